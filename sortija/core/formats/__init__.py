@@ -1,0 +1,1 @@
+"""Readers and writers of files. The only part of the core that touches any."""

@@ -1,0 +1,316 @@
+"""Which column of a file plays which role: a guess with its reason, for a person to correct."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Literal
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from sortija.core.ledger.cells import BAD, GOOD, read_decimals, read_moments
+
+__all__ = [
+    "LOG_ROLES",
+    "REQUIRED_ROLES",
+    "TRAIT_TYPES",
+    "Guess",
+    "LogMapping",
+    "MappingError",
+    "MemberMapping",
+    "guess_log",
+    "guess_members",
+]
+
+LOG_ROLES = (
+    "customer",
+    "receipt",
+    "moment",
+    "site",
+    "channel",
+    "item",
+    "department",
+    "quantity",
+    "price",
+    "total",
+    "kind",
+)
+REQUIRED_ROLES = ("customer", "moment")
+TRAIT_TYPES = ("key", "number", "category", "yes/no", "date", "joined", "consent", "address", "out")
+LineKind = Literal["sale", "return", "void"]
+
+_NAMES = {
+    "customer": r"card|customer|client|member|loyal|shopper|account",
+    "receipt": r"receipt|ticket|transaction|order|invoice|basket|bon\b|doc",
+    "moment": r"date|time|sold|stamp|when|day",
+    "site": r"site|store|shop|branch|outlet|location|place",
+    "channel": r"channel|till|web|online|medium",
+    "item": r"item|article|product|sku|ean|plu",
+    "department": r"department|dept|category|group|family|section",
+    "quantity": r"qty|quantity|pieces|units|count",
+    "price": r"price|each",
+    "total": r"total|amount|value|net|gross|sum|revenue|paid|spend",
+    "kind": r"kind|type|status|void|action",
+}
+_RETURN = re.compile(r"ret|refund|credit|back", re.I)
+_VOID = re.compile(r"void|cancel|abort|test|deleted", re.I)
+_YES_NO = {"yes", "no", "y", "n", "true", "false", "0", "1", "t", "f"}
+
+
+class MappingError(ValueError):
+    """A mapping that cannot be read by; the message says which role and what to do."""
+
+
+@dataclass(frozen=True)
+class Guess:
+    """A role or type for one column, with the reason in words."""
+
+    column: str
+    role: str
+    reason: str
+
+
+@dataclass(frozen=True)
+class LogMapping:
+    """Role → column of a transaction log, and how its cells are written."""
+
+    roles: dict[str, str]
+    month_first: bool = False
+    decimal_comma: bool = False
+    kinds: dict[str, LineKind] = field(default_factory=dict)
+
+    def check(self, names: tuple[str, ...]) -> None:
+        """Raise :class:`MappingError` unless lines can be read by this mapping."""
+        for role, column in self.roles.items():
+            if role not in LOG_ROLES:
+                raise MappingError(f"There is no role called {role}.")
+            if column not in names:
+                raise MappingError(f"The file has no column called {column}.")
+        if len(set(self.roles.values())) != len(self.roles):
+            raise MappingError("One column plays two roles. Give each role a column of its own.")
+        for role in REQUIRED_ROLES:
+            if role not in self.roles:
+                words = {"customer": "the customer or card", "moment": "the date"}[role]
+                raise MappingError(f"Say which column holds {words}.")
+        if "total" not in self.roles and not {"quantity", "price"} <= set(self.roles):
+            raise MappingError("Say which column holds the line total, or quantity and price.")
+
+
+@dataclass(frozen=True)
+class MemberMapping:
+    """Column → type of a customer table; exactly one is the ``key``."""
+
+    types: dict[str, str]
+    month_first: bool = False
+    decimal_comma: bool = False
+
+    @property
+    def key(self) -> str:
+        return next(name for name, kind in self.types.items() if kind == "key")
+
+    def check(self, names: tuple[str, ...]) -> None:
+        """Raise :class:`MappingError` unless customers can be read by this mapping."""
+        for column, kind in self.types.items():
+            if column not in names:
+                raise MappingError(f"The file has no column called {column}.")
+            if kind not in TRAIT_TYPES:
+                raise MappingError(f"There is no type called {kind}.")
+        for single in ("key", "joined", "consent", "address"):
+            count = sum(kind == single for kind in self.types.values())
+            if count > 1 or (single == "key" and count == 0):
+                raise MappingError(f"Exactly one column can be the {single}; here {count} are.")
+
+
+@dataclass(frozen=True)
+class _Behaviour:
+    """What the first rows of one column look like."""
+
+    filled: int
+    numbers: float
+    dates: float
+    months_first: bool
+    distinct: int
+    leading_zeros: bool
+    decimals: bool
+    values: tuple[str, ...]
+
+
+def _behaviour(column: pa.Array) -> _Behaviour:
+    trimmed = pc.utf8_trim_whitespace(column)
+    there = trimmed.filter(pc.greater(pc.utf8_length(trimmed), 0))
+    count = max(len(there), 1)
+    _, number_state = read_decimals(there, 4)
+    _, _, day_state = read_moments(there)
+    _, _, month_state = read_moments(there, month_first=True)
+    day_bad, month_bad = int((day_state == BAD).sum()), int((month_state == BAD).sum())
+    divided = pc.sum(
+        pc.match_substring_regex(there, r"\d[-/.: ]\d+[-/.: ]\d|^(19|20)\d{6}$")
+    ).as_py()
+    distinct = pc.unique(there)
+    return _Behaviour(
+        filled=len(there),
+        numbers=float((number_state == GOOD).sum()) / count,
+        dates=min(1 - min(day_bad, month_bad) / count, (divided or 0) / count),
+        months_first=month_bad < day_bad,
+        distinct=len(distinct),
+        leading_zeros=bool(pc.any(pc.match_substring_regex(there, r"^0\d+$")).as_py()),
+        decimals=bool(pc.any(pc.match_substring_regex(there, r"\d[.,]\d{1,2}$")).as_py()),
+        values=tuple(distinct.slice(0, 50).to_pylist()),
+    )
+
+
+def _log_fits() -> dict[str, Callable[[_Behaviour, int], tuple[float, str]]]:
+    """For each role: how well a behaviour fits (0..1), and why."""
+
+    def code(low: float, high: float, words: str) -> Callable[[_Behaviour, int], tuple[float, str]]:
+        def fit(b: _Behaviour, rows: int) -> tuple[float, str]:
+            share = b.distinct / max(rows, 1)
+            good = low <= share <= high and b.dates < 0.5 and not b.decimals
+            return (0.6 if good else 0.1), words.format(b.distinct)
+
+        return fit
+
+    def few(words: str) -> Callable[[_Behaviour, int], tuple[float, str]]:
+        def fit(b: _Behaviour, rows: int) -> tuple[float, str]:
+            good = 1 <= b.distinct <= 60 and b.numbers < 0.9
+            return (0.6 if good else 0.1), words.format(b.distinct)
+
+        return fit
+
+    def numeric(words: str, decimals: bool) -> Callable[[_Behaviour, int], tuple[float, str]]:
+        def fit(b: _Behaviour, rows: int) -> tuple[float, str]:
+            if b.numbers < 0.9 or b.dates > 0.5 or b.leading_zeros:
+                return 0.0, ""
+            return (0.6 if b.decimals == decimals else 0.3), words
+
+        return fit
+
+    def moment(b: _Behaviour, rows: int) -> tuple[float, str]:
+        return b.dates, f"{b.dates:.0%} of its cells read as dates"
+
+    return {
+        "moment": moment,
+        "customer": code(0.01, 0.98, "{} different codes, which come back on other receipts"),
+        "receipt": code(0.1, 1.0, "{} different numbers among the first rows"),
+        "total": numeric("numbers with decimals, some of them negative or large", True),
+        "price": numeric("numbers with decimals", True),
+        "quantity": numeric("small whole numbers", False),
+        "kind": few("{} words that say what a line is"),
+        "department": few("{} names that repeat"),
+        "site": few("{} names that repeat"),
+        "channel": few("{} words that repeat"),
+        "item": code(0.0, 1.0, "{} different codes"),
+    }
+
+
+def guess_log(rows: pa.RecordBatch) -> tuple[LogMapping, list[Guess]]:
+    """Guess the roles of a log's columns from its first rows.
+
+    A role goes to the column that fits best by name and by what its cells look like; a column
+    whose cells cannot play the role is never taken for its name alone.
+    """
+    behaviours = {name: _behaviour(rows.column(i)) for i, name in enumerate(rows.schema.names)}
+    fits = _log_fits()
+    offers = []
+    for role, pattern in _NAMES.items():
+        for name, behaviour in behaviours.items():
+            fit, reason = fits[role](behaviour, rows.num_rows)
+            named = bool(re.search(pattern, name, re.I))
+            exact = named and re.fullmatch(
+                f"({pattern})(_?(id|no|nr|code|number|at|on))?", name, re.I
+            )
+            score = fit + (0.8 if named else 0.0) + (0.2 if exact else 0.0)
+            if fit > 0 and (named or role in REQUIRED_ROLES) and score >= 0.6:
+                words = f"its name says so, and {reason}" if named else reason
+                offers.append((score, -LOG_ROLES.index(role), role, name, words))
+    roles: dict[str, str] = {}
+    guesses = []
+    for _, _, role, name, reason in sorted(offers, reverse=True):
+        if role not in roles and name not in roles.values():
+            roles[role] = name
+            guesses.append(Guess(name, role, reason))
+    for name in behaviours:
+        if name not in roles.values():
+            guesses.append(Guess(name, "out", "not needed for the measures; it stays in the file"))
+    kinds: dict[str, LineKind] = {}
+    if "kind" in roles:
+        for value in behaviours[roles["kind"]].values:
+            back, void = _RETURN.search(value), _VOID.search(value)
+            kinds[value] = "void" if void else "return" if back else "sale"
+    month_first = "moment" in roles and behaviours[roles["moment"]].months_first
+    comma = _decimal_comma(rows, [roles[r] for r in ("total", "price", "quantity") if r in roles])
+    order = {name: place for place, name in enumerate(rows.schema.names)}
+    guesses.sort(key=lambda g: order[g.column])
+    return LogMapping(roles, month_first, comma, kinds), guesses
+
+
+def _decimal_comma(rows: pa.RecordBatch, columns: list[str]) -> bool:
+    commas = dots = 0
+    for name in columns:
+        cells = rows.column(name)
+        commas += pc.sum(pc.match_substring_regex(cells, r",\d{1,2}\D*$")).as_py() or 0
+        dots += pc.sum(pc.match_substring_regex(cells, r"\.\d{1,2}\D*$")).as_py() or 0
+    return bool(commas > dots)
+
+
+def _trait(name: str, b: _Behaviour, rows: int) -> tuple[str, str]:
+    """Type of a trait and the reason."""
+    words = {value.strip().lower() for value in b.values}
+    if b.filled == 0:
+        return "out", "it is empty"
+    if any("@" in value for value in b.values):
+        return "address", "its cells are e-mail addresses: used for lists, never for grouping"
+    if words <= _YES_NO and b.distinct <= 2:
+        consent = re.search(r"consent|permission|opt|mailing|newsletter", name, re.I)
+        return ("consent", "yes or no, and its name speaks of consent") if consent else (
+            "yes/no", "two values, yes or no")  # fmt: skip
+    if b.dates > 0.9:
+        joined = re.search(r"join|since|enrol|regist|start|opened", name, re.I)
+        return ("joined", "dates, and its name says when they joined") if joined else (
+            "date", "its cells read as dates")  # fmt: skip
+    if b.numbers > 0.95:
+        if b.leading_zeros:
+            return "category", "written with leading zeros, so a code and not an amount"
+        if re.search(
+            r"district|post|zip|store|branch|region|code|area|(^|_)(id|nr|no)$", name, re.I
+        ):
+            return "category", "numbers, but its name says they are codes"
+        return "number", "its cells are numbers"
+    if b.distinct <= max(60, rows // 50):
+        return "category", f"{b.distinct} words that repeat"
+    return "out", f"{b.distinct} different texts: too many to group by"
+
+
+def guess_members(rows: pa.RecordBatch) -> tuple[MemberMapping, list[Guess]]:
+    """Guess the types of a customer table's columns from its first rows."""
+    types: dict[str, str] = {}
+    guesses = []
+    month_first = False
+    behaviours = {name: _behaviour(rows.column(i)) for i, name in enumerate(rows.schema.names)}
+    for name, behaviour in behaviours.items():
+        kind, reason = _trait(name, behaviour, rows.num_rows)
+        types[name] = kind
+        guesses.append(Guess(name, kind, reason))
+        if kind in ("date", "joined"):
+            month_first |= behaviour.months_first
+
+    def keyness(name: str) -> tuple[bool, float]:
+        b = behaviours[name]
+        unique = b.filled == rows.num_rows and b.distinct >= 0.98 * rows.num_rows
+        return unique and types[name] != "address", bool(re.search(_NAMES["customer"], name, re.I))
+
+    key = max(types, key=keyness)
+    types[key] = "key"
+    place = list(types).index(key)
+    guesses[place] = Guess(key, "key", "every row has its own value, so it names the customer")
+    for single in ("joined", "consent", "address"):  # a second one is kept as a plain trait
+        same = [name for name, kind in types.items() if kind == single]
+        for name in same[1:]:
+            types[name] = {"joined": "date", "consent": "yes/no", "address": "out"}[single]
+            guesses[list(types).index(name)] = Guess(
+                name, types[name], f"{same[0]} is the {single}"
+            )
+    numbers = [name for name, kind in types.items() if kind == "number"]
+    return MemberMapping(types, month_first, _decimal_comma(rows, numbers)), guesses

@@ -1,0 +1,1 @@
+"""One selection of customers: clauses, and what every chart shows of it."""

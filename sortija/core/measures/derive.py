@@ -1,0 +1,267 @@
+"""Derive the measures of every customer within one window."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.ledger.log import Log
+from sortija.core.measures.catalogue import MEASURES, SEASONS, Measure, describe_share
+from sortija.core.measures.kernels import COUNTS, FIGURES, SUMS, derive_block
+from sortija.core.measures.window import EPOCH, Window
+from sortija.core.progress import Progress, silent
+from sortija.core.table import Column, Table
+
+__all__ = ["VERSION", "Derived", "Names", "Reconciliation", "derive"]
+
+VERSION = 1
+SHORTEST_GAP = 14.0
+NO_VISIT, TOO_FEW, NOT_GIVEN, JOINED_LATER = 1, 2, 3, 4
+
+
+@dataclass(frozen=True)
+class Names:
+    """Labels for the numbers that lines carry."""
+
+    departments: tuple[str, ...] = ()
+    channels: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Reconciliation:
+    """Money at the study's scale: the window's ledger total and the three parts it splits into."""
+
+    ledger: int
+    table: int
+    without_purchase: int
+    without_customer: int
+
+    @property
+    def balances(self) -> bool:
+        return self.ledger == self.table + self.without_purchase + self.without_customer
+
+
+@dataclass(frozen=True)
+class Derived:
+    """Measures of one window.
+
+    ``table``: one row a customer (also those without a purchase: all their measures are
+    missing); ``about``: the measure behind each column; ``present``: (n,) who made a purchase;
+    ``known``: (n,) who is known at the window's end; ``money``: (n,) int64 sales less returns.
+    """
+
+    table: Table
+    about: dict[str, Measure]
+    present: NDArray[np.bool_]
+    known: NDArray[np.bool_]
+    money: NDArray[np.int64]
+    reconciliation: Reconciliation
+
+
+def _seasons(first_day: int, as_of: int) -> NDArray[np.int8]:
+    days = np.arange(first_day, max(as_of, first_day)).astype("M8[D]")
+    month = days.astype("M8[M]").astype(int) % 12
+    return np.array([0, 0, 1, 1, 1, 2, 2, 2, 3, 3, 3, 0], np.int8)[month]
+
+
+def _share(part: NDArray[np.int64], whole: NDArray[np.int64]) -> NDArray[np.float64]:
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.where(whole > 0, part / whole, np.nan)
+
+
+def derive(
+    log: Log,
+    window: Window,
+    mask: int,
+    scale: int,
+    names: Names | None = None,
+    joined: NDArray[np.float64] | None = None,
+    engine: Engine | None = None,
+    progress: Progress = silent,
+) -> Derived:
+    """One row a customer from the lines that count within ``window``.
+
+    Parameters
+    ----------
+    log : Log
+    mask : int
+        Bits of the rules that are on (``rules.mask_of``).
+    scale : int
+        Decimals of the study's money; money columns come out in major units.
+    names : Names, optional
+        Labels of departments and channels; those named get a share each.
+    joined : (customers,) float64, optional
+        Joining dates in days since 1970-01-01, NaN where not given.
+    """
+    names = names or Names()
+    engine = engine or Engine(1)
+    n = log.customers
+    begins = log.first_day(mask)
+    first, as_of = window.first_day(max(begins, 0)), window.as_of
+    first = min(first, as_of)
+    counts = np.zeros((n, len(COUNTS)), np.int64)
+    sums = np.zeros((n, len(SUMS)), np.int64)
+    figures = np.full((n, len(FIGURES)), np.nan)
+    by_department = np.zeros((n, len(names.departments)), np.int64)
+    by_channel = np.zeros((n, len(names.channels)), np.int64)
+    by_season = np.zeros((n, 4), np.int64)
+    seasons = _seasons(first, as_of)
+    blocks = chunk_bounds(n)
+
+    def block(place: int) -> None:
+        progress("measures", place, len(blocks))
+        derive_block(
+            log.start, log.day, log.receipt, log.quantity, log.money, log.kind,
+            log.department, log.channel, seasons, log.bits, *blocks[place], mask, first, as_of,
+            counts, sums, figures, by_department, by_channel, by_season,
+        )  # fmt: skip
+
+    engine.map(block, range(len(blocks)))
+    counted = {name: counts[:, place] for place, name in enumerate(COUNTS)}
+    summed = {name: sums[:, place] for place, name in enumerate(SUMS)}
+    drawn = {name: figures[:, place] for place, name in enumerate(FIGURES)}
+    present = counted["frequency"] > 0
+    builder = _Builder(present, scale)
+    _money_and_rhythm(builder, counted, summed, drawn, as_of, joined)
+    _breadth(builder, counted, by_department, summed["gross"])
+    _trend(builder, counted, summed, as_of - first, builder.tenure)
+    builder.add(MEASURES["returned"], _share(counted["returned_lines"], counted["lines"]))
+    builder.add(MEASURES["weekend"], _share(summed["weekend"], summed["gross"]))
+    for kind, labels, values in (
+        ("season", SEASONS, by_season),
+        ("department", names.departments, by_department),
+        ("channel", names.channels, by_channel),
+    ):
+        for place, label in enumerate(labels):
+            measure = describe_share(f"share_{kind}_{label.lower().replace(' ', '_')}", kind, label)
+            builder.add(measure, _share(values[:, place], summed["gross"]))
+    known = (counted["first_ever"] >= 0) | present
+    if joined is not None:
+        known |= joined < as_of
+    return Derived(
+        table=Table(tuple(builder.columns)),
+        about=builder.about,
+        present=present,
+        known=known,
+        money=summed["monetary"].copy(),
+        reconciliation=_reconcile(log, mask, first, as_of, summed["monetary"], present),
+    )
+
+
+def _reconcile(
+    log: Log,
+    mask: int,
+    first: int,
+    as_of: int,
+    money: NDArray[np.int64],
+    present: NDArray[np.bool_],
+) -> Reconciliation:
+    inside = ((log.bits & mask) == 0) & (log.day >= first) & (log.day < as_of)
+    ownerless = log.start[-2]
+    return Reconciliation(
+        ledger=int(log.money[inside].sum()),
+        table=int(money[present].sum()),
+        without_purchase=int(money[~present].sum()),
+        without_customer=int(log.money[ownerless:][inside[ownerless:]].sum()),
+    )
+
+
+class _Builder:
+    """Collects columns; whoever made no purchase is missing in each, for that reason."""
+
+    def __init__(self, present: NDArray[np.bool_], scale: int) -> None:
+        self.present = present
+        self.unit = 10.0**scale
+        self.columns: list[Column] = []
+        self.about: dict[str, Measure] = {}
+        self.tenure: NDArray[np.float64] = np.full(len(present), np.nan)
+
+    def add(self, measure: Measure, values: NDArray[np.float64], otherwise: int = TOO_FEW) -> None:
+        """``otherwise``: the reason where a customer with purchases has no value."""
+        values = np.where(self.present, values, np.nan).astype(np.float64)
+        missing = np.isnan(values)
+        reasons = np.where(missing, otherwise, 0).astype(np.uint8)
+        reasons[~self.present] = NO_VISIT
+        column = Column(measure.name, "number", values, measure.unit, reasons=reasons)
+        self.columns.append(column)
+        self.about[measure.name] = measure
+
+
+def _money_and_rhythm(
+    builder: _Builder,
+    counted: dict[str, NDArray[np.int64]],
+    summed: dict[str, NDArray[np.int64]],
+    drawn: dict[str, NDArray[np.float64]],
+    as_of: int,
+    joined: NDArray[np.float64] | None,
+) -> None:
+    recency = (as_of - counted["last_day"]).astype(np.float64)
+    frequency = counted["frequency"].astype(np.float64)
+    builder.add(MEASURES["recency"], recency)
+    builder.add(MEASURES["frequency"], frequency)
+    builder.add(MEASURES["monetary"], summed["monetary"] / builder.unit)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        builder.add(MEASURES["basket_mean"], summed["net_purchases"] / frequency / builder.unit)
+    builder.add(MEASURES["basket_median"], drawn["basket_median"] / builder.unit)
+
+    first = np.where(counted["first_ever"] >= 0, counted["first_ever"], np.nan)
+    if joined is not None:
+        first = np.where(np.isnan(joined), first, joined)
+    tenure = as_of - first
+    builder.tenure = np.where(tenure > 0, tenure, np.nan)
+    builder.add(MEASURES["tenure"], builder.tenure, JOINED_LATER)
+
+    three = counted["days"] >= 3
+    own = drawn["gap_median"]
+    base = float(np.median(own[three])) if three.any() else SHORTEST_GAP
+    usual = np.maximum(np.where(three, own, base), SHORTEST_GAP)
+    builder.add(MEASURES["silence"], recency / usual)
+    builder.add(MEASURES["gap_mean"], drawn["gap_mean"])
+    builder.add(MEASURES["gap_cv"], drawn["gap_cv"])
+
+
+def _breadth(
+    builder: _Builder,
+    counted: dict[str, NDArray[np.int64]],
+    by_department: NDArray[np.int64],
+    gross: NDArray[np.int64],
+) -> None:
+    if by_department.shape[1] < 2:
+        return
+    builder.add(MEASURES["breadth"], counted["departments"].astype(np.float64))
+    total = np.maximum(by_department, 0).sum(axis=1)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        share = np.maximum(by_department, 0) / total[:, None]
+        entropy = -np.where(share > 0, share * np.log(share), 0.0).sum(axis=1)
+    value = np.where(total > 0, entropy / math.log(by_department.shape[1]), np.nan)
+    builder.add(MEASURES["evenness"], np.where(gross > 0, value, np.nan))
+
+
+def _trend(
+    builder: _Builder,
+    counted: dict[str, NDArray[np.int64]],
+    summed: dict[str, NDArray[np.int64]],
+    days: int,
+    tenure: NDArray[np.float64],
+) -> None:
+    frequency = counted["frequency"]
+    enough = (frequency >= 3) & (tenure >= days)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        half = summed["net_purchases"] / np.maximum(frequency, 1) / 2.0
+        own = np.log((summed["late"] + half) / (summed["early"] + half))
+        all_half = summed["net_purchases"].sum() / max(int(frequency.sum()), 1) / 2.0
+        early, late = summed["early"].sum() + all_half, summed["late"].sum() + all_half
+        everyone = math.log(late / early) if early > 0 and late > 0 else 0.0
+    value = np.where(enough & np.isfinite(own), own - everyone, np.nan)
+    builder.add(MEASURES["trend"], value)
+
+
+def last_day_of(log: Log, mask: int) -> Window | None:
+    """The default window: 12 months up to the newest counted day; None for an empty ledger."""
+    newest = log.last_day(mask)
+    return Window(EPOCH + timedelta(days=newest)) if newest >= 0 else None

@@ -1,0 +1,108 @@
+"""What a column looks like: moments, quartiles, zeros, missing, its shape on an axis."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.table import REASONS, Column
+
+__all__ = ["Axis", "Description", "axis_for", "describe", "shape", "skewness"]
+
+SHAPE_STEPS = 48
+
+
+@dataclass(frozen=True)
+class Axis:
+    """From ``low`` to ``high`` in the column's unit; ``log``: signed log of 1 + |x|."""
+
+    low: float
+    high: float
+    log: bool
+
+    def place(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Positions 0..1 along the axis, values beyond its ends clamped."""
+        low, high = self._bend(np.array([self.low, self.high]))
+        if high <= low:
+            return np.full(len(values), 0.5)
+        return np.clip((self._bend(values) - low) / (high - low), 0.0, 1.0)
+
+    def _bend(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.sign(values) * np.log1p(np.abs(values)) if self.log else values
+
+
+@dataclass(frozen=True)
+class Description:
+    """Figures of one numeric column; all but the counts are NaN where nothing is there."""
+
+    count: int
+    missing: dict[str, int]
+    zeros: int
+    mean: float
+    sd: float
+    low: float
+    quartile_1: float
+    median: float
+    quartile_3: float
+    high: float
+    skew: float
+
+
+def skewness(values: NDArray[np.float64]) -> float:
+    """Moment coefficient of skewness, g1 (ddof 0); 0 for a constant."""
+    if len(values) == 0:
+        return float("nan")
+    centred = values - values.mean()
+    second = float(np.mean(centred**2))
+    if second <= 1e-24 * max(1.0, float(np.abs(values).max()) ** 2):
+        return 0.0
+    return float(np.mean(centred**3)) / second**1.5
+
+
+def describe(column: Column) -> Description:
+    """Describe a numeric column; missing values are counted by reason and left out."""
+    there = column.values[~column.missing]
+    missing = {}
+    if column.reasons is not None:
+        for code, count in enumerate(np.bincount(column.reasons, minlength=len(REASONS))):
+            if code and count:
+                missing[REASONS[code]] = int(count)
+    elif len(there) < len(column):
+        missing[REASONS[3]] = len(column) - len(there)
+    if len(there) == 0:
+        gone = float("nan")
+        return Description(0, missing, 0, gone, gone, gone, gone, gone, gone, gone, gone)
+    low, q1, median, q3, high = np.quantile(there, (0, 0.25, 0.5, 0.75, 1))
+    return Description(
+        count=len(there),
+        missing=missing,
+        zeros=int((there == 0).sum()),
+        mean=float(there.mean()),
+        sd=float(there.std()),
+        low=float(low),
+        quartile_1=float(q1),
+        median=float(median),
+        quartile_3=float(q3),
+        high=float(high),
+        skew=skewness(there),
+    )
+
+
+def axis_for(values: NDArray[np.float64], log: bool) -> Axis:
+    """An axis over the middle 99% of the values, at 0 where they come close to it."""
+    if len(values) == 0:
+        return Axis(0.0, 1.0, log)
+    low, high = (float(v) for v in np.quantile(values, (0.005, 0.995)))
+    if 0 <= low < 0.25 * high:
+        low = 0.0
+    if high <= low:
+        low, high = low - 0.5, high + 0.5
+    return Axis(low, high, log)
+
+
+def shape(values: NDArray[np.float64], axis: Axis, steps: int = SHAPE_STEPS) -> NDArray[np.int64]:
+    """How many values fall into each of ``steps`` equal parts of the axis; ends take the rest."""
+    place = np.minimum((axis.place(values) * steps).astype(np.int64), steps - 1)
+    return np.bincount(place, minlength=steps).astype(np.int64)

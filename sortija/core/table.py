@@ -1,0 +1,90 @@
+"""The one column table that every stage passes on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["REASONS", "Column", "Kind", "Table"]
+
+Kind = Literal["number", "category"]
+
+#: Why a value is missing, by code. 0: it is there.
+REASONS = {
+    0: "",
+    1: "no visit in the window",
+    2: "too few visits",
+    3: "not given",
+    4: "joined after the window",
+}
+
+
+@dataclass(frozen=True)
+class Column:
+    """One value a customer.
+
+    Parameters
+    ----------
+    values : (n,) array
+        float64 with NaN for missing (``number``), or int32 level codes with 0 for missing
+        (``category``; code *c* means ``levels[c - 1]``).
+    unit : str
+        ``"days"``, ``"purchases"``, ``"money"``, ``"share"``, ``"years"``, ``""``.
+    reasons : (n,) uint8 array or None
+        A key of :data:`REASONS` for each value; None: every missing value is *not given*.
+    """
+
+    name: str
+    kind: Kind
+    values: NDArray[Any]
+    unit: str = ""
+    levels: tuple[str, ...] = ()
+    reasons: NDArray[np.uint8] | None = None
+
+    def __post_init__(self) -> None:
+        wanted = np.float64 if self.kind == "number" else np.int32
+        if self.values.dtype != wanted:
+            raise TypeError(f"{self.name}: {self.kind} wants {wanted.__name__}")
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    @property
+    def missing(self) -> NDArray[np.bool_]:
+        """(n,) True where there is no value."""
+        return np.isnan(self.values) if self.kind == "number" else self.values == 0
+
+
+@dataclass(frozen=True)
+class Table:
+    """Columns of equal length under their names, in order."""
+
+    columns: tuple[Column, ...]
+    _by_name: dict[str, Column] = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        if len({len(c) for c in self.columns}) > 1:
+            raise ValueError("columns of one table have the same number of rows")
+        object.__setattr__(self, "_by_name", {c.name: c for c in self.columns})
+        if len(self._by_name) != len(self.columns):
+            raise ValueError("two columns of one table carry the same name")
+
+    def __len__(self) -> int:
+        return len(self.columns[0]) if self.columns else 0
+
+    def __iter__(self) -> Iterator[Column]:
+        return iter(self.columns)
+
+    def __contains__(self, name: str) -> bool:
+        return name in self._by_name
+
+    def __getitem__(self, name: str) -> Column:
+        return self._by_name[name]
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        return tuple(self._by_name)

@@ -1,0 +1,1 @@
+"""Marrowmere Garden Co-op: the invented business that every newcomer meets first."""

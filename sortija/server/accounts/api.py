@@ -1,0 +1,143 @@
+"""Signing in and out, and links for the first time."""
+
+from __future__ import annotations
+
+from typing import cast
+
+from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+from django.db import transaction
+from django.utils import timezone
+from drf_spectacular.utils import extend_schema
+from pydantic import BaseModel
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from sortija.server.accounts.models import Person, SignInLink
+
+__all__ = ["joined", "urls"]
+
+#: Called with (person, study, role) when an invitation is accepted; ``studies`` fills it.
+joined: list[object] = []
+
+
+class Session(BaseModel):
+    """Who is signed in; name empty when nobody is."""
+
+    name: str
+    initials: str
+
+
+class Credentials(BaseModel):
+    name: str
+    password: str
+
+
+class FirstSignIn(BaseModel):
+    """A link's token, and the name (for invitations) and password the person chooses."""
+
+    token: str
+    password: str
+    name: str = ""
+
+
+class LinkKind(BaseModel):
+    name: str
+    invitation: bool
+
+
+class LinkToken(BaseModel):
+    token: str
+
+
+def _session(person: Person | None) -> Response:
+    session = Session(
+        name=person.username if person else "", initials=person.initials if person else ""
+    )
+    return Response(session.model_dump())
+
+
+def _refuse(detail: str, status: int = 400) -> Response:
+    body = {"title": "This cannot be done", "status": status, "detail": detail}
+    return Response(body, status=status, content_type="application/problem+json")
+
+
+class SessionView(APIView):
+    permission_classes = [AllowAny]
+
+    @extend_schema(responses=Session)
+    def get(self, request: Request) -> Response:
+        return _session(cast(Person, request.user) if request.user.is_authenticated else None)
+
+    @extend_schema(request=Credentials, responses=Session)
+    def post(self, request: Request) -> Response:
+        given = Credentials.model_validate(request.data)
+        person = authenticate(request, username=given.name, password=given.password)
+        if person is None:
+            return _refuse("Name and password do not go together. Try again.", 403)
+        login(request, person)
+        return _session(cast(Person, person))
+
+    @extend_schema(responses=Session)
+    def delete(self, request: Request) -> Response:
+        logout(request)
+        return _session(None)
+
+
+class LinkLook(APIView):
+    """What a link is for. Looking does not use it up."""
+
+    permission_classes = [AllowAny]
+
+    @extend_schema(request=LinkToken, responses=LinkKind)
+    def post(self, request: Request) -> Response:
+        link = SignInLink.find(LinkToken.model_validate(request.data).token)
+        if link is None:
+            return _refuse(
+                "This link was used already, or its time is over. Ask for a new one.", 404
+            )
+        name = link.person.username if link.person else ""
+        return Response(LinkKind(name=name, invitation=link.study is not None).model_dump())
+
+
+class LinkUse(APIView):
+    """Use a link up: the person sets a password and is signed in."""
+
+    permission_classes = [AllowAny]
+
+    @extend_schema(request=FirstSignIn, responses=Session)
+    def post(self, request: Request) -> Response:
+        given = FirstSignIn.model_validate(request.data)
+        try:
+            validate_password(given.password)
+        except ValidationError as problem:
+            return _refuse(" ".join(problem.messages))
+        with transaction.atomic():
+            link = SignInLink.find(given.token)
+            used = SignInLink.objects.filter(pk=link.pk if link else None, used_at=None).update(
+                used_at=timezone.now()
+            )
+            if link is None or not used:
+                return _refuse("This link was used already, or its time is over.", 404)
+            person = link.person
+            if person is None:
+                name = given.name.strip()
+                if not name or Person.objects.filter(username__iexact=name).exists():
+                    transaction.set_rollback(True)
+                    return _refuse("Choose a name that nobody here has yet.")
+                person = Person(username=name[:150])
+            person.set_password(given.password)
+            person.save()
+            if link.study is not None:
+                for join in joined:
+                    join(person, link.study, link.role)  # type: ignore[operator]
+        login(request, person, backend="django.contrib.auth.backends.ModelBackend")
+        return _session(person)
+
+
+def urls() -> list[tuple[str, type[APIView]]]:
+    """Paths below ``/api/`` and their views."""
+    return [("session", SessionView), ("links/look", LinkLook), ("links/use", LinkUse)]

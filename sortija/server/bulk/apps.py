@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class BulkConfig(AppConfig):
+    name = "sortija.server.bulk"
+    label = "bulk"

@@ -1,0 +1,189 @@
+"""Start, run, watch and end jobs.
+
+Progress is written on an autocommit connection of its own, which also holds the job's advisory
+lock: when the process dies the database drops the lock, and whoever looks sees that the job
+no longer runs.
+"""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections.abc import Callable, Iterable
+from typing import Any
+
+import psycopg
+from django.db import IntegrityError, close_old_connections, connection, transaction
+from django.db.models import F
+from django.utils import timezone
+
+from sortija.core.progress import Stopped
+from sortija.server.jobs.models import Job
+
+__all__ = ["JobError", "Running", "ask_cancel", "handles", "open_jobs", "recover", "run", "start"]
+
+log = logging.getLogger(__name__)
+_SECONDS_BETWEEN_WORDS = 0.25
+_HANDLERS: dict[str, Callable[[Job, Running], None]] = {}
+
+
+class JobError(Exception):
+    """The work cannot be done; the message is for the person who asked for it."""
+
+
+def handles(
+    kind: str,
+) -> Callable[[Callable[[Job, Running], None]], Callable[[Job, Running], None]]:
+    """Register the function that does one kind of job."""
+
+    def register(function: Callable[[Job, Running], None]) -> Callable[[Job, Running], None]:
+        _HANDLERS[kind] = function
+        return function
+
+    return register
+
+
+def start(
+    study: int, kind: str, key: str, words: str, person: Any = None,
+    arguments: dict[str, Any] | None = None, lane: str = "quick",
+) -> Job:  # fmt: skip
+    """A job for this work; an open one with the same key is joined, not doubled."""
+    from sortija.server.jobs.tasks import run_job
+
+    found = Job.objects.filter(study=study, kind=kind, key=key, state__in=Job.OPEN).first()
+    if found:
+        return found
+    try:
+        with transaction.atomic():
+            job = Job.objects.create(
+                study=study, kind=kind, key=key, words=words, arguments=arguments or {},
+                lane=lane, person=person,
+            )  # fmt: skip
+            run_job.configure(queue=lane).defer(job=job.pk, attempt=job.attempt)
+            return job
+    except IntegrityError:
+        return Job.objects.get(study=study, kind=kind, key=key, state__in=Job.OPEN)
+
+
+def open_jobs(study: int, kinds: Iterable[str] | None = None) -> list[Job]:
+    """The study's jobs that wait or run, oldest first."""
+    rows = Job.objects.filter(study=study, state__in=Job.OPEN).order_by("id")
+    return list(rows.filter(kind__in=list(kinds)) if kinds else rows)
+
+
+def ask_cancel(job: Job) -> None:
+    """Ask a job to stop; one that only waits ends at once."""
+    Job.objects.filter(pk=job.pk, state=Job.WAITING).update(
+        state=Job.CANCELLED, ended_at=timezone.now()
+    )
+    Job.objects.filter(pk=job.pk, state=Job.RUNNING).update(cancel_asked=True)
+
+
+class Running:
+    """A job while it runs: its lock, its progress, and whether it should stop."""
+
+    def __init__(self, job: Job) -> None:
+        self.job = job
+        self._spoke = 0.0
+        parameters = connection.get_connection_params()
+        parameters.pop("cursor_factory", None)
+        parameters.pop("context", None)
+        self._own = psycopg.connect(**parameters, autocommit=True)
+
+    def lock(self) -> bool:
+        """Take the advisory lock on (study, kind) without waiting."""
+        row = self._own.execute(
+            "SELECT pg_try_advisory_lock(hashtext(%s), %s)", [self.job.kind, self.job.study]
+        ).fetchone()
+        return bool(row and row[0])
+
+    def begin(self) -> bool:
+        """Mark this attempt as running; False when the job is no longer to be done."""
+        row = self._own.execute(
+            "UPDATE jobs_job SET state = 'running', started_at = coalesce(started_at, now()) "
+            "WHERE id = %s AND attempt = %s AND state IN ('waiting', 'running') RETURNING id",
+            [self.job.pk, self.job.attempt],
+        ).fetchone()
+        return row is not None
+
+    def progress(self, stage: str, done: int, of: int) -> None:
+        """Say how far the work is, at most four times a second; raises Stopped when asked to end."""
+        now = time.monotonic()
+        if now - self._spoke < _SECONDS_BETWEEN_WORDS:
+            return
+        self._spoke = now
+        row = self._own.execute(
+            "UPDATE jobs_job SET stage = %s, done = %s, of = %s "
+            "WHERE id = %s AND attempt = %s RETURNING cancel_asked",
+            [stage[:80], done, of, self.job.pk, self.job.attempt],
+        ).fetchone()
+        if row is None or row[0]:
+            raise Stopped
+
+    def end(self, state: str, error: str = "") -> None:
+        """Write how it ended, if this attempt is still the one that counts."""
+        self._own.execute(
+            "UPDATE jobs_job SET state = %s, error = %s, ended_at = now() "
+            "WHERE id = %s AND attempt = %s",
+            [state, error, self.job.pk, self.job.attempt],
+        )
+
+    def close(self) -> None:
+        self._own.close()
+
+
+def run(job_id: int, attempt: int) -> None:
+    """Do one job, or leave it to whoever has the lock."""
+    close_old_connections()
+    job = Job.objects.filter(pk=job_id, attempt=attempt, state__in=Job.OPEN).first()
+    if job is None:
+        return
+    running = Running(job)
+    try:
+        while not running.lock():
+            # Another job of this kind works on this study; one at a time keeps numbering simple.
+            if Job.objects.filter(pk=job_id, state=Job.CANCELLED).exists():
+                return
+            time.sleep(_SECONDS_BETWEEN_WORDS)
+        if not running.begin():
+            return
+        _HANDLERS[job.kind](job, running)
+        running.end(Job.DONE)
+    except Stopped:
+        running.end(Job.CANCELLED)
+    except JobError as problem:
+        running.end(Job.FAILED, str(problem))
+    except Exception:
+        log.exception("job %s (%s) failed", job.pk, job.kind)
+        running.end(
+            Job.FAILED,
+            "Something went wrong that we did not foresee. Nothing was changed. "
+            "Try again; the server's log says more.",
+        )
+    finally:
+        running.close()
+
+
+def recover() -> int:
+    """Queue again the jobs whose process died; returns how many.
+
+    A running job holds its lock. Where the lock is free, nobody runs it any more.
+    """
+    from sortija.server.jobs.tasks import run_job
+
+    again = 0
+    for job in Job.objects.filter(state=Job.RUNNING):
+        running = Running(job)
+        try:
+            if not running.lock():
+                continue
+            with transaction.atomic():
+                changed = Job.objects.filter(
+                    pk=job.pk, state=Job.RUNNING, attempt=job.attempt
+                ).update(state=Job.WAITING, attempt=F("attempt") + 1, stage="", done=0, of=0)
+                if changed:
+                    run_job.configure(queue=job.lane).defer(job=job.pk, attempt=job.attempt + 1)
+                    again += 1
+        finally:
+            running.close()
+    return again

@@ -1,0 +1,183 @@
+"""What a person can do at the Ledger."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+
+from sortija.core.formats.delimited import DelimitedFile, UnreadableFile, sniff
+from sortija.core.ledger.lines import money_scale
+from sortija.core.ledger.mapping import (
+    LogMapping,
+    MappingError,
+    MemberMapping,
+    guess_log,
+    guess_members,
+)
+from sortija.core.ledger.rules import RULES
+from sortija.server.jobs import work
+from sortija.server.jobs.models import Job
+from sortija.server.ledger.ledger import DEFAULT_RULES, RULES_SETTING
+from sortija.server.ledger.models import Intake, Original
+from sortija.server.ledger.uploads import earlier_intake, path_of
+from sortija.server.studies.actions import change_setting, read_setting, record, reverses
+from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.models import HistoryEntry, Study
+from sortija.server.studies.problems import Conflict, Problem
+
+__all__ = [
+    "change_mapping",
+    "count_intake",
+    "drop_review",
+    "review",
+    "switch_rule",
+    "take_back_intake",
+]
+
+PREVIEW_ROWS = 2000
+
+
+def guess_role(rows: Any) -> str:
+    """A log repeats its customers and carries amounts; a customer table names each once."""
+    mapping, _ = guess_log(rows)
+    return Intake.LOG if "total" in mapping.roles or "receipt" in mapping.roles else Intake.MEMBERS
+
+
+def review(study: Study, person: Any, original: Original, role: str = "") -> Intake:
+    """Put an uploaded file up for review, its columns' roles guessed.
+
+    Raises
+    ------
+    Problem
+        The file is no table of text.
+    Conflict
+        The same bytes came in before in the same role.
+    """
+    if not original.whole:
+        raise Problem("The file has not come in whole yet. Upload the rest of it.")
+    try:
+        dialect = sniff(path_of(original))
+        rows = DelimitedFile(path_of(original), dialect).first_rows(PREVIEW_ROWS)
+    except UnreadableFile as problem:
+        raise Problem(f"{original.name}: {problem}") from problem
+    role = role or guess_role(rows)
+    earlier = earlier_intake(original, role)
+    if earlier is not None:
+        if earlier.state == Intake.REVIEW:
+            return earlier
+        raise Conflict(
+            f"{original.name} is already in: the same file came as {earlier.original.name} "
+            f"on {earlier.made_at:%d %b %Y}. Nothing was brought in twice.",
+            intake=earlier.pk,
+        )
+    mapping, guesses = guess_log(rows) if role == Intake.LOG else guess_members(rows)
+    remembered = _remembered(study, role, dialect.names)
+    if (
+        isinstance(mapping, LogMapping)
+        and not Intake.objects.filter(study=study, role=Intake.LOG, state=Intake.COUNTED).exists()
+    ):
+        study.scale = money_scale(rows, mapping)
+        study.save(update_fields=["scale"])
+    return Intake.objects.create(
+        study=study, original=original, role=role, mapping=remembered or asdict(mapping),
+        guesses=[asdict(g) for g in guesses], received_on=timezone.localdate(),
+    )  # fmt: skip
+
+
+def _remembered(study: Study, role: str, names: tuple[str, ...]) -> dict[str, Any] | None:
+    """The mapping of the last counted file with the same columns."""
+    for intake in Intake.objects.filter(study=study, role=role, state=Intake.COUNTED).order_by(
+        "-id"
+    ):
+        if [g["column"] for g in intake.guesses] == list(names):
+            return dict(intake.mapping)
+    return None
+
+
+def change_mapping(intake: Intake, mapping: dict[str, Any]) -> Intake:
+    """Correct the mapping of a file under review."""
+    if intake.state not in (Intake.REVIEW, Intake.FAILED):
+        raise Problem("This file is already counted. Take it back first to read it differently.")
+    names = tuple(g["column"] for g in intake.guesses)
+    try:
+        parsed = LogMapping(**mapping) if intake.role == Intake.LOG else MemberMapping(**mapping)
+        parsed.check(names)
+    except (MappingError, TypeError) as problem:
+        raise Problem(str(problem)) from problem
+    intake.mapping, intake.state, intake.error = asdict(parsed), Intake.REVIEW, ""
+    intake.revision += 1
+    intake.save(update_fields=["mapping", "state", "error", "revision"])
+    return intake
+
+
+def count_intake(intake: Intake, person: Any) -> Job:
+    """Start reading a reviewed file into the ledger."""
+    if intake.state not in (Intake.REVIEW, Intake.FAILED, Intake.READING):
+        raise Problem("This file is already counted.")
+    names = tuple(g["column"] for g in intake.guesses)
+    try:
+        mapping: LogMapping | MemberMapping = (
+            LogMapping(**intake.mapping)
+            if intake.role == Intake.LOG
+            else MemberMapping(**intake.mapping)
+        )
+        mapping.check(names)
+    except MappingError as problem:
+        raise Problem(str(problem)) from problem
+    Intake.objects.filter(pk=intake.pk).update(state=Intake.READING, error="")
+    return work.start(
+        intake.study_id, "ledger.intake", fingerprint("intake", intake.pk),
+        f"Counting {intake.original.name}", person, {"intake": intake.pk},
+    )  # fmt: skip
+
+
+def drop_review(intake: Intake) -> None:
+    """Put a file under review aside again; nothing of it was counted."""
+    if intake.state not in (Intake.REVIEW, Intake.FAILED):
+        raise Problem("Only a file under review can be put aside. Take a counted one back instead.")
+    intake.delete()
+
+
+def take_back_intake(intake: Intake, person: Any) -> None:
+    """Stop counting a file. Its lines stay stored, so that this can be undone."""
+    if intake.state != Intake.COUNTED:
+        raise Problem("Only a counted file can be taken back.")
+    with transaction.atomic():
+        Intake.objects.filter(pk=intake.pk).update(state=Intake.TAKEN_BACK)
+        record(
+            intake.study, person, "take back intake", f"Took back {intake.original.name}",
+            f"intake:{intake.pk}", Intake.COUNTED, Intake.TAKEN_BACK,
+        )  # fmt: skip
+
+
+@reverses("count intake")
+@reverses("take back intake")
+def _reverse_take_back(entry: HistoryEntry, forward: bool) -> None:
+    there, wanted = (entry.before, entry.after) if forward else (entry.after, entry.before)
+    number = int(entry.target.removeprefix("intake:"))
+    try:
+        with transaction.atomic():
+            changed = Intake.objects.filter(pk=number, state=there).update(state=wanted)
+    except IntegrityError:
+        changed = 0
+    if not changed:
+        raise Conflict("The same file was brought in again since, so this stays as it is.")
+
+
+def switch_rule(
+    study: Study, person: Any, key: str, on: bool, expected: int | None = None
+) -> list[str]:
+    """Switch one rule; every total changes with it. Returns the rules that are on."""
+    rule = next((r for r in RULES if r.key == key), None)
+    if rule is None:
+        raise Problem(f"There is no rule called {key}.", 404)
+    if rule.fixed:
+        raise Problem(f"“{rule.name}” stays on. {rule.fixed}")
+    present, _ = read_setting(study, RULES_SETTING, DEFAULT_RULES)
+    chosen = [r.key for r in RULES if (on if r.key == key else r.key in present)]
+    words = f"Switched “{rule.name}” {'on' if on else 'off'}"
+    change_setting(study, person, RULES_SETTING, chosen, words, DEFAULT_RULES, expected)
+    return chosen

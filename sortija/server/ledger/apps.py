@@ -1,0 +1,9 @@
+from django.apps import AppConfig
+
+
+class LedgerConfig(AppConfig):
+    name = "sortija.server.ledger"
+    label = "ledger"
+
+    def ready(self) -> None:
+        from sortija.server.ledger import actions, jobs, traits, views  # noqa: F401 - they register

@@ -1,0 +1,55 @@
+"""Long work of the Ledger: counting a file."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from django.utils import timezone
+
+from sortija.core.progress import Stopped
+from sortija.server.jobs.models import Job
+from sortija.server.jobs.work import JobError, Running, handles
+from sortija.server.ledger.ledger import build_log, ledger_of
+from sortija.server.ledger.models import Intake, Line
+from sortija.server.ledger.reading import read_log, read_members
+from sortija.server.studies.actions import record
+
+__all__: list[str] = []
+
+
+@handles("ledger.intake")
+def count(job: Job, running: Running) -> None:
+    """Read a file, then order the ledger's lines anew. Taken up again, it skips what is there."""
+    intake = Intake.objects.select_related("study", "original").get(pk=job.arguments["intake"])
+    try:
+        if intake.state == Intake.READING:
+            _read(job, running, intake)
+        ledger = ledger_of(intake.study)
+        if ledger is not None and not ledger.built:
+            build_log(ledger, running.progress)
+    except (JobError, Stopped) as problem:
+        stopped = isinstance(problem, Stopped)
+        Intake.objects.filter(pk=intake.pk, state=Intake.READING).update(
+            state=Intake.REVIEW if stopped else Intake.FAILED, error="" if stopped else str(problem)
+        )
+        raise
+    except Exception:
+        Intake.objects.filter(pk=intake.pk, state=Intake.READING).update(
+            state=Intake.FAILED, error="Reading broke off; nothing of the file was counted."
+        )
+        raise
+
+
+def _read(job: Job, running: Running, intake: Intake) -> None:
+    """Lines and the word that they count commit together: a killed worker leaves neither."""
+    with transaction.atomic():
+        if intake.role == Intake.LOG:
+            assert not Line.objects.filter(intake=intake).exists()
+            intake.report = read_log(intake, running.progress)
+        else:
+            intake.report = read_members(intake, running.progress)
+        intake.state, intake.counted_at = Intake.COUNTED, timezone.now()
+        intake.save(update_fields=["report", "state", "counted_at"])
+        record(
+            intake.study, job.person, "count intake", f"Counted {intake.original.name}",
+            f"intake:{intake.pk}", Intake.TAKEN_BACK, Intake.COUNTED,
+        )  # fmt: skip

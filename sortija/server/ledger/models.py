@@ -1,0 +1,136 @@
+"""Uploaded files, intakes, and the ledger's lines, receipts, cards and names."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from sortija.server.studies.models import Study
+
+__all__ = ["Card", "Code", "Intake", "Line", "Original", "Receipt", "UnreadCell"]
+
+
+class Original(models.Model):
+    """A file as it was uploaded, kept under its SHA-256; ``received`` bytes of ``size`` are here."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="originals")
+    name = models.CharField(max_length=255)
+    size = models.BigIntegerField()
+    received = models.BigIntegerField(default=0)
+    sha256 = models.CharField(max_length=64, blank=True)
+    lines = models.BigIntegerField(default=0)
+    begun_at = models.DateTimeField(auto_now_add=True)
+
+    @property
+    def whole(self) -> bool:
+        return bool(self.sha256)
+
+
+class Intake(models.Model):
+    """One file brought in: what it is, how its columns are read, what came of it."""
+
+    LOG, MEMBERS = "log", "members"
+    REVIEW, READING, COUNTED, FAILED, TAKEN_BACK = (
+        "review", "reading", "counted", "failed", "taken back",
+    )  # fmt: skip
+
+    id = models.AutoField(primary_key=True)
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="intakes")
+    original = models.ForeignKey(Original, on_delete=models.PROTECT, related_name="intakes")
+    role = models.CharField(max_length=10)
+    mapping = models.JSONField()
+    guesses = models.JSONField(default=list)
+    state = models.CharField(max_length=10, default=REVIEW)
+    report = models.JSONField(default=dict)
+    error = models.TextField(blank=True)
+    received_on = models.DateField()
+    revision = models.PositiveIntegerField(default=1)
+    made_at = models.DateTimeField(auto_now_add=True)
+    counted_at = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["study", "original", "role"],
+                condition=~models.Q(state="taken back"),
+                name="one_intake_a_file",
+            )
+        ]
+
+
+class Card(models.Model):
+    """What a log names: a number from 0 within its study, and the code on the card."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="cards")
+    number = models.IntegerField()
+    code = models.TextField()
+    address = models.TextField(blank=True)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["study", "number"], name="one_card_number"),
+            models.UniqueConstraint(fields=["study", "code"], name="one_card_code"),
+        ]
+
+
+class Code(models.Model):
+    """A name that lines carry as a number: sites, channels, items, departments."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="codes")
+    kind = models.CharField(max_length=12)
+    number = models.IntegerField()
+    text = models.TextField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["study", "kind", "number"], name="one_code_number"),
+        ]
+
+
+class Line(models.Model):
+    """One row of a transaction log, stored once and never changed.
+
+    Numbers only, NOT NULL, without foreign keys in the database: lines come by COPY, and the
+    loader proves that they fit. ``day`` of a line without a date is 1970-01-01 less one.
+    """
+
+    pk = models.CompositePrimaryKey("intake_id", "number")
+    intake = models.ForeignKey(
+        Intake, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False
+    )
+    number = models.IntegerField()
+    receipt = models.BigIntegerField()
+    quantity = models.BigIntegerField()
+    money = models.BigIntegerField()
+    day = models.DateField()
+    second = models.IntegerField()
+    card = models.IntegerField()
+    item = models.IntegerField()
+    run = models.IntegerField()
+    bits = models.IntegerField()
+    department = models.SmallIntegerField()
+    site = models.SmallIntegerField()
+    channel = models.SmallIntegerField()
+    kind = models.SmallIntegerField()
+
+
+class Receipt(models.Model):
+    """Lines of one receipt that stood together in the file."""
+
+    pk = models.CompositePrimaryKey("intake_id", "number")
+    intake = models.ForeignKey(
+        Intake, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False
+    )
+    number = models.IntegerField()
+    key = models.BigIntegerField()
+    content = models.BigIntegerField()
+    first_line = models.IntegerField()
+    lines = models.IntegerField()
+
+
+class UnreadCell(models.Model):
+    """A cell that could not be read, word for word."""
+
+    intake = models.ForeignKey(Intake, on_delete=models.CASCADE, related_name="unread")
+    line = models.IntegerField()
+    role = models.CharField(max_length=12)
+    text = models.CharField(max_length=200)

@@ -1,0 +1,169 @@
+"""A screen's lens, evaluated over all customers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+
+import numpy as np
+from pydantic import BaseModel
+
+from sortija.core.engine import Engine
+from sortija.core.lens.clauses import Clause, ClauseError, canonical, digest
+from sortija.core.lens.evaluate import Chart, Selection, Totals, draw, select, without
+from sortija.server.lens.fields import Base, base_of, field
+from sortija.server.lens.models import Lens
+from sortija.server.studies.models import Study
+from sortija.server.studies.problems import Problem
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["LensAnswer", "evaluate", "kept_clauses", "selection_of"]
+
+#: Lives as long as the process; a request's kernels release the interpreter's lock.
+ENGINE = Engine()
+
+
+class Total(BaseModel):
+    """Customers, and money at the study's scale."""
+
+    customers: int
+    money: int
+
+
+class BarChart(BaseModel):
+    """Bars of one field; ``everyone`` and ``lens`` count customers, missing ones apart."""
+
+    field: str
+    label: str
+    unit: str
+    edges: list[float]
+    levels: list[str]
+    everyone: list[int]
+    lens: list[int]
+    everyone_missing: int
+    lens_missing: int
+
+
+class Widest(BaseModel):
+    """The clause whose removal brings most customers back, and how many."""
+
+    field: str
+    total: Total
+
+
+class LensAnswer(BaseModel):
+    """A screen's figures. ``ready`` false: measures of this window are still being made."""
+
+    ready: bool
+    digest: str
+    everyone: Total
+    lens: Total
+    charts: list[BarChart]
+    preview: Total | None
+    widest: Widest | None
+    made_from: str
+
+
+def _window_of(clause: Clause, view: WindowInView) -> WindowInView:
+    if not clause.window:
+        return view
+    to, _, back = clause.window.partition(":")
+    try:
+        return WindowInView(date.fromisoformat(to), back)
+    except ValueError:
+        raise Problem(f"“{clause.window}” is no window.") from None
+
+
+def selection_of(
+    study: Study, window: WindowInView, clauses: Sequence[Clause], base: Base
+) -> Selection:
+    """Evaluate clauses for a study.
+
+    Raises
+    ------
+    Problem
+        A clause speaks of a field that is not there, or asks it what it cannot answer.
+    """
+    columns = {
+        (c.field, c.window): field(study, _window_of(c, window), c.field).column for c in clauses
+    }
+    try:
+        return select(clauses, columns, base.known, base.money, ENGINE)
+    except ClauseError as problem:
+        raise Problem(str(problem)) from problem
+
+
+def _total(totals: Totals) -> Total:
+    return Total(customers=totals.customers, money=totals.money)
+
+
+def evaluate(
+    study: Study,
+    window: WindowInView | None,
+    clauses: Sequence[Clause],
+    charts: Sequence[str],
+    preview: Clause | None = None,
+) -> LensAnswer:
+    """Totals and bars of a lens, and what it would be with a clause more (or another)."""
+    try:
+        listed, name = canonical(clauses), digest(clauses)
+    except ClauseError as problem:
+        raise Problem(str(problem)) from problem
+    base = base_of(study, window) if window else None
+    nobody = Total(customers=0, money=0)
+    if window is None or base is None:
+        return LensAnswer(
+            ready=False, digest=name, everyone=nobody, lens=nobody, charts=[], preview=None,
+            widest=None, made_from="",
+        )  # fmt: skip
+    if clauses:
+        Lens.objects.get_or_create(study=study, digest=name, defaults={"clauses": listed})
+    selection = selection_of(study, window, clauses, base)
+    tried = None
+    if preview is not None:
+        others = [c for c in clauses if (c.field, c.window) != (preview.field, preview.window)]
+        tried = _total(selection_of(study, window, [*others, preview], base).lens)
+    return LensAnswer(
+        ready=True,
+        digest=name,
+        everyone=_total(selection.everyone),
+        lens=_total(selection.lens),
+        charts=_charts(study, window, selection, charts),
+        preview=tried,
+        widest=_widest(selection, base) if not selection.lens.customers else None,
+        made_from=base.made_from,
+    )
+
+
+def _charts(
+    study: Study, window: WindowInView, selection: Selection, charts: Sequence[str]
+) -> list[BarChart]:
+    fields = [field(study, window, key) for key in charts]
+    bars = draw(selection, [Chart(f.key, f.bins) for f in fields], ENGINE)
+    return [
+        BarChart(
+            field=f.key, label=f.label, unit=f.unit,
+            edges=list(f.bins.edges), levels=list(f.bins.levels),
+            everyone=b.everyone.tolist(), lens=b.lens.tolist(),
+            everyone_missing=b.everyone_missing, lens_missing=b.lens_missing,
+        )
+        for f, b in zip(fields, bars, strict=True)
+    ]  # fmt: skip
+
+
+def _widest(selection: Selection, base: Base) -> Widest | None:
+    if not selection.clauses:
+        return None
+    left = [without(selection, place, base.money) for place in range(len(selection.clauses))]
+    best = int(np.argmax([t.customers for t in left]))
+    return Widest(field=selection.clauses[best].field, total=_total(left[best]))
+
+
+def kept_clauses(study: Study, name: str) -> list[Clause]:
+    """The clauses of the lens that this digest names; none for an empty name."""
+    if not name:
+        return []
+    row = Lens.objects.filter(study=study, digest=name).first()
+    if row is None:
+        raise Problem("This lens is not known here. Start again from everyone.", 404)
+    return [Clause.from_json(c) for c in row.clauses]

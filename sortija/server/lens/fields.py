@@ -1,0 +1,103 @@
+"""Kinds of clause: stations say here which columns a lens can speak of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.lens.bins import Bins, bin_column
+from sortija.core.table import Column
+from sortija.server.studies.models import Study
+from sortija.server.studies.problems import Problem
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["Base", "Field", "base_of", "field", "field_kind", "provides_base"]
+
+
+@dataclass(frozen=True)
+class Field:
+    """A column that clauses and charts can speak of; ``stamp`` names its very values."""
+
+    key: str
+    label: str
+    unit: str
+    column: Column
+    stamp: str
+
+    @property
+    def bins(self) -> Bins:
+        return _bins(_Keyed(self.stamp, self.column))
+
+
+@dataclass(frozen=True)
+class Base:
+    """Everyone: who is known at the window's end, their money, and what this was made from."""
+
+    known: NDArray[np.bool_]
+    money: NDArray[np.int64]
+    made_from: str
+
+
+class _Keyed:
+    """A column that the cache knows by its stamp."""
+
+    def __init__(self, stamp: str, column: Column) -> None:
+        self.stamp, self.column = stamp, column
+
+    def __hash__(self) -> int:
+        return hash(self.stamp)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Keyed) and other.stamp == self.stamp
+
+
+@lru_cache(maxsize=128)
+def _bins(keyed: _Keyed) -> Bins:
+    try:
+        return bin_column(keyed.column)
+    except ValueError as problem:
+        raise Problem(str(problem)) from problem
+
+
+Resolver = Callable[[Study, WindowInView, str], Field | None]
+_KINDS: dict[str, Resolver] = {}
+_BASES: list[Callable[[Study, WindowInView], Base | None]] = []
+
+
+def field_kind(kind: str) -> Callable[[Resolver], Resolver]:
+    """Register how fields called ``kind:name`` are found."""
+
+    def register(resolver: Resolver) -> Resolver:
+        _KINDS[kind] = resolver
+        return resolver
+
+    return register
+
+
+def provides_base(function: Callable[[Study, WindowInView], Base | None]) -> None:
+    """Register who knows everyone and their money (None: not ready yet)."""
+    _BASES[:] = [function]
+
+
+def base_of(study: Study, window: WindowInView) -> Base | None:
+    """Everyone at the window's end, or None while that is being worked out."""
+    return _BASES[0](study, window)
+
+
+def field(study: Study, window: WindowInView, key: str) -> Field:
+    """The field called ``key`` in this window.
+
+    Raises
+    ------
+    Problem
+        404: nothing is called that here.
+    """
+    kind, _, name = key.partition(":")
+    found = _KINDS[kind](study, window, name) if kind in _KINDS else None
+    if found is None:
+        raise Problem(f"There is nothing called {name or key} in this study.", 404)
+    return found

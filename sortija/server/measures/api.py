@@ -1,0 +1,68 @@
+"""Measures over HTTP."""
+
+from __future__ import annotations
+
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from pydantic import BaseModel
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from sortija.server.measures.actions import choose
+from sortija.server.measures.made import Made, made_or_job
+from sortija.server.measures.views import MeasuresPage, StepsBody, measures_page
+from sortija.server.studies.actions import study_for
+from sortija.server.studies.http import body, expected_revision, reply
+from sortija.server.studies.problems import Problem
+from sortija.server.studies.stations import default_window
+from sortija.server.studies.windows import window_from
+
+__all__ = ["WINDOW", "urls"]
+
+WINDOW = [
+    OpenApiParameter("to", str, description="last day included, as 2026-06-30"),
+    OpenApiParameter("back", str, description="months to look back, or all"),
+    OpenApiParameter("lens", str, description="digest of a lens"),
+]
+
+
+class Choice(BaseModel):
+    role: str | None = None
+    steps: StepsBody | None = None
+
+
+class PlanRevision(BaseModel):
+    revision: int
+
+
+class MeasuresView(APIView):
+    @extend_schema(parameters=WINDOW, responses=MeasuresPage)
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        window = window_from(request, default_window(found))
+        lens = request.query_params.get("lens", "")
+        return reply(measures_page(found, window, lens, request.user))
+
+
+class OneMeasure(APIView):
+    @extend_schema(request=Choice, responses=PlanRevision)
+    def put(self, request: Request, study: int, name: str) -> Response:
+        found = study_for(request.user, study, "analyst")
+        window = window_from(request, default_window(found))
+        made = made_or_job(found, window) if window else None
+        if not isinstance(made, Made) or name not in made.names:
+            raise Problem(f"There is no measure called {name} in this window.", 404)
+        asked = body(request, Choice)
+        revision = choose(
+            found, request.user, name, made.about(name).label, asked.role,
+            asked.steps.model_dump() if asked.steps else None, expected_revision(request),
+        )  # fmt: skip
+        return reply(PlanRevision(revision=revision))
+
+
+def urls() -> list[tuple[str, type[APIView]]]:
+    """Paths below ``/api/`` and their views."""
+    return [
+        ("studies/<int:study>/measures", MeasuresView),
+        ("studies/<int:study>/measures/<str:name>", OneMeasure),
+    ]

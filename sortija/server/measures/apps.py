@@ -1,0 +1,9 @@
+from django.apps import AppConfig
+
+
+class MeasuresConfig(AppConfig):
+    name = "sortija.server.measures"
+    label = "measures"
+
+    def ready(self) -> None:
+        from sortija.server.measures import made, views  # noqa: F401 - they register

@@ -1,0 +1,171 @@
+"""Measures of a window: made when first looked at, kept by what they were made from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+from numpy.typing import NDArray
+
+from sortija.core.engine import Engine
+from sortija.core.measures.catalogue import Measure
+from sortija.core.measures.derive import VERSION, Names, derive
+from sortija.core.progress import Progress, silent
+from sortija.core.table import Column
+from sortija.server.jobs import work
+from sortija.server.jobs.models import Job
+from sortija.server.jobs.work import Running, handles
+from sortija.server.ledger.ledger import Ledger, ledger_of, texts
+from sortija.server.ledger.traits import joined_trait, trait_column
+from sortija.server.lens.fields import Base, Field, field_kind, provides_base
+from sortija.server.studies import models
+from sortija.server.studies.columns import read_column, write_columns
+from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.models import Population, Study
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["Made", "column_rows", "made_or_job", "make", "stamp_of"]
+
+#: Up to so many lines a request makes what it shows; beyond, a job does.
+INLINE_LINES = 2_000_000
+_HIDDEN = ("_known", "_money")
+
+
+@dataclass(frozen=True)
+class Made:
+    """The columns of one window, and the digest of what they were made from."""
+
+    window: WindowInView
+    rows: dict[str, models.Column]
+    stamp: str
+    reconciliation: dict[str, int]
+
+    @property
+    def names(self) -> list[str]:
+        return [name for name in self.rows if name not in _HIDDEN]
+
+    def column(self, name: str) -> Column:
+        return read_column(self.rows[name])
+
+    def about(self, name: str) -> Measure:
+        details = self.rows[name].details
+        return Measure(
+            name, details["label"], self.rows[name].unit, details["definition"],
+            details["role"], details["higher_is_better"],
+        )  # fmt: skip
+
+
+def stamp_of(ledger: Ledger, window: WindowInView) -> str:
+    """What the measures of this window are made from."""
+    joined = joined_trait(ledger.study)
+    return fingerprint(
+        "measures", VERSION, ledger.made_from, window.key, ledger.customers,
+        joined.row.fingerprint if joined else None,
+    )  # fmt: skip
+
+
+def column_rows(study: Study, window: WindowInView, stamp: str) -> dict[str, models.Column]:
+    """The kept columns of this making, by name; empty while there are none."""
+    rows = models.Column.objects.filter(
+        population__study=study, window=window.key, fingerprint=stamp
+    ).order_by("id")
+    return {row.name: row for row in rows}
+
+
+def made_or_job(study: Study, window: WindowInView, person: Any = None) -> Made | Job | None:
+    """The measures of a window, or the job that makes them; None without a ledger."""
+    ledger = ledger_of(study)
+    if ledger is None:
+        return None
+    stamp = stamp_of(ledger, window)
+    rows = column_rows(study, window, stamp)
+    if not rows:
+        lines = sum(int(i.report.get("lines", 0)) for i in ledger.intakes)
+        if lines > INLINE_LINES or not ledger.built:
+            return work.start(
+                study.pk, "measures.derive", stamp, f"Deriving measures to {window.to:%d %b %Y}",
+                person, {"to": window.to.isoformat(), "back": window.back},
+            )  # fmt: skip
+        make(ledger, window)
+        rows = column_rows(study, window, stamp)
+    return Made(window, rows, stamp, rows["_money"].details["reconciliation"])
+
+
+def make(ledger: Ledger, window: WindowInView, progress: Progress = silent) -> None:
+    """Derive and keep the measures of one window; what is there already stays."""
+    study = ledger.study
+    stamp = stamp_of(ledger, window)
+    joined = joined_trait(study)
+    names = Names(texts(study, "department"), texts(study, "channel"))
+    engine = Engine()
+    try:
+        derived = derive(
+            ledger.lines().log, window.window, ledger.mask, study.scale, names,
+            trait_column(study, joined).values if joined else None, engine, progress,
+        )  # fmt: skip
+    finally:
+        engine.release()
+    columns: list[tuple[Column, Any]] = []
+    for column in derived.table:
+        about = derived.about[column.name]
+        columns.append((column, {
+            "label": about.label, "definition": about.definition, "role": about.role,
+            "higher_is_better": about.higher_is_better,
+        }))  # fmt: skip
+    known = Column("_known", "number", derived.known.astype(np.float64))
+    money = Column("_money", "number", derived.money.astype(np.float64))
+    balance = derived.reconciliation
+    columns.append((known, None))
+    columns.append((money, {"reconciliation": {
+        "ledger": balance.ledger, "table": balance.table,
+        "without_purchase": balance.without_purchase, "without_customer": balance.without_customer,
+    }}))  # fmt: skip
+    with transaction.atomic():
+        population = Population.objects.select_for_update().get(study=study, name="customers")
+        write_columns(population, columns, window.key, stamp)
+
+
+@handles("measures.derive")
+def _derive(job: Job, running: Running) -> None:
+    study = Study.objects.get(pk=job.study)
+    ledger = ledger_of(study)
+    if ledger is None:
+        return
+    from datetime import date
+
+    window = WindowInView(date.fromisoformat(job.arguments["to"]), job.arguments["back"])
+    if not column_rows(study, window, stamp_of(ledger, window)):
+        make(ledger, window, running.progress)
+
+
+@lru_cache(maxsize=16)
+def _base(known: int, money: int) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
+    rows = models.Column.objects.in_bulk([known, money])
+    return (
+        read_column(rows[known]).values.astype(np.bool_),
+        np.rint(read_column(rows[money]).values).astype(np.int64),
+    )
+
+
+@provides_base
+def base(study: Study, window: WindowInView) -> Base | None:
+    """Everyone known at the window's end, with their money in it."""
+    made = made_or_job(study, window)
+    if not isinstance(made, Made):
+        return None
+    known, money = _base(made.rows["_known"].pk, made.rows["_money"].pk)
+    return Base(known, money, made.stamp)
+
+
+@field_kind("measure")
+def _measure_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    made = made_or_job(study, window)
+    if not isinstance(made, Made) or name not in made.names:
+        return None
+    about = made.about(name)
+    return Field(
+        f"measure:{name}", about.label, about.unit, made.column(name), f"{made.stamp}:{name}"
+    )

@@ -1,0 +1,128 @@
+"""Django's settings. Everything that differs between machines comes from the environment."""
+
+from __future__ import annotations
+
+import os
+import secrets
+from pathlib import Path
+from urllib.parse import urlsplit
+
+import environ
+
+env = environ.Env()
+ROOT = Path(__file__).resolve().parents[2]
+#: Cluster, uploads, column files, kernels' cache: all that Sortija keeps on this machine.
+DATA = Path(env.str("SORTIJA_DATA", default=str(ROOT / "var")))
+COLUMN_FILES = DATA / "columns"
+ORIGINALS = DATA / "originals"
+COLUMN_FILES_LIMIT = env.int("SORTIJA_COLUMN_FILES", default=8 << 30)
+
+
+def _secret_key() -> str:
+    """The key made at first start, readable by its owner only."""
+    path = DATA / "secret-key"
+    if not path.exists():
+        DATA.mkdir(parents=True, exist_ok=True)
+        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        with os.fdopen(descriptor, "w") as file:
+            file.write(secrets.token_urlsafe(48))
+    return path.read_text().strip()
+
+
+SECRET_KEY = _secret_key()
+SORTIJA_URL = env.str("SORTIJA_URL", default="http://127.0.0.1:8000")
+_url = urlsplit(SORTIJA_URL)
+DEBUG = False
+ALLOWED_HOSTS = sorted({_url.hostname or "127.0.0.1", "127.0.0.1", "localhost"})
+CSRF_TRUSTED_ORIGINS = [f"{_url.scheme}://{_url.netloc}"]
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = _url.scheme == "https"
+SESSION_COOKIE_NAME = "sortija_session"
+CSRF_COOKIE_NAME = "sortija_csrf"
+SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "rest_framework",
+    "drf_spectacular",
+    "procrastinate.contrib.django",
+    "sortija.server.bulk",
+    "sortija.server.accounts",
+    "sortija.server.jobs",
+    "sortija.server.studies",
+    "sortija.server.lens",
+    "sortija.server.ledger",
+    "sortija.server.measures",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "sortija.server.page.ContentPolicy",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+ROOT_URLCONF = "sortija.server.urls"
+WSGI_APPLICATION = "sortija.server.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [ROOT / "sortija" / "server" / "templates"],
+        "OPTIONS": {"context_processors": ["django.template.context_processors.request"]},
+    }
+]
+DATABASES = {
+    "default": {
+        **env.db_url("DATABASE_URL", default="postgres://sortija@127.0.0.1:5499/sortija"),
+        "CONN_MAX_AGE": 60,
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_USER_MODEL = "accounts.Person"
+AUTH_PASSWORD_VALIDATORS = [
+    {
+        "NAME": "django.contrib.auth.password_validation.MinimumLengthValidator",
+        "OPTIONS": {"min_length": 10},
+    },
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en-gb"
+
+STATIC_URL = "/static/"
+STATICFILES_DIRS = [p for p in [ROOT / "web" / "dist"] if p.exists()]
+STATIC_ROOT = DATA / "static"
+WHITENOISE_USE_FINDERS = True
+#: Vite puts a digest into every built name, so those never change.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/.+-[\w-]{8,}\.\w+(\.gz|\.br)?$"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 12 << 20
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["rest_framework.authentication.SessionAuthentication"],
+    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "EXCEPTION_HANDLER": "sortija.server.studies.problems.handler",
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Sortija",
+    "VERSION": "1",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "COMPONENT_SPLIT_REQUEST": False,
+}
+PROCRASTINATE_WORKER_DEFAULTS = {"shutdown_graceful_timeout": 10}
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["console"], "level": env.str("SORTIJA_LOG", default="WARNING")},
+}

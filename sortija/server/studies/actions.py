@@ -1,0 +1,192 @@
+"""What people do to a study: begin it, choose settings, take back and bring back."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from django.db import transaction
+from django.db.models import F
+from django.http import Http404
+from django.utils import timezone
+
+from sortija.server.accounts.models import Person
+from sortija.server.studies.models import HistoryEntry, Membership, Population, Setting, Study
+from sortija.server.studies.problems import Conflict, Problem
+
+__all__ = [
+    "bring_back",
+    "change_setting",
+    "membership",
+    "read_setting",
+    "record",
+    "reverses",
+    "start_study",
+    "study_for",
+    "take_back",
+    "touch",
+]
+
+#: Takes back (forward=False) or brings back (forward=True) one kind of action.
+Reverser = Callable[[HistoryEntry, bool], None]
+_REVERSERS: dict[str, Reverser] = {}
+
+
+def membership(person: Any, study_id: int) -> Membership:
+    """The person's membership of a study that is not binned; Http404 for everyone else."""
+    found = (
+        Membership.objects.select_related("study")
+        .filter(study_id=study_id, person=person, study__binned_at=None)
+        .first()
+    )
+    if found is None:
+        raise Http404("There is no such study among yours.")
+    return found
+
+
+def study_for(person: Any, study_id: int, role: str = "reader") -> Study:
+    """The study, if the person has at least this role in it.
+
+    Raises
+    ------
+    Http404
+        No such study, or not one of theirs.
+    Problem
+        403: theirs, but the role does not allow it.
+    """
+    found = membership(person, study_id)
+    if not found.at_least(role):
+        raise Problem(
+            f"You are a {found.role} of {found.study.name}. Ask an owner for the role of {role}.",
+            403,
+        )
+    return found.study
+
+
+def start_study(person: Person, name: str, currency: str = "£") -> Study:
+    """A new, empty study that belongs to the person."""
+    if not name.strip():
+        raise Problem("Give the study a name, such as the name of the shop.")
+    with transaction.atomic():
+        study = Study.objects.create(name=name.strip(), currency=currency)
+        Membership.objects.create(study=study, person=person, role="owner")
+        Population.objects.create(study=study)
+    return study
+
+
+def touch(study: Study) -> int:
+    """Raise the study's revision, so that every open screen notices; returns the new one."""
+    Study.objects.filter(pk=study.pk).update(revision=F("revision") + 1)
+    study.refresh_from_db(fields=["revision"])
+    return study.revision
+
+
+def record(
+    study: Study, person: Any, action: str, words: str, target: str, before: Any, after: Any
+) -> HistoryEntry:
+    """Write down what was done, in the transaction that does it."""
+    return HistoryEntry.objects.create(
+        study=study, person=person, action=action, words=words[:300], target=target,
+        before=before, after=after, revision=touch(study),
+    )  # fmt: skip
+
+
+def reverses(action: str) -> Callable[[Reverser], Reverser]:
+    """Register how one kind of action is taken back and brought back."""
+
+    def register(function: Reverser) -> Reverser:
+        _REVERSERS[action] = function
+        return function
+
+    return register
+
+
+def read_setting(study: Study, key: str, default: Any) -> tuple[Any, int]:
+    """(value, revision) of a setting; the default at revision 0 where none was chosen."""
+    row = Setting.objects.filter(study=study, key=key).first()
+    return (row.value, row.revision) if row else (default, 0)
+
+
+def change_setting(
+    study: Study, person: Any, key: str, value: Any, words: str,
+    default: Any = None, expected: int | None = None,
+) -> int:  # fmt: skip
+    """Choose a value, with a history entry; returns the setting's new revision.
+
+    Raises
+    ------
+    Conflict
+        ``expected`` is not the present revision: somebody changed it since.
+    """
+    with transaction.atomic():
+        Study.objects.select_for_update().get(pk=study.pk)
+        before, revision = read_setting(study, key, default)
+        if expected is not None and expected != revision:
+            raise Conflict(
+                f"{_last_to_change(study, key)} changed this since you looked. "
+                "What is there now is shown; change it again if it is not what you want.",
+                theirs=before,
+                revision=revision,
+            )
+        if before == value and revision:
+            return revision
+        _store(study, key, value, revision + 1)
+        record(study, person, "setting", words, f"setting:{key}", before, value)
+    return revision + 1
+
+
+def _last_to_change(study: Study, key: str) -> str:
+    entry = study.history.filter(target=f"setting:{key}").order_by("-id").first()
+    return (entry.person.get_full_name() or entry.person.username) if entry and entry.person else (
+        "Somebody")  # fmt: skip
+
+
+def _store(study: Study, key: str, value: Any, revision: int) -> None:
+    Setting.objects.update_or_create(
+        study=study, key=key, defaults={"value": value, "revision": revision}
+    )
+
+
+@reverses("setting")
+def _reverse_setting(entry: HistoryEntry, forward: bool) -> None:
+    key = entry.target.removeprefix("setting:")
+    present, revision = read_setting(entry.study, key, None)
+    there, wanted = (entry.before, entry.after) if forward else (entry.after, entry.before)
+    if present != there:
+        raise Conflict(
+            f"{_last_to_change(entry.study, key)} has changed this since, so it stays as it is."
+        )
+    _store(entry.study, key, wanted, revision + 1)
+
+
+def take_back(study: Study, person: Any) -> HistoryEntry:
+    """Undo the person's own last change to this study that still stands."""
+    return _step(study, person, forward=False)
+
+
+def bring_back(study: Study, person: Any) -> HistoryEntry:
+    """Redo the change that the person took back last, unless they did something since."""
+    return _step(study, person, forward=True)
+
+
+def _step(study: Study, person: Any, forward: bool) -> HistoryEntry:
+    with transaction.atomic():
+        Study.objects.select_for_update().get(pk=study.pk)
+        mine = HistoryEntry.objects.filter(study=study, person=person)
+        if forward:
+            entry = mine.exclude(undone_at=None).order_by("-undone_at").first()
+            last = mine.filter(undone_at=None).order_by("-id").first()
+            if entry and last and last.id > entry.id and last.at > (entry.undone_at or last.at):
+                entry = None  # something new was done since: what was taken back stays so
+        else:
+            entry = mine.filter(undone_at=None).order_by("-id").first()
+        if entry is None:
+            raise Problem("There is nothing to bring back." if forward else "Nothing to take back.")
+        reverser = _REVERSERS.get(entry.action)
+        if reverser is None:
+            raise Problem(f"“{entry.words}” cannot be taken back.")
+        reverser(entry, forward)
+        entry.undone_at = None if forward else timezone.now()
+        entry.save(update_fields=["undone_at"])
+        touch(study)
+    return entry

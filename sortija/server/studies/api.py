@@ -1,0 +1,220 @@
+"""Studies, their trail, pulse and history."""
+
+from __future__ import annotations
+
+from django.http import Http404
+from drf_spectacular.utils import extend_schema
+from pydantic import BaseModel
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from sortija.server.accounts.models import Person, SignInLink
+from sortija.server.jobs.models import Job
+from sortija.server.jobs.work import ask_cancel, open_jobs
+from sortija.server.studies import actions
+from sortija.server.studies.http import JobRow, body, job_row, reply
+from sortija.server.studies.models import Membership
+from sortija.server.studies.stations import default_window, facts
+from sortija.server.studies.windows import BACKS, window_from
+
+__all__ = ["urls"]
+
+
+class StudyRow(BaseModel):
+    id: int
+    name: str
+    currency: str
+    scale: int
+    role: str
+    revision: int
+
+
+class StudyList(BaseModel):
+    studies: list[StudyRow]
+
+
+class NewStudy(BaseModel):
+    name: str
+    currency: str = "£"
+
+
+class StationFact(BaseModel):
+    key: str
+    name: str
+    state: str
+    words: str
+    since: str
+
+
+class WindowRow(BaseModel):
+    to: str
+    back: str
+
+
+class Trail(BaseModel):
+    """Seven facts, the window they speak of, and the windows on offer."""
+
+    study: StudyRow
+    window: WindowRow | None
+    backs: list[str]
+    stations: list[StationFact]
+
+
+class Pulse(BaseModel):
+    revision: int
+    jobs: list[JobRow]
+
+
+class HistoryRow(BaseModel):
+    id: int
+    who: str
+    words: str
+    at: str
+    undone: bool
+
+
+class History(BaseModel):
+    entries: list[HistoryRow]
+
+
+class Step(BaseModel):
+    """What was taken back or brought back."""
+
+    words: str
+    revision: int
+
+
+class NewInvitation(BaseModel):
+    role: str
+
+
+class Invitation(BaseModel):
+    """The path of a link for a colleague; it is shown once and works once."""
+
+    path: str
+    role: str
+    days: int
+
+
+def _row(member: Membership) -> StudyRow:
+    study = member.study
+    return StudyRow(
+        id=study.pk, name=study.name, currency=study.currency, scale=study.scale,
+        role=member.role, revision=study.revision,
+    )  # fmt: skip
+
+
+class Studies(APIView):
+    @extend_schema(responses=StudyList)
+    def get(self, request: Request) -> Response:
+        members = Membership.objects.filter(person_id=request.user.pk, study__binned_at=None)
+        members = members.select_related("study").order_by("study_id")
+        return reply(StudyList(studies=[_row(m) for m in members]))
+
+    @extend_schema(request=NewStudy, responses=StudyRow)
+    def post(self, request: Request) -> Response:
+        wanted = body(request, NewStudy)
+        person = Person.objects.get(pk=request.user.pk)
+        study = actions.start_study(person, wanted.name, wanted.currency)
+        return reply(_row(actions.membership(person, study.pk)), 201)
+
+
+class TrailView(APIView):
+    @extend_schema(responses=Trail)
+    def get(self, request: Request, study: int) -> Response:
+        member = actions.membership(request.user, study)
+        window = window_from(request, default_window(member.study))
+        return reply(
+            Trail(
+                study=_row(member),
+                window=WindowRow(to=window.to.isoformat(), back=window.back) if window else None,
+                backs=list(BACKS),
+                stations=[
+                    StationFact(key=key, name=name, state=f.state, words=f.words, since=f.since)
+                    for key, name, f in facts(member.study, window)
+                ],
+            )
+        )
+
+
+class PulseView(APIView):
+    @extend_schema(responses=Pulse)
+    def get(self, request: Request, study: int) -> Response:
+        found = actions.study_for(request.user, study)
+        jobs = [job_row(job) for job in open_jobs(found.pk)]
+        return reply(Pulse(revision=found.revision, jobs=jobs))
+
+
+class CancelJob(APIView):
+    @extend_schema(request=None, responses=JobRow)
+    def post(self, request: Request, study: int, job: int) -> Response:
+        found = actions.study_for(request.user, study, "analyst")
+        row = Job.objects.filter(pk=job, study=found.pk).first()
+        if row is None:
+            raise Http404("There is no such job here.")
+        ask_cancel(row)
+        row.refresh_from_db()
+        return reply(job_row(row))
+
+
+class HistoryView(APIView):
+    @extend_schema(responses=History)
+    def get(self, request: Request, study: int) -> Response:
+        found = actions.study_for(request.user, study)
+        rows = found.history.select_related("person").order_by("-id")[:50]
+        return reply(
+            History(
+                entries=[
+                    HistoryRow(
+                        id=h.pk,
+                        who=h.person.username if h.person else "somebody",
+                        words=h.words,
+                        at=h.at.isoformat(),
+                        undone=h.undone_at is not None,
+                    )
+                    for h in rows
+                ]
+            )
+        )
+
+
+class TakeBack(APIView):
+    @extend_schema(request=None, responses=Step)
+    def post(self, request: Request, study: int) -> Response:
+        found = actions.study_for(request.user, study, "analyst")
+        entry = actions.take_back(found, request.user)
+        return reply(Step(words=entry.words, revision=found.revision))
+
+
+class BringBack(APIView):
+    @extend_schema(request=None, responses=Step)
+    def post(self, request: Request, study: int) -> Response:
+        found = actions.study_for(request.user, study, "analyst")
+        entry = actions.bring_back(found, request.user)
+        return reply(Step(words=entry.words, revision=found.revision))
+
+
+class Invitations(APIView):
+    @extend_schema(request=NewInvitation, responses=Invitation)
+    def post(self, request: Request, study: int) -> Response:
+        found = actions.study_for(request.user, study, "owner")
+        role = body(request, NewInvitation).role
+        if role not in Membership.ROLES:
+            raise actions.Problem(f"A role is one of {', '.join(Membership.ROLES)}.")
+        _, token = SignInLink.make(study=found.pk, role=role)
+        return reply(Invitation(path=f"/join#{token}", role=role, days=7), 201)
+
+
+def urls() -> list[tuple[str, type[APIView]]]:
+    """Paths below ``/api/`` and their views."""
+    return [
+        ("studies", Studies),
+        ("studies/<int:study>/trail", TrailView),
+        ("studies/<int:study>/pulse", PulseView),
+        ("studies/<int:study>/jobs/<int:job>/cancel", CancelJob),
+        ("studies/<int:study>/history", HistoryView),
+        ("studies/<int:study>/history/take-back", TakeBack),
+        ("studies/<int:study>/history/bring-back", BringBack),
+        ("studies/<int:study>/invitations", Invitations),
+    ]

@@ -1,0 +1,9 @@
+from django.apps import AppConfig
+
+
+class StudiesConfig(AppConfig):
+    name = "sortija.server.studies"
+    label = "studies"
+
+    def ready(self) -> None:
+        from sortija.server.studies import joining  # noqa: F401 - registers with accounts

@@ -1,0 +1,154 @@
+"""Columns: written to PostgreSQL in chunks, read back through memory-mapped files."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import tempfile
+import time
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.conf import settings
+from django.db import transaction
+from numpy.typing import NDArray
+
+from sortija.core import table
+from sortija.core.engine import CHUNK, chunk_bounds
+from sortija.server.studies.models import Column, ColumnChunk, Population
+
+__all__ = [
+    "fresh_column",
+    "put_aside",
+    "read_column",
+    "whole_folder",
+    "write_column",
+    "write_columns",
+]
+
+_KEEP_SECONDS = 3600
+
+
+def write_column(
+    population: Population, column: table.Column, window: str, fingerprint: str, details: Any = None
+) -> Column:
+    """Keep a column, whole or not at all; an equal one that is there already is returned."""
+    return write_columns(population, [(column, details)], window, fingerprint)[0]
+
+
+def write_columns(
+    population: Population,
+    columns: list[tuple[table.Column, Any]],
+    window: str,
+    fingerprint: str,
+) -> list[Column]:
+    """Keep several columns of one making in one transaction."""
+    with transaction.atomic():
+        return [_write(population, c, window, fingerprint, details) for c, details in columns]
+
+
+def _write(
+    population: Population, column: table.Column, window: str, fingerprint: str, details: Any
+) -> Column:
+    row, made = Column.objects.get_or_create(
+        population=population, window=window, name=column.name, fingerprint=fingerprint,
+        defaults={
+            "version": population.version, "kind": column.kind, "unit": column.unit,
+            "details": {"levels": list(column.levels), **(details or {})}, "size": len(column),
+        },
+    )  # fmt: skip
+    if made:
+        little = column.values.astype(column.values.dtype.newbyteorder("<"))
+        ColumnChunk.objects.bulk_create(
+            ColumnChunk(
+                column=row,
+                number=number,
+                data=little[start:stop].tobytes(),
+                reasons=b"" if column.reasons is None else column.reasons[start:stop].tobytes(),
+            )
+            for number, (start, stop) in enumerate(chunk_bounds(len(column)))
+        )
+    return row
+
+
+def fresh_column(population: Population, name: str, window: str, fingerprint: str) -> Column | None:
+    """The column made from just this, if there is one."""
+    return Column.objects.filter(
+        population=population, name=name, window=window, fingerprint=fingerprint
+    ).first()
+
+
+def read_column(row: Column) -> table.Column:
+    """A column from its file on this machine, which is rebuilt from PostgreSQL when missing.
+
+    The arrays are memory-mapped and read-only: one copy serves all processes.
+    """
+    kind: table.Kind = "number" if row.kind == "number" else "category"
+    folder = settings.COLUMN_FILES / f"column-{row.pk}-{row.fingerprint[:16]}"
+    if not (folder / "values.npy").exists():
+        _rebuild(row, folder)
+    values = np.load(folder / "values.npy", mmap_mode="r")
+    reasons = None
+    if (folder / "reasons.npy").exists():
+        reasons = np.load(folder / "reasons.npy", mmap_mode="r")
+    return table.Column(row.name, kind, values, row.unit, tuple(row.details["levels"]), reasons)
+
+
+def _rebuild(row: Column, folder: Path) -> None:
+    values = np.empty(row.size, "<f8" if row.kind == "number" else "<i4")
+    reasons = np.zeros(row.size, np.uint8)
+    given = False
+    for chunk in row.chunks.order_by("number").iterator():
+        start = chunk.number * CHUNK
+        part = np.frombuffer(chunk.data, values.dtype)
+        values[start : start + len(part)] = part
+        if chunk.reasons:
+            given = True
+            reasons[start : start + len(part)] = np.frombuffer(chunk.reasons, np.uint8)
+    arrays = {"values": values, "reasons": reasons} if given else {"values": values}
+    put_aside(folder, arrays)
+
+
+def put_aside(folder: Path, arrays: dict[str, NDArray[Any]]) -> None:
+    """Write arrays beside their place and rename, so that a reader sees all of them or none."""
+    with whole_folder(folder) as aside:
+        for name, values in arrays.items():
+            np.save(aside / f"{name}.npy", values)
+
+
+class whole_folder:  # noqa: N801 - reads as a statement: ``with whole_folder(place) as aside``
+    """A folder to fill; on success it takes the place of ``folder``, on failure it vanishes."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def __enter__(self) -> Path:
+        self.folder.parent.mkdir(parents=True, exist_ok=True)
+        _make_room(self.folder.parent)
+        self.aside = Path(tempfile.mkdtemp(prefix=".aside-", dir=self.folder.parent))
+        return self.aside
+
+    def __exit__(self, kind: Any, error: Any, trace: Any) -> None:
+        if kind is None:
+            try:
+                os.rename(self.aside, self.folder)
+                return
+            except OSError:
+                pass  # another process was quicker; its copy is the same
+        shutil.rmtree(self.aside, ignore_errors=True)
+
+
+def _make_room(parent: Path) -> None:
+    """Drop the files unused for longest while the whole is over its limit; they can be rebuilt."""
+    folders = []
+    for folder in parent.iterdir():
+        if folder.is_dir():
+            size = sum(f.stat().st_size for f in folder.iterdir())
+            folders.append((folder.stat().st_mtime, size, folder))
+    total = sum(size for _, size, _ in folders)
+    for used, size, folder in sorted(folders, key=lambda f: f[:2]):
+        if total <= settings.COLUMN_FILES_LIMIT or used > time.time() - _KEEP_SECONDS:
+            break
+        shutil.rmtree(folder, ignore_errors=True)
+        total -= size

@@ -1,0 +1,75 @@
+"""What every view of a study shares: who asks, for which study and window, and how it answers."""
+
+from __future__ import annotations
+
+from typing import Any, Literal, TypeVar
+
+from pydantic import BaseModel
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from sortija.server.jobs.models import Job
+
+__all__ = ["JobRow", "Status", "body", "expected_revision", "job_row", "reply", "working"]
+
+Model = TypeVar("Model", bound=BaseModel)
+
+
+class JobRow(BaseModel):
+    """A job as every screen shows it; ``seconds_left`` once it can be told."""
+
+    id: int
+    kind: str
+    words: str
+    state: str
+    stage: str
+    done: int
+    of: int
+    seconds_left: int | None
+    error: str
+
+
+class Status(BaseModel):
+    """How a station stands; ``words`` for what is missing or went wrong."""
+
+    state: Literal["empty", "working", "whole", "out of date", "failed"]
+    words: str = ""
+    job: JobRow | None = None
+
+
+def job_row(job: Job) -> JobRow:
+    """A job for the wire, its time to go reckoned from how far it has come."""
+    from django.utils import timezone
+
+    left = None
+    if job.state == Job.RUNNING and job.started_at and job.done and job.of > job.done:
+        so_far = (timezone.now() - job.started_at).total_seconds()
+        left = max(1, round(so_far * (job.of - job.done) / job.done))
+    return JobRow(
+        id=job.pk, kind=job.kind, words=job.words, state=job.state, stage=job.stage,
+        done=job.done, of=job.of, seconds_left=left, error=job.error,
+    )  # fmt: skip
+
+
+def working(job: Job) -> Status:
+    """The status of a station that waits for a job."""
+    if job.state == Job.FAILED:
+        return Status(state="failed", words=job.error, job=job_row(job))
+    return Status(state="working", words=job.words, job=job_row(job))
+
+
+def reply(model: BaseModel, status: int = 200) -> Response:
+    """A payload as JSON; NaN is null."""
+    return Response(model.model_dump(mode="json"), status=status)
+
+
+def body(request: Request, model: type[Model]) -> Model:
+    """The request's body as a payload; what does not fit becomes a 400 that names the place."""
+    data: Any = request.data
+    return model.model_validate(data)
+
+
+def expected_revision(request: Request) -> int | None:
+    """The revision in If-Match, if the writer sent one."""
+    given = request.headers.get("If-Match", "").strip('" ')
+    return int(given) if given.isdigit() else None

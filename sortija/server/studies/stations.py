@@ -1,0 +1,56 @@
+"""The trail: every station registers how it sums itself up for a study and a window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+from sortija.server.studies.models import Study
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["Fact", "State", "default_window", "facts", "gives_default_window", "station"]
+
+State = Literal["not yet", "working", "current", "out of date", "failed"]
+
+
+@dataclass(frozen=True)
+class Fact:
+    """A station's state and one short sentence; ``since``: what changed, when out of date."""
+
+    state: State
+    words: str
+    since: str = ""
+
+
+Summary = Callable[[Study, WindowInView | None], Fact]
+_STATIONS: dict[str, tuple[int, str, Summary]] = {}
+
+
+def station(key: str, place: int, name: str) -> Callable[[Summary], Summary]:
+    """Register the summary of the station that stands at ``place`` (1 to 7) on the trail."""
+
+    def register(summary: Summary) -> Summary:
+        _STATIONS[key] = (place, name, summary)
+        return summary
+
+    return register
+
+
+def facts(study: Study, window: WindowInView | None) -> list[tuple[str, str, Fact]]:
+    """(key, name, fact) of every station, in the trail's order."""
+    ordered = sorted(_STATIONS.items(), key=lambda item: item[1][0])
+    return [(key, name, summary(study, window)) for key, (_, name, summary) in ordered]
+
+
+_DEFAULT_WINDOWS: list[Callable[[Study], WindowInView | None]] = []
+
+
+def gives_default_window(function: Callable[[Study], WindowInView | None]) -> None:
+    """Register who knows the window that a study opens with."""
+    _DEFAULT_WINDOWS[:] = [function]
+
+
+def default_window(study: Study) -> WindowInView | None:
+    """The window that a study opens with; None while there is nothing to look at."""
+    return _DEFAULT_WINDOWS[0](study) if _DEFAULT_WINDOWS else None

@@ -1,0 +1,26 @@
+"""Every address: the interface below ``/api/``, the page for all the rest."""
+
+from __future__ import annotations
+
+from django.urls import path, re_path
+from drf_spectacular.views import SpectacularJSONAPIView
+
+from sortija.server import page
+from sortija.server.accounts import api as accounts
+from sortija.server.ledger import api as ledger
+from sortija.server.lens import api as lens
+from sortija.server.measures import api as measures
+from sortija.server.studies import api as studies
+
+_STATIONS = (accounts, studies, lens, ledger, measures)
+
+urlpatterns = [
+    *(
+        path(f"api/{route}", view.as_view())
+        for station in _STATIONS
+        for route, view in station.urls()
+    ),
+    path("api/schema", SpectacularJSONAPIView.as_view()),
+    path("policy-report", page.policy_report),
+    re_path(r"^(?!api/|static/)(?P<path>.*)$", page.page),
+]
