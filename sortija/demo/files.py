@@ -165,9 +165,9 @@ def _write_log(
                 count += len(again)
             progress(month + 1, MONTHS)
         # A till whose clock ran ahead.
-        out.write(
-            b"R000001;M-000001;03/06/2062 11:02;Dunmere;till;01001;Aster;Perennials;1;3.69;3.69;sale\n"
-        )
+        late = "R000001;M-000001;03/06/2062 11:02;Dunmere;till;01001;Aster;Perennials;1;3.69;3.69;sale"
+        out.write(late.encode() + b"
+")
     return count + 1
 
 

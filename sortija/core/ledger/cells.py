@@ -51,7 +51,7 @@ def _decimal(data: Any, start: int, stop: int, scale: int, comma: bool) -> tuple
     kind = 0
     for i in range(start, stop):
         c = data[i]
-        if c == _DOT or c == _COMMA:
+        if c in (_DOT, _COMMA):
             if marks > 0 and c != kind:
                 other = True
             kind = c
@@ -82,7 +82,7 @@ def _decimal(data: Any, start: int, stop: int, scale: int, comma: bool) -> tuple
                 digits += 1
         elif c == 45 or c == 40:  # minus, opening bracket
             negative = True
-        elif c == _DOT or c == _COMMA or c == 41 or c == 43 or c == 32 or c == 39 or c == 36 or c >= 128:
+        elif c in (_DOT, _COMMA) or c == 41 or c == 43 or c == 32 or c == 39 or c == 36 or c >= 128:
             continue
         else:
             return 0, 2

@@ -1,4 +1,4 @@
-"""Typed lines from text cells: keys, dates, money, kinds, and the bits each line earns by itself."""
+"""Typed lines from text cells: keys, dates, money, kinds, and the bits each line earns alone."""
 
 from __future__ import annotations
 

@@ -69,7 +69,7 @@ def _growing_edges(low: float, high: float) -> list[float]:
 
 
 def bin_column(column: Column) -> Bins:
-    """Cut a column into bars: even steps, growing ones beyond a skew of 2, levels for a category."""
+    """Cut a column into bars: even steps, growing ones if skewed, or levels."""
     if column.kind == "category":
         if len(column.levels) > 250:
             raise ValueError(f"{column.name} has too many values to draw as bars")
@@ -90,7 +90,7 @@ def bin_column(column: Column) -> Bins:
         edges = _growing_edges(low, high)
     else:
         edges = _plain_edges(low, high, whole)
-    codes = np.searchsorted(edges, values, side="right") - 1
-    codes = np.clip(codes, 0, len(edges) - 2).astype(np.uint8)
+    place = np.searchsorted(edges, values, side="right") - 1
+    codes = np.clip(place, 0, len(edges) - 2).astype(np.uint8)
     codes[missing] = NO_BIN
     return Bins(codes, edges=tuple(edges))

@@ -58,11 +58,7 @@ class Clause:
         if self.values:
             out["values"] = sorted(set(self.values))
         if self.ranges:
-            key = lambda r: (
-                -math.inf if r[0] is None else r[0],
-                math.inf if r[1] is None else r[1],
-            )
-            out["ranges"] = [list(r) for r in sorted(set(self.ranges), key=key)]
+            out["ranges"] = [list(r) for r in sorted(set(self.ranges), key=_range_order)]
         if self.negated:
             out["negated"] = True
         if self.window:
@@ -81,6 +77,11 @@ class Clause:
             )
         except (KeyError, IndexError, TypeError) as problem:
             raise ClauseError("A clause has a field, and values or ranges.") from problem
+
+
+def _range_order(ends: Range) -> tuple[float, float]:
+    low, high = ends
+    return (-math.inf if low is None else low, math.inf if high is None else high)
 
 
 def _end(value: Any) -> float | None:

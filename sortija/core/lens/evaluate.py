@@ -160,12 +160,9 @@ def select(
         return (*mine, *_sum(failed[here], known[here], money[here], 255))
 
     sums = engine.map(part, chunk_bounds(n))
-    inside, inside_money, every, every_money = (sum(column) for column in zip(*sums, strict=True)) if (
-        sums) else (0, 0, 0, 0)  # fmt: skip
-    return Selection(
-        tuple(clauses), fails, failed, known, Totals(every, every_money),
-        Totals(inside, inside_money),
-    )  # fmt: skip
+    inside = Totals(sum(s[0] for s in sums), sum(s[1] for s in sums))
+    everyone = Totals(sum(s[2] for s in sums), sum(s[3] for s in sums))
+    return Selection(tuple(clauses), fails, failed, known, everyone, inside)
 
 
 def draw(selection: Selection, charts: Sequence[Chart], engine: Engine | None = None) -> list[Bars]:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import cast
-
 from django.contrib.auth import authenticate, login, logout
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
@@ -70,7 +68,7 @@ class SessionView(APIView):
 
     @extend_schema(responses=Session)
     def get(self, request: Request) -> Response:
-        return _session(cast(Person, request.user) if request.user.is_authenticated else None)
+        return _session(request.user if request.user.is_authenticated else None)
 
     @extend_schema(request=Credentials, responses=Session)
     def post(self, request: Request) -> Response:
@@ -79,7 +77,7 @@ class SessionView(APIView):
         if person is None:
             return _refuse("Name and password do not go together. Try again.", 403)
         login(request, person)
-        return _session(cast(Person, person))
+        return _session(person)
 
     @extend_schema(responses=Session)
     def delete(self, request: Request) -> Response:
@@ -117,9 +115,8 @@ class LinkUse(APIView):
             return _refuse(" ".join(problem.messages))
         with transaction.atomic():
             link = SignInLink.find(given.token)
-            used = SignInLink.objects.filter(pk=link.pk if link else None, used_at=None).update(
-                used_at=timezone.now()
-            )
+            mine = SignInLink.objects.filter(pk=link.pk if link else 0, used_at=None)
+            used = mine.update(used_at=timezone.now())
             if link is None or not used:
                 return _refuse("This link was used already, or its time is over.", 404)
             person = link.person

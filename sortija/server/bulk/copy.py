@@ -33,9 +33,9 @@ def _record(kinds: Sequence[str]) -> np.dtype[Any]:
     return np.dtype(fields)
 
 
-def _columns(model: type[Model], names: Sequence[str]) -> sql.Composed:
-    columns = [model._meta.get_field(name).column for name in names]
-    return sql.SQL(", ").join(sql.Identifier(c) for c in columns)
+def _columns(model: type[Model], names: Sequence[str]) -> sql.Composable:
+    columns = [str(getattr(model._meta.get_field(name), "column", name)) for name in names]
+    return sql.SQL(", ").join([sql.Identifier(c) for c in columns])
 
 
 def copy_in(

@@ -107,7 +107,7 @@ class Running:
         return row is not None
 
     def progress(self, stage: str, done: int, of: int) -> None:
-        """Say how far the work is, at most four times a second; raises Stopped when asked to end."""
+        """Say how far the work is, at most four times a second; Stopped when asked to end."""
         now = time.monotonic()
         if now - self._spoke < _SECONDS_BETWEEN_WORDS:
             return

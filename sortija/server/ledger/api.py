@@ -60,9 +60,8 @@ class Bytes(BaseParser):
 
     media_type = "application/octet-stream"
 
-    def parse(self, stream: Any, media_type: Any = None, parser_context: Any = None) -> bytes:
-        data: bytes = stream.read(uploads.PART_BYTES + 1)
-        return data
+    def parse(self, stream: Any, media_type: Any = None, parser_context: Any = None) -> Any:
+        return stream.read(uploads.PART_BYTES + 1)
 
 
 def _upload(original: Original) -> Upload:
@@ -96,7 +95,8 @@ class UploadParts(APIView):
         offset = request.query_params.get("offset", "")
         if not offset.isdigit():
             raise Problem("Say at which offset this part belongs.")
-        return reply(_upload(uploads.add_part(original, int(offset), request.data)))
+        part: Any = request.data
+        return reply(_upload(uploads.add_part(original, int(offset), part)))
 
 
 class Intakes(APIView):

@@ -10,7 +10,7 @@ __all__ = ["Card", "Code", "Intake", "Line", "Original", "Receipt", "UnreadCell"
 
 
 class Original(models.Model):
-    """A file as it was uploaded, kept under its SHA-256; ``received`` bytes of ``size`` are here."""
+    """A file as it was uploaded, kept under its SHA-256; ``received`` bytes of it are here."""
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="originals")
     name = models.CharField(max_length=255)

@@ -100,7 +100,7 @@ def intake_row(intake: Intake) -> IntakeRow:
                     reason=guess["reason"],
                     cells=[str(t)[:60] for t in cells.to_pylist()],
                     read=_as_read(cells, role, intake),
-                )  # fmt: skip
+                )
             )
     return IntakeRow(
         id=intake.pk, name=intake.original.name, role=intake.role, state=intake.state,

@@ -172,7 +172,7 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
 
 def _store_receipts(intake: Intake, keeper: _RunKeeper) -> None:
     key, content, first, lines = keeper.arrays()
-    batch = [
+    batch: list[NDArray[Any]] = [
         np.full(len(key), intake.pk, np.int32), np.arange(len(key)),
         key.view(np.int64), content.view(np.int64), first, lines,
     ]  # fmt: skip

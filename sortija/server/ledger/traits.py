@@ -8,7 +8,7 @@ import numpy as np
 
 from sortija.core.table import Column
 from sortija.server.ledger.models import Intake
-from sortija.server.lens.fields import Field, field_kind
+from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.models import Population, Study
@@ -67,3 +67,17 @@ def _trait_field(study: Study, window: WindowInView, name: str) -> Field | None:
             stamp = f"{trait.row.fingerprint}:{name}:{len(column)}"
             return Field(f"trait:{name}", label, column.unit, column, stamp)
     return None
+
+
+@lists_fields
+def _trait_names(study: Study, window: WindowInView) -> list[FieldName]:
+    return [
+        FieldName(
+            f"trait:{t.name}",
+            t.name.replace("_", " ").capitalize(),
+            t.row.kind,
+            t.row.unit,
+            "Traits",
+        )
+        for t in traits_of(study)
+    ]

@@ -1,4 +1,4 @@
-"""Files on their way in: parts at offsets, hashed as they come, resumable, kept under their digest."""
+"""Files on their way in: parts at offsets, resumable, kept under their digest."""
 
 from __future__ import annotations
 
@@ -58,7 +58,7 @@ def begin_upload(study: Study, name: str, size: int) -> Original:
 
 
 def add_part(original: Original, offset: int, data: bytes) -> Original:
-    """Append one part. A part that came before is passed over, so that a lost answer does no harm."""
+    """Append one part. One that came before is passed over: a lost answer does no harm."""
     if original.whole:
         return original
     if len(data) > PART_BYTES:

@@ -147,7 +147,7 @@ def ledger_page(study: Study, preview: str) -> LedgerPage:
                 decides_money=t.decides_money,
             )
             for t in line.totals
-        ],  # fmt: skip
+        ],
         months=_months(line),
         lines=line.lines,
         money=line.money,
@@ -274,7 +274,7 @@ def _rows(study: Study, lines: Lines, places: NDArray[np.int64]) -> list[LineRow
                 kind=KINDS[row.kind],
                 reasons=[rule.key for rule in RULES if rule.bit & bits],
                 unread=unread.get(key, {}),
-            )  # fmt: skip
+            )
         )
     return out
 

@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 
 from sortija.core.lens.clauses import Clause, ClauseError
 from sortija.server.lens.evaluation import LensAnswer, evaluate
+from sortija.server.lens.fields import field_names
 from sortija.server.lens.models import Lens
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import body, reply
@@ -62,6 +63,33 @@ class LensView(APIView):
         return reply(evaluate(found, window, clauses, asked.charts, preview))
 
 
+class FieldRow(BaseModel):
+    """A field on offer for clauses and charts."""
+
+    field: str
+    label: str
+    kind: str
+    unit: str
+    group: str
+
+
+class FieldList(BaseModel):
+    fields: list[FieldRow]
+
+
+class FieldsView(APIView):
+    @extend_schema(responses=FieldList)
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        window = window_from(request, default_window(found))
+        names = field_names(found, window) if window else []
+        rows = [
+            FieldRow(field=n.key, label=n.label, kind=n.kind, unit=n.unit, group=n.group)
+            for n in names
+        ]
+        return reply(FieldList(fields=rows))
+
+
 class KeptLens(APIView):
     @extend_schema(responses=LensClauses)
     def get(self, request: Request, study: int, digest: str) -> Response:
@@ -76,6 +104,7 @@ class KeptLens(APIView):
 def urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
     return [
+        ("studies/<int:study>/fields", FieldsView),
         ("studies/<int:study>/lens", LensView),
         ("studies/<int:study>/lens/<str:digest>", KeptLens),
     ]

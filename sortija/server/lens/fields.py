@@ -15,7 +15,17 @@ from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Base", "Field", "base_of", "field", "field_kind", "provides_base"]
+__all__ = [
+    "Base",
+    "Field",
+    "FieldName",
+    "base_of",
+    "field",
+    "field_kind",
+    "field_names",
+    "lists_fields",
+    "provides_base",
+]
 
 
 @dataclass(frozen=True)
@@ -40,6 +50,17 @@ class Base:
     known: NDArray[np.bool_]
     money: NDArray[np.int64]
     made_from: str
+
+
+@dataclass(frozen=True)
+class FieldName:
+    """A field on offer; ``group`` says which station it comes from."""
+
+    key: str
+    label: str
+    kind: str
+    unit: str
+    group: str
 
 
 class _Keyed:
@@ -101,3 +122,18 @@ def field(study: Study, window: WindowInView, key: str) -> Field:
     if found is None:
         raise Problem(f"There is nothing called {name or key} in this study.", 404)
     return found
+
+
+Lister = Callable[[Study, WindowInView], list[FieldName]]
+_LISTERS: list[Lister] = []
+
+
+def lists_fields(lister: Lister) -> Lister:
+    """Register who lists a station's fields."""
+    _LISTERS.append(lister)
+    return lister
+
+
+def field_names(study: Study, window: WindowInView) -> list[FieldName]:
+    """Every field that a clause or a chart can speak of in this window."""
+    return [name for lister in _LISTERS for name in lister(study, window)]

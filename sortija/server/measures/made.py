@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date
 from functools import lru_cache
 from typing import Any
 
@@ -20,7 +21,14 @@ from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import Running, handles
 from sortija.server.ledger.ledger import Ledger, ledger_of, texts
 from sortija.server.ledger.traits import joined_trait, trait_column
-from sortija.server.lens.fields import Base, Field, field_kind, provides_base
+from sortija.server.lens.fields import (
+    Base,
+    Field,
+    FieldName,
+    field_kind,
+    lists_fields,
+    provides_base,
+)
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column, write_columns
 from sortija.server.studies.fingerprints import fingerprint
@@ -134,8 +142,6 @@ def _derive(job: Job, running: Running) -> None:
     ledger = ledger_of(study)
     if ledger is None:
         return
-    from datetime import date
-
     window = WindowInView(date.fromisoformat(job.arguments["to"]), job.arguments["back"])
     if not column_rows(study, window, stamp_of(ledger, window)):
         make(ledger, window, running.progress)
@@ -169,3 +175,12 @@ def _measure_field(study: Study, window: WindowInView, name: str) -> Field | Non
     return Field(
         f"measure:{name}", about.label, about.unit, made.column(name), f"{made.stamp}:{name}"
     )
+
+
+@lists_fields
+def _measure_names(study: Study, window: WindowInView) -> list[FieldName]:
+    made = made_or_job(study, window)
+    if not isinstance(made, Made):
+        return []
+    about = [made.about(name) for name in made.names]
+    return [FieldName(f"measure:{m.name}", m.label, "number", m.unit, "Measures") for m in about]

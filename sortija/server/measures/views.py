@@ -110,7 +110,9 @@ def _plain(value: float) -> float | None:
 
 
 def _figures(described: Description) -> Figures:
-    values = {k: _plain(v) if isinstance(v, float) else v for k, v in described.__dict__.items()}
+    values: dict[str, Any] = {
+        k: _plain(v) if isinstance(v, float) else v for k, v in described.__dict__.items()
+    }
     return Figures(**values)
 
 
@@ -215,7 +217,7 @@ def measures_page(
                 lens=teal,
                 lens_median=middle,
                 **look,
-            )  # fmt: skip
+            )
         )
     base = base_of(study, window)
     present = threads[0].figures.count if threads else 0

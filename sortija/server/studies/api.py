@@ -15,6 +15,7 @@ from sortija.server.jobs.work import ask_cancel, open_jobs
 from sortija.server.studies import actions
 from sortija.server.studies.http import JobRow, body, job_row, reply
 from sortija.server.studies.models import Membership
+from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window, facts
 from sortija.server.studies.windows import BACKS, window_from
 
@@ -105,17 +106,23 @@ def _row(member: Membership) -> StudyRow:
     )  # fmt: skip
 
 
+def signed_in(request: Request) -> Person:
+    """The person who asks; views that anyone may see do not come here."""
+    assert isinstance(request.user, Person)
+    return request.user
+
+
 class Studies(APIView):
     @extend_schema(responses=StudyList)
     def get(self, request: Request) -> Response:
-        members = Membership.objects.filter(person_id=request.user.pk, study__binned_at=None)
+        members = Membership.objects.filter(person=signed_in(request), study__binned_at=None)
         members = members.select_related("study").order_by("study_id")
         return reply(StudyList(studies=[_row(m) for m in members]))
 
     @extend_schema(request=NewStudy, responses=StudyRow)
     def post(self, request: Request) -> Response:
         wanted = body(request, NewStudy)
-        person = Person.objects.get(pk=request.user.pk)
+        person = signed_in(request)
         study = actions.start_study(person, wanted.name, wanted.currency)
         return reply(_row(actions.membership(person, study.pk)), 201)
 
@@ -201,7 +208,7 @@ class Invitations(APIView):
         found = actions.study_for(request.user, study, "owner")
         role = body(request, NewInvitation).role
         if role not in Membership.ROLES:
-            raise actions.Problem(f"A role is one of {', '.join(Membership.ROLES)}.")
+            raise Problem(f"A role is one of {', '.join(Membership.ROLES)}.")
         _, token = SignInLink.make(study=found.pk, role=role)
         return reply(Invitation(path=f"/join#{token}", role=role, days=7), 201)
 

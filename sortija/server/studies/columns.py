@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import tempfile
 import time
@@ -132,7 +131,7 @@ class whole_folder:  # noqa: N801 - reads as a statement: ``with whole_folder(pl
     def __exit__(self, kind: Any, error: Any, trace: Any) -> None:
         if kind is None:
             try:
-                os.rename(self.aside, self.folder)
+                self.aside.rename(self.folder)
                 return
             except OSError:
                 pass  # another process was quicker; its copy is the same

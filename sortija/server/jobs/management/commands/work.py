@@ -25,7 +25,8 @@ class Command(BaseCommand):
         if options["lane"] == "quick":
             threading.Thread(target=self._look_after, args=(stop,), daemon=True).start()
         try:
-            with app.replace_connector(app.connector.get_worker_connector()) as worker:
+            connector: Any = app.connector
+            with app.replace_connector(connector.get_worker_connector()) as worker:
                 worker.run_worker(
                     queues=[options["lane"]],
                     concurrency=1,
