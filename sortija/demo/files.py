@@ -37,6 +37,7 @@ LOG_HEAD = "receipt;card;sold_at;site;till;item;item_name;department;qty;unit_pr
 MEMBER_HEAD = (
     "card,joined_on,joined_through,garden,household,birth_year,district,plan,mail_consent,email"
 )
+LATE_LINE = "R000001;M-000001;03/06/2062 11:02;Dunmere;till;01001;Aster;Perennials;1;3.69;3.69;sale"
 TWICE_EXPORTED = (16, 9)  # month, day of month: that day's export came twice
 CAMPAIGN_MONTH = 25  # February 2026
 CAMPAIGN_SIZE = 1000
@@ -165,9 +166,7 @@ def _write_log(
                 count += len(again)
             progress(month + 1, MONTHS)
         # A till whose clock ran ahead.
-        late = "R000001;M-000001;03/06/2062 11:02;Dunmere;till;01001;Aster;Perennials;1;3.69;3.69;sale"
-        out.write(late.encode() + b"
-")
+        out.write(LATE_LINE.encode() + b"\n")
     return count + 1
 
 
