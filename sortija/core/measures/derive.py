@@ -17,7 +17,7 @@ from sortija.core.measures.window import EPOCH, Window
 from sortija.core.progress import Progress, silent
 from sortija.core.table import Column, Table
 
-__all__ = ["VERSION", "Derived", "Names", "Reconciliation", "derive"]
+__all__ = ["VERSION", "Derived", "Names", "Reconciliation", "derive", "last_day_of"]
 
 VERSION = 1
 SHORTEST_GAP = 14.0

@@ -1,0 +1,72 @@
+# What a machine needs before Python can take over; sourced by ./start and ./test.
+# Debian's packages are installed by apt-get as root; otherwise what is missing is named.
+
+set -euo pipefail
+root=$(cd "$(dirname "${BASH_SOURCE[0]}")/../.." && pwd)
+cd "$root"
+export SORTIJA_DATA=${SORTIJA_DATA:-$root/var}
+export NUMBA_CACHE_DIR=${NUMBA_CACHE_DIR:-$SORTIJA_DATA/kernels}
+mkdir -p "$SORTIJA_DATA" "$NUMBA_CACHE_DIR"
+
+say() { printf '%s\n' "$*" >&2; }
+
+# need_packages PACKAGE…: install what is missing, or say so.
+need_packages() {
+  [ $# -eq 0 ] && return
+  if [ "$(id -u)" -ne 0 ]; then
+    say "Missing on this machine: $*"
+    say "Install with: sudo apt-get install $*"
+    exit 1
+  fi
+  say "Installing $* …"
+  # Debian would make and start a cluster of its own; Sortija brings one, and needs no other.
+  if [ ! -d /etc/postgresql-common ]; then
+    mkdir -p /etc/postgresql-common/createcluster.d
+    echo "create_main_cluster = false" > /etc/postgresql-common/createcluster.d/sortija.conf
+  fi
+  local log="$SORTIJA_DATA/packages.log"
+  if ! { apt-get update -qq && DEBIAN_FRONTEND=noninteractive \
+      apt-get install -y -qq --no-install-recommends "$@"; } > "$log" 2>&1; then
+    tail -n 20 "$log" >&2
+    say "apt-get could not install $*."
+    exit 1
+  fi
+}
+
+missing=()
+command -v python3 > /dev/null || missing+=(python3)
+python3 -c 'import ensurepip, venv' 2> /dev/null || missing+=(python3-venv)
+command -v npm > /dev/null || missing+=(nodejs npm)
+if [ -z "${DATABASE_URL:-}" ] && ! ls /usr/lib/postgresql/*/bin/initdb > /dev/null 2>&1 \
+    && ! command -v initdb > /dev/null; then
+  missing+=(postgresql)
+fi
+if [ "${SORTIJA_NEEDS_BROWSER:-no}" = yes ] && [ ! -x /usr/bin/chromium ]; then
+  missing+=(chromium)
+fi
+need_packages "${missing[@]}"
+
+# Python's packages, when the lock has changed since.
+lock=$(sha256sum requirements.lock | cut -c1-16)
+if [ "$(cat .venv/sortija-lock 2> /dev/null)" != "$lock" ]; then
+  say "Installing Python packages …"
+  rm -rf .venv
+  python3 -m venv .venv
+  .venv/bin/pip install --quiet --disable-pip-version-check --requirement requirements.lock
+  echo "$lock" > .venv/sortija-lock
+fi
+
+# The front end, when its sources have changed since.
+web_state() { (cd web && find src public package-lock.json vite.config.ts index.html -type f \
+  -exec sha256sum {} + | LC_ALL=C sort | sha256sum | cut -c1-16); }
+if [ ! -d web/node_modules ] || [ web/package-lock.json -nt web/node_modules/.package-lock.json ]; then
+  say "Installing the front end's packages …"
+  (cd web && npm ci --no-audit --no-fund --silent)
+  touch web/node_modules/.package-lock.json
+fi
+state=$(web_state)
+if [ "$(cat web/dist/.state 2> /dev/null)" != "$state" ]; then
+  say "Building the front end …"
+  (cd web && npx vite build --logLevel warn)
+  echo "$state" > web/dist/.state
+fi

@@ -1,0 +1,119 @@
+"""Every check and test, then one closing line that counts them."""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+import sys
+import tempfile
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from sortija.launch.cluster import Cluster
+
+ROOT = Path(__file__).resolve().parents[2]
+DATA = Path(os.environ.get("SORTIJA_DATA", ROOT / "var"))
+PARTS = ("static", "core", "server", "web")
+SCHEMA = "src/api/schema.d.ts"
+
+
+@dataclass
+class Tally:
+    """How many passed, failed and were skipped; which checks failed, by name."""
+
+    passed: int = 0
+    failed: int = 0
+    skipped: int = 0
+    broken: list[str] = field(default_factory=list)
+
+    def check(self, name: str, words: list[str], folder: Path = ROOT) -> None:
+        """One command that passes or fails as a whole."""
+        begun = time.monotonic()
+        done = subprocess.run(words, cwd=folder, capture_output=True, text=True)
+        if done.returncode:
+            print(done.stdout[-6000:] + done.stderr[-3000:])
+        self._count(name, not done.returncode, begun)
+
+    def _count(self, name: str, good: bool, begun: float) -> None:
+        print(f"{'ok  ' if good else 'FAIL'} {name} ({time.monotonic() - begun:.0f} s)", flush=True)
+        if good:
+            self.passed += 1
+        else:
+            self.failed += 1
+            self.broken.append(name)
+
+    def tests(self, name: str, words: list[str]) -> None:
+        """A unittest run; its tests are counted one by one."""
+        begun = time.monotonic()
+        done = subprocess.run(words, cwd=ROOT, capture_output=True, text=True)
+        said = done.stdout + done.stderr
+        ran = re.search(r"^Ran (\d+) tests?", said, re.M)
+        counts = {k: int(v) for k, v in re.findall(r"(failures|errors|skipped)=(\d+)", said)}
+        failed = counts.get("failures", 0) + counts.get("errors", 0)
+        total = int(ran.group(1)) if ran else 0
+        if done.returncode or not total:
+            print(said[-12000:])
+            failed = max(failed, 1)
+            self.broken.append(name)
+        self.failed += failed
+        self.skipped += counts.get("skipped", 0)
+        self.passed += max(0, total - failed - counts.get("skipped", 0))
+        word = "FAIL" if failed else "ok  "
+        print(f"{word} {name}: {total} tests ({time.monotonic() - begun:.0f} s)", flush=True)
+
+
+def _static(tally: Tally) -> None:
+    tool = str(Path(sys.executable).parent)
+    web = ROOT / "web"
+    code = ["sortija", "tests", "benchmarks"]
+    tally.check("format", [f"{tool}/ruff", "format", "--check", *code])
+    tally.check("lint", [f"{tool}/ruff", "check", *code])
+    tally.check("types", [f"{tool}/mypy", "sortija"])
+    tally.check("import contracts", [f"{tool}/lint-imports"])
+    tally.check("migrations", [sys.executable, "-m", "sortija.server", "makemigrations", "--check"])
+    tally.check("front end format", ["npx", "prettier", "--check", "src"], web)
+    tally.check("front end lint", ["npx", "eslint", "src"], web)
+    tally.check("front end types", ["npx", "tsc", "--noEmit"], web)
+    with tempfile.TemporaryDirectory() as folder:
+        schema, types = Path(folder) / "schema.json", Path(folder) / "schema.d.ts"
+        make = ["spectacular", "--format", "openapi-json", "--file", str(schema), "--fail-on-warn"]
+        tally.check("API schema", [sys.executable, "-m", "sortija.server", *make])
+        tally.check("API types", ["npx", "openapi-typescript", str(schema), "-o", str(types)], web)
+        tally.check("API types are current", ["cmp", str(types), SCHEMA], web)
+
+
+def main() -> int:
+    asked = sys.argv[1:] or list(PARTS)
+    unknown = [part for part in asked if part not in PARTS]
+    if unknown:
+        print(f"./test has no part called {unknown[0]}. There are {', '.join(PARTS)}.")
+        return 2
+    tally = Tally()
+    cluster = None
+    try:
+        if not os.environ.get("DATABASE_URL"):
+            cluster = Cluster(DATA / "test-postgres")
+            cluster.start()
+            os.environ["DATABASE_URL"] = cluster.url
+        if "static" in asked:
+            _static(tally)
+        if "core" in asked:
+            run = ["-m", "unittest", "discover", "-s", "tests/core", "-t", "."]
+            tally.tests("core", [sys.executable, *run])
+        for part in ("server", "web"):
+            if part in asked:
+                run = ["-m", "sortija.server", "test", f"tests.{part}", "--noinput"]
+                tally.tests(part, [sys.executable, *run])
+    finally:
+        if cluster:
+            cluster.stop()
+    for name in tally.broken:
+        print(f"failed: {name}")
+    print(f"{tally.passed} passed, {tally.failed} failed, {tally.skipped} skipped")
+    return 1 if tally.failed else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,74 @@
+const counts = new Intl.NumberFormat("en-GB");
+
+export function count(value: number): string {
+  return counts.format(value);
+}
+
+/** Money from an integer at the study's scale: £1,234.50, or short: £1.23m, £71,930. */
+export function money(value: number, scale: number, currency: string, short = true): string {
+  const major = value / 10 ** scale;
+  const sign = major < 0 ? "−" : "";
+  const size = Math.abs(major);
+  if (short && size >= 999_500) return `${sign}${currency}${(size / 1e6).toPrecision(3)}m`;
+  const places = short ? (size > 0 && size < 10 ? scale : 0) : scale;
+  const text = size.toLocaleString("en-GB", {
+    minimumFractionDigits: places,
+    maximumFractionDigits: places,
+  });
+  return `${sign}${currency}${text}`;
+}
+
+/** A plain figure in at most three to four telling digits. */
+export function figure(value: number | null | undefined): string {
+  if (value === null || value === undefined || Number.isNaN(value)) return "–";
+  const size = Math.abs(value);
+  const places = size >= 100 || Number.isInteger(value) ? 0 : size >= 10 ? 1 : 2;
+  return value
+    .toLocaleString("en-GB", { maximumFractionDigits: places, minimumFractionDigits: 0 })
+    .replace("-", "−");
+}
+
+/** A figure of a measure in its unit: shares as percent, money with its sign. */
+export function inUnit(value: number | null | undefined, unit: string, currency: string): string {
+  if (value === null || value === undefined) return "–";
+  if (unit === "share") return `${figure(value * 100)}%`;
+  if (unit === "money")
+    return value < 0 ? `−${currency}${figure(-value)}` : `${currency}${figure(value)}`;
+  if (unit === "date") return dayOfNumber(value);
+  return figure(value);
+}
+
+/** The words that stand behind a measure's figures. */
+export function unitWords(unit: string, currency: string): string {
+  return { share: "% of sales", money: currency, "": "" }[unit] ?? unit;
+}
+
+export function percent(part: number, whole: number, places = 1): string {
+  return whole === 0 ? "–" : `${((100 * part) / whole).toFixed(places)}%`;
+}
+
+const dayFormat = new Intl.DateTimeFormat("en-GB", {
+  day: "numeric",
+  month: "short",
+  year: "numeric",
+  timeZone: "UTC",
+});
+
+export function day(iso: string): string {
+  return dayFormat.format(new Date(`${iso}T00:00:00Z`)).replace("Sept", "Sep");
+}
+
+export function dayOfNumber(days: number): string {
+  return dayFormat.format(new Date(days * 86_400_000)).replace("Sept", "Sep");
+}
+
+const MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split(" ");
+
+/** A month counted from January 1970, with its year. */
+export function month(value: number): string {
+  return `${MONTHS[value % 12] ?? ""} ${1970 + Math.floor(value / 12)}`;
+}
+
+export function backWords(back: string): string {
+  return back === "all" ? "the whole log" : `${back} months back`;
+}

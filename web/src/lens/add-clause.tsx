@@ -1,0 +1,85 @@
+import { useQuery } from "@tanstack/react-query";
+import { Popover } from "radix-ui";
+import { useState } from "react";
+
+import { api, data } from "@/api/client";
+import { Histogram, LevelBars } from "@/lens/bars";
+import { useLens } from "@/lens/context";
+import { useStudy } from "@/study/context";
+
+/** Any field that the study has, to pick from by its bars. */
+export function AddClause() {
+  const { study, view } = useStudy();
+  const lens = useLens();
+  const [field, setField] = useState("");
+  const [wanted, setWanted] = useState("");
+  const chart = useQuery({
+    queryKey: ["study", study.id, "lens", view, lens.digest, field],
+    queryFn: () =>
+      data(
+        api.POST("/api/studies/{study}/lens", {
+          params: { path: { study: study.id }, query: view as never },
+          body: { clauses: lens.clauses, charts: [field], preview: null },
+        }),
+      ),
+    enabled: field !== "",
+  });
+  const found = lens.fields.filter((row) => row.label.toLowerCase().includes(wanted.toLowerCase()));
+  const bars = chart.data?.charts[0];
+  return (
+    <Popover.Root onOpenChange={() => setField("")}>
+      <Popover.Trigger className="rounded-md border border-dashed border-everyone px-2 py-0.5 text-12 hover:border-quiet">
+        + clause
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content align="end" sideOffset={6} className="card z-40 w-64 p-3 shadow-lg">
+          {field === "" ? (
+            <>
+              <input
+                autoFocus
+                value={wanted}
+                onChange={(event) => setWanted(event.target.value)}
+                placeholder="Measure or trait"
+                aria-label="Find a measure or trait"
+                className="w-full rounded-md border border-line px-2 py-1"
+              />
+              <ul className="mt-2 max-h-64 overflow-y-auto">
+                {found.map((row) => (
+                  <li key={row.field}>
+                    <button
+                      type="button"
+                      className="w-full rounded px-1.5 py-1 text-left hover:bg-paper"
+                      onClick={() => setField(row.field)}
+                    >
+                      {row.label}{" "}
+                      <span className="text-11 text-quiet">{row.group.toLowerCase()}</span>
+                    </button>
+                  </li>
+                ))}
+              </ul>
+            </>
+          ) : (
+            <>
+              <div className="mb-2 flex items-center justify-between">
+                <h3 className="text-13">{lens.fields.find((row) => row.field === field)?.label}</h3>
+                <button
+                  type="button"
+                  className="text-12 text-quiet underline"
+                  onClick={() => setField("")}
+                >
+                  another
+                </button>
+              </div>
+              {bars &&
+                (bars.edges.length > 0 ? <Histogram chart={bars} /> : <LevelBars chart={bars} />)}
+              {chart.isError && <p className="text-alarm">{chart.error.message}</p>}
+              <p className="mt-2 text-11 text-quiet">
+                Pick a bar, Shift-pick adds, drag takes a range.
+              </p>
+            </>
+          )}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

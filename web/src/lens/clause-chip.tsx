@@ -1,0 +1,94 @@
+import { Popover } from "radix-ui";
+
+import { inUnit } from "@/charts/format";
+import { place } from "@/lens/clauses";
+import type { Clause } from "@/lens/clauses";
+import { useLens } from "@/lens/context";
+import { useStudy } from "@/study/context";
+
+function useWords() {
+  const { study } = useStudy();
+  const { fields } = useLens();
+  return (clause: Clause): { label: string; picks: string[] } => {
+    const field = fields.find((row) => row.field === clause.field);
+    const unit = field?.unit ?? "";
+    const end = (value: number) => inUnit(value, unit, study.currency);
+    const picks = [
+      ...(clause.values ?? []),
+      ...((clause.ranges ?? []) as [number | null, number | null][]).map(([low, high]) =>
+        low === null
+          ? `under ${end(high ?? 0)}`
+          : high === null
+            ? `${end(low)} and up`
+            : `${end(low)} to ${end(high)}`,
+      ),
+    ];
+    return { label: field?.label ?? clause.field.replace(/^\w+:/, ""), picks };
+  };
+}
+
+/** One clause of the lens; it opens to its values, to be turned round, or removed. */
+export function ClauseChip({ clause }: { clause: Clause }) {
+  const lens = useLens();
+  const { label, picks } = useWords()(clause);
+  const others = lens.clauses.filter((other) => other.field !== clause.field);
+  const drop = (index: number) => {
+    const values = clause.values ?? [];
+    const next =
+      index < values.length
+        ? { ...clause, values: values.filter((_, i) => i !== index) }
+        : {
+            ...clause,
+            ranges: (clause.ranges ?? []).filter((_, i) => i !== index - values.length),
+          };
+    lens.set(picks.length === 1 ? others : place(lens.clauses, next));
+  };
+  return (
+    <Popover.Root>
+      <span className="inline-flex max-w-full items-center rounded-md border border-teal text-12">
+        <Popover.Trigger className="truncate py-0.5 pl-2 text-left">
+          {clause.negated && <b className="font-semibold">not </b>}
+          {label}: {picks.join(" or ")}
+        </Popover.Trigger>
+        <button
+          type="button"
+          aria-label={`Remove ${label}`}
+          className="px-1.5 text-teal"
+          onClick={() => lens.set(others)}
+        >
+          ×
+        </button>
+      </span>
+      <Popover.Portal>
+        <Popover.Content align="end" sideOffset={6} className="card z-40 w-64 p-3 shadow-lg">
+          <h3 className="text-13">{label}</h3>
+          <ul className="mt-2 grid gap-1">
+            {picks.map((pick, index) => (
+              <li key={pick} className="flex items-center justify-between text-12">
+                {pick}
+                <button
+                  type="button"
+                  className="text-quiet hover:text-ink"
+                  aria-label={`Without ${pick}`}
+                  onClick={() => drop(index)}
+                >
+                  ×
+                </button>
+              </li>
+            ))}
+          </ul>
+          <label className="mt-3 flex items-center gap-2 border-t border-line pt-2 text-12">
+            <input
+              type="checkbox"
+              checked={clause.negated ?? false}
+              onChange={() =>
+                lens.set(place(lens.clauses, { ...clause, negated: !clause.negated }))
+              }
+            />
+            Turned round: everyone but these
+          </label>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

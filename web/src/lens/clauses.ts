@@ -1,0 +1,70 @@
+import type { Schemas } from "@/api/client";
+
+export type Clause = Schemas["ClauseBody"];
+type Range = [number | null, number | null];
+
+/** One bar: a value of a category, or a range of a number. */
+export type Pick = { value: string } | { range: Range };
+
+function same(a: Range, b: Range): boolean {
+  return a[0] === b[0] && a[1] === b[1];
+}
+
+function ranges(clause: Clause | undefined): Range[] {
+  return (clause?.ranges ?? []) as Range[];
+}
+
+export function holds(clause: Clause | undefined, pick: Pick): boolean {
+  if (!clause) return false;
+  if ("value" in pick) return (clause.values ?? []).includes(pick.value);
+  return ranges(clause).some((range) => same(range, pick.range));
+}
+
+/**
+ * A plain pick replaces the field's clause, an added one joins it, and picking the only picked
+ * value removes it.
+ */
+export function picked(clauses: Clause[], field: string, pick: Pick, add: boolean): Clause[] {
+  const mine = clauses.find((clause) => clause.field === field);
+  const others = clauses.filter((clause) => clause.field !== field);
+  const there = holds(mine, pick);
+  const size = (mine?.values?.length ?? 0) + ranges(mine).length;
+  if (there && size === 1) return others;
+  const base: Clause = {
+    field,
+    values: [],
+    ranges: [],
+    negated: mine?.negated ?? false,
+    window: "",
+  };
+  if (!add || !mine) {
+    const next = "value" in pick ? { values: [pick.value] } : { ranges: [pick.range] };
+    return place(clauses, { ...base, negated: false, ...next });
+  }
+  const values = mine.values ?? [];
+  const own = ranges(mine);
+  const next: Clause =
+    "value" in pick
+      ? {
+          ...mine,
+          values: there ? values.filter((v) => v !== pick.value) : [...values, pick.value],
+        }
+      : { ...mine, ranges: there ? own.filter((r) => !same(r, pick.range)) : [...own, pick.range] };
+  return place(clauses, next);
+}
+
+/** The clause in the place of the one on the same field, else at the end. */
+export function place(clauses: Clause[], next: Clause): Clause[] {
+  const found = clauses.some((clause) => clause.field === next.field);
+  return found
+    ? clauses.map((clause) => (clause.field === next.field ? next : clause))
+    : [...clauses, next];
+}
+
+/** The range that bars `from` to `to` cover; the first and last bar take what lies beyond. */
+export function barRange(edges: number[], from: number, to: number): Range {
+  const [first, last] = from < to ? [from, to] : [to, from];
+  const low = first === 0 ? null : (edges[first] ?? null);
+  const high = last === edges.length - 2 ? null : (edges[last + 1] ?? null);
+  return [low, high];
+}

@@ -1,0 +1,149 @@
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  createContext,
+  useCallback,
+  useContext,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+} from "react";
+import type { ReactNode } from "react";
+import { useSearchParams } from "react-router";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { picked } from "@/lens/clauses";
+import type { Clause, Pick } from "@/lens/clauses";
+import { useStudy } from "@/study/context";
+import { useNotice } from "@/ui/notices";
+
+export interface LensInView {
+  digest: string;
+  clauses: Clause[];
+  answer: Schemas["LensAnswer"] | undefined;
+  fields: Schemas["FieldRow"][];
+  set: (clauses: Clause[]) => void;
+  pick: (field: string, pick: Pick, add: boolean) => void;
+  /** Try a clause without taking it: the dock says what the lens would be. */
+  preview: (clause: Clause | null) => void;
+  chart: (field: string) => Schemas["BarChart"] | undefined;
+}
+
+const Context = createContext<LensInView | null>(null);
+const PREVIEW_AFTER = 150;
+const NONE: Clause[] = [];
+
+export function useLens(): LensInView {
+  const value = useContext(Context);
+  if (!value) throw new Error("This belongs inside a study.");
+  return value;
+}
+
+function useKept(study: number, digest: string): Clause[] | undefined {
+  const kept = useQuery({
+    queryKey: ["kept lens", study, digest],
+    queryFn: () =>
+      data(api.GET("/api/studies/{study}/lens/{digest}", { params: { path: { study, digest } } })),
+    enabled: digest !== "",
+    staleTime: Infinity,
+  });
+  return digest === "" ? NONE : (kept.data?.clauses as Clause[] | undefined);
+}
+
+/** The charts of the dock: recency, then the first categories that the study has. */
+function dockCharts(fields: Schemas["FieldRow"][]): string[] {
+  const recency = fields.filter((field) => field.field === "measure:recency");
+  const categories = fields.filter((field) => field.kind === "category").slice(0, 2);
+  return [...recency, ...categories].map((field) => field.field);
+}
+
+/** One selection of customers for every station; it stands in the address, so Back steps it. */
+export function LensProvider({ children }: { children: ReactNode }) {
+  const { study, view } = useStudy();
+  const queries = useQueryClient();
+  const say = useNotice();
+  const [search, setSearch] = useSearchParams();
+  const digest = search.get("lens") ?? "";
+  const clauses = useKept(study.id, digest);
+  const [tried, setTried] = useState<Clause | null>(null);
+  const timer = useRef(0);
+  const path = { params: { path: { study: study.id }, query: view as never } };
+
+  const fields = useQuery({
+    queryKey: ["study", study.id, "fields", view],
+    queryFn: () => data(api.GET("/api/studies/{study}/fields", path)),
+    placeholderData: keepPreviousData,
+  });
+  const charts = useMemo(() => dockCharts(fields.data?.fields ?? []), [fields.data]);
+  const ask = useCallback(
+    (asked: Clause[], preview: Clause | null, signal?: AbortSignal) =>
+      data(
+        api.POST("/api/studies/{study}/lens", {
+          ...path,
+          body: { clauses: asked, charts, preview },
+          signal,
+        }),
+      ),
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- path is made of these
+    [study.id, view, charts],
+  );
+  const answer = useQuery({
+    queryKey: ["study", study.id, "lens", view, digest, charts, tried],
+    queryFn: ({ signal }) => ask(clauses ?? NONE, tried, signal),
+    enabled: clauses !== undefined && fields.data !== undefined,
+    placeholderData: keepPreviousData,
+    refetchInterval: (query) => (query.state.data?.ready === false && view.to ? 700 : false),
+  });
+
+  const asking = useRef<AbortController | null>(null);
+  const set = useCallback(
+    (next: Clause[]) => {
+      asking.current?.abort();
+      asking.current = new AbortController();
+      const go = (to: string) =>
+        setSearch((old) => {
+          const params = new URLSearchParams(old);
+          if (to) params.set("lens", to);
+          else params.delete("lens");
+          return params;
+        });
+      setTried(null);
+      if (next.length === 0) return go("");
+      ask(next, null, asking.current.signal).then(
+        (found) => {
+          queries.setQueryData(["kept lens", study.id, found.digest], { clauses: next });
+          queries.setQueryData(
+            ["study", study.id, "lens", view, found.digest, charts, null],
+            found,
+          );
+          go(found.digest);
+        },
+        (problem: Error) => {
+          if (problem.name !== "AbortError") say(problem.message, { trouble: true });
+        },
+      );
+    },
+    [ask, charts, queries, say, setSearch, study.id, view],
+  );
+  const preview = useCallback((clause: Clause | null) => {
+    window.clearTimeout(timer.current);
+    timer.current = window.setTimeout(() => setTried(clause), clause ? PREVIEW_AFTER : 60);
+  }, []);
+  useEffect(() => () => window.clearTimeout(timer.current), []);
+
+  const value = useMemo<LensInView>(
+    () => ({
+      digest,
+      clauses: clauses ?? NONE,
+      answer: answer.data,
+      fields: fields.data?.fields ?? [],
+      set,
+      pick: (field, pick, add) => set(picked(clauses ?? NONE, field, pick, add)),
+      preview,
+      chart: (field) => answer.data?.charts.find((chart) => chart.field === field),
+    }),
+    [digest, clauses, answer.data, fields.data, set, preview],
+  );
+  return <Context.Provider value={value}>{children}</Context.Provider>;
+}

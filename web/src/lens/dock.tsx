@@ -1,0 +1,152 @@
+import { count, money, percent } from "@/charts/format";
+import { ClauseChip } from "@/lens/clause-chip";
+import { Histogram, LevelBars } from "@/lens/bars";
+import { useLens } from "@/lens/context";
+import { LensMark } from "@/marks/state-mark";
+import { useStudy } from "@/study/context";
+import { AddClause } from "@/lens/add-clause";
+
+/** The dock: how many customers and how much money are in the lens, always. */
+export function Dock({ folded, onFold }: { folded: boolean; onFold: () => void }) {
+  const lens = useLens();
+  if (folded) {
+    return (
+      <aside
+        aria-label="Lens"
+        className="flex w-10 flex-col items-center gap-3 border-l border-line bg-card py-4"
+      >
+        <button
+          type="button"
+          onClick={onFold}
+          aria-label="Open the lens"
+          className="rounded p-1 hover:bg-paper"
+        >
+          <LensMark />
+        </button>
+        {lens.clauses.length > 0 && (
+          <span className="text-11 font-semibold text-teal">{lens.clauses.length}</span>
+        )}
+      </aside>
+    );
+  }
+  return (
+    <aside
+      aria-label="Lens"
+      className="w-[260px] shrink-0 overflow-y-auto border-l border-line bg-card p-4 max-[1200px]:absolute max-[1200px]:inset-y-0 max-[1200px]:right-0 max-[1200px]:z-20 max-[1200px]:shadow-xl"
+    >
+      <div className="flex items-center gap-2">
+        <LensMark />
+        <h2 className="flex-1 text-14">Lens</h2>
+        {lens.clauses.length > 0 && (
+          <button
+            type="button"
+            className="rounded-md border border-line px-2 py-0.5 text-12 hover:border-quiet"
+            onClick={() => lens.set([])}
+          >
+            Clear
+          </button>
+        )}
+        <button
+          type="button"
+          onClick={onFold}
+          aria-label="Fold the lens"
+          className="rounded px-1 text-quiet hover:bg-paper"
+        >
+          »
+        </button>
+      </div>
+      <div className="mt-3 flex flex-wrap gap-1.5">
+        {lens.clauses.map((clause) => (
+          <ClauseChip key={clause.field} clause={clause} />
+        ))}
+        {lens.fields.length > 0 && <AddClause />}
+      </div>
+      <Totals />
+      <Charts />
+    </aside>
+  );
+}
+
+function Totals() {
+  const { study } = useStudy();
+  const { answer, clauses, fields, set } = useLens();
+  if (!answer?.ready) {
+    return (
+      <p className="mt-4 text-quiet">
+        {answer ? "No customers to look at yet. They come with the first log." : "Counting …"}
+      </p>
+    );
+  }
+  const { lens, everyone, preview, widest } = answer;
+  const cash = (value: number) => money(value, study.scale, study.currency);
+  const widestName = fields.find((field) => field.field === widest?.field)?.label ?? "";
+  return (
+    <>
+      <div className="mt-3 grid grid-cols-2 gap-2" aria-live="polite">
+        <div>
+          <div className="font-head text-20 leading-tight font-semibold">
+            {count(lens.customers)}
+          </div>
+          <div className="text-12 text-quiet">
+            customers{clauses.length ? `, ${percent(lens.customers, everyone.customers)}` : ", all"}
+          </div>
+        </div>
+        <div>
+          <div className="font-head text-20 leading-tight font-semibold">{cash(lens.money)}</div>
+          <div className="text-12 text-quiet">
+            spend{clauses.length ? `, ${percent(lens.money, everyone.money)}` : ", all"}
+          </div>
+        </div>
+      </div>
+      <p className="mt-1.5 min-h-[34px] text-12 text-quiet">
+        {preview ? (
+          <span className="text-teal">
+            would be {count(preview.customers)}, {cash(preview.money)}
+          </span>
+        ) : clauses.length === 0 ? (
+          "Everyone. Pick any bar to look closer."
+        ) : lens.customers === 0 && widest ? (
+          <>
+            No one. Widest without{" "}
+            <button
+              type="button"
+              className="text-teal underline"
+              onClick={() => set(clauses.filter((clause) => clause.field !== widest.field))}
+            >
+              {widestName}
+            </button>
+            : {count(widest.total.customers)}.
+          </>
+        ) : null}
+      </p>
+    </>
+  );
+}
+
+function Charts() {
+  const { answer, clauses } = useLens();
+  if (!answer?.ready) return null;
+  return (
+    <>
+      {answer.charts.map((chart, place) => (
+        <section key={chart.field} className="mt-2.5">
+          <div className="mb-1 flex items-baseline justify-between">
+            <h3 className="text-13">{chart.label}</h3>
+            {place === 0 && <span className="text-11 text-quiet">share of customers</span>}
+          </div>
+          {chart.edges.length > 0 ? <Histogram chart={chart} /> : <LevelBars chart={chart} />}
+        </section>
+      ))}
+      <div className="mt-3 flex flex-wrap gap-x-3 gap-y-1 text-11 text-quiet">
+        <span className="inline-flex items-center gap-1">
+          <span className="inline-block size-2 bg-everyone" /> everyone
+        </span>
+        {clauses.length > 0 && (
+          <span className="inline-flex items-center gap-1">
+            <span className="inline-block size-2 bg-teal" /> in the lens, shares of each
+          </span>
+        )}
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,27 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { RouterProvider } from "react-router";
+
+import { retryUnless } from "@/api/client";
+import { router } from "@/routes";
+import { Notices } from "@/ui/notices";
+import "@/styles.css";
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: { staleTime: 30_000, retry: retryUnless, refetchOnWindowFocus: false },
+  },
+});
+const root = document.getElementById("sortija");
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={queries}>
+        <Notices>
+          <RouterProvider router={router} />
+        </Notices>
+      </QueryClientProvider>
+    </StrictMode>,
+  );
+}

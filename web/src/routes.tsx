@@ -1,0 +1,33 @@
+import { createBrowserRouter, redirect } from "react-router";
+
+import { Join } from "@/sign-in/join";
+import { SignIn } from "@/sign-in/sign-in";
+import { Studies } from "@/study/studies";
+import { Frame } from "@/study/frame";
+import { Lost } from "@/ui/lost";
+import { Waiting } from "@/ui/status";
+
+/** Stations load on demand: each is a chunk of its own. */
+export const router = createBrowserRouter([
+  { path: "/sign-in", element: <SignIn /> },
+  { path: "/join", element: <Join /> },
+  { path: "/", element: <Studies /> },
+  {
+    path: "/study/:study",
+    element: <Frame />,
+    hydrateFallbackElement: <Waiting />,
+    errorElement: <Lost />,
+    children: [
+      { index: true, loader: ({ request }) => redirect(`ledger${new URL(request.url).search}`) },
+      {
+        path: "ledger",
+        lazy: async () => ({ Component: (await import("@/stations/ledger")).Ledger }),
+      },
+      {
+        path: "measures",
+        lazy: async () => ({ Component: (await import("@/stations/measures")).Measures }),
+      },
+    ],
+  },
+  { path: "*", element: <Lost /> },
+]);

@@ -1,0 +1,42 @@
+import { useState } from "react";
+import type { FormEvent } from "react";
+
+import { api, data, Trouble } from "@/api/client";
+import { Door, Field } from "@/sign-in/door";
+import { Button } from "@/ui/button";
+
+export function SignIn() {
+  const [trouble, setTrouble] = useState("");
+  async function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const form = new FormData(event.currentTarget);
+    const body = { name: String(form.get("name")), password: String(form.get("password")) };
+    try {
+      await data(api.POST("/api/session", { body }));
+      const back = new URLSearchParams(location.search).get("back") ?? "/";
+      location.assign(back.startsWith("/") && !back.startsWith("//") ? back : "/");
+    } catch (problem) {
+      setTrouble(problem instanceof Trouble ? problem.message : "This did not work. Try again.");
+    }
+  }
+  return (
+    <Door title="Sign in">
+      <form onSubmit={(event) => void submit(event)} className="grid gap-3">
+        <Field name="name" label="Name" autoComplete="username" />
+        <Field name="password" label="Password" type="password" autoComplete="current-password" />
+        {trouble && (
+          <p role="alert" className="text-alarm">
+            {trouble}
+          </p>
+        )}
+        <Button kind="main" type="submit">
+          Sign in
+        </Button>
+        <p className="text-12 text-quiet">
+          First time, or password forgotten? Start Sortija with ./start: it prints a link that signs
+          you in once. Colleagues come in by an invitation from a study's owner.
+        </p>
+      </form>
+    </Door>
+  );
+}

@@ -1,0 +1,74 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+
+import { count } from "@/charts/format";
+import { upload } from "@/stations/ledger/upload";
+import { useStudy } from "@/study/context";
+import { Button } from "@/ui/button";
+import { useNotice } from "@/ui/notices";
+
+/** Bring a file in, by choosing it or by dropping it anywhere on the page. */
+export function BringIn({ quiet = false }: { quiet?: boolean }) {
+  const { study, canChange } = useStudy();
+  const queries = useQueryClient();
+  const say = useNotice();
+  const input = useRef<HTMLInputElement>(null);
+  const [share, setShare] = useState<number | null>(null);
+  const take = async (files: File[]) => {
+    try {
+      for (const file of files) {
+        setShare(0);
+        await upload(study.id, file, setShare);
+      }
+    } catch (problem) {
+      say(problem instanceof Error ? problem.message : "The file did not come in.", {
+        trouble: true,
+      });
+    } finally {
+      setShare(null);
+      await queries.invalidateQueries({ queryKey: ["study", study.id] });
+    }
+  };
+  const latest = useRef(take);
+  useEffect(() => {
+    latest.current = take;
+  });
+  useEffect(() => {
+    const over = (event: DragEvent) => event.preventDefault();
+    const drop = (event: DragEvent) => {
+      event.preventDefault();
+      const files = [...(event.dataTransfer?.files ?? [])];
+      if (files.length && canChange) void latest.current(files);
+    };
+    document.addEventListener("dragover", over);
+    document.addEventListener("drop", drop);
+    return () => {
+      document.removeEventListener("dragover", over);
+      document.removeEventListener("drop", drop);
+    };
+  }, [canChange]);
+  if (!canChange) return null;
+  return (
+    <>
+      <input
+        ref={input}
+        type="file"
+        multiple
+        hidden
+        accept=".csv,.tsv,.txt,text/csv"
+        data-testid="file"
+        onChange={(event) => {
+          void take([...(event.target.files ?? [])]);
+          event.target.value = "";
+        }}
+      />
+      <Button
+        kind={quiet ? "plain" : "main"}
+        disabled={share !== null}
+        onClick={() => input.current?.click()}
+      >
+        {share === null ? "Bring in a file" : `Bringing in, ${count(Math.round(share * 100))}%`}
+      </Button>
+    </>
+  );
+}

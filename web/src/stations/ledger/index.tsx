@@ -1,0 +1,96 @@
+import { useState } from "react";
+
+import { count, money } from "@/charts/format";
+import { BringIn } from "@/stations/ledger/bring-in";
+import { Files } from "@/stations/ledger/files";
+import { Lines } from "@/stations/ledger/lines";
+import { useLedger } from "@/stations/ledger/queries";
+import { Review } from "@/stations/ledger/review";
+import { Rules } from "@/stations/ledger/rules";
+import { Waterline } from "@/stations/ledger/waterline";
+import { useStudy } from "@/study/context";
+import { Head } from "@/ui/head";
+import { Empty, Failed, Waiting, Working } from "@/ui/status";
+
+export interface PickedLines {
+  month: number | null;
+  rule: string;
+}
+
+/** The Ledger: what counts, what was set aside and why, and the lines behind it. */
+export function Ledger() {
+  const { study } = useStudy();
+  const [hovered, setHovered] = useState("");
+  const [picked, setPicked] = useState<PickedLines>({ month: null, rule: "" });
+  const [unit, setUnit] = useState<"money" | "lines">("money");
+  const ledger = useLedger(study.id, hovered);
+  if (ledger.isPending) return <Waiting />;
+  if (ledger.isError) return <Failed words={ledger.error.message} />;
+  const page = ledger.data;
+  const review = page.intakes.find(
+    (intake) => intake.state === "review" || intake.state === "failed",
+  );
+  const cash = (value: number) => money(value, study.scale, study.currency);
+  return (
+    <div className="grid gap-3">
+      <Head
+        title="Ledger"
+        words={
+          page.months
+            ? `${count(page.counted)} of ${count(page.lines)} lines count, ${cash(page.counted_total)}. ${count(page.lines - page.counted)} were set aside.`
+            : "Bring in the till's log and the table of members; see what counts and why."
+        }
+      >
+        {page.months && (
+          <div
+            role="group"
+            aria-label="What the bars show"
+            className="flex overflow-hidden rounded-md border border-line bg-card"
+          >
+            {(["money", "lines"] as const).map((each) => (
+              <button
+                key={each}
+                type="button"
+                aria-pressed={unit === each}
+                onClick={() => setUnit(each)}
+                className={`px-3 py-1.5 ${unit === each ? "bg-ink text-white" : "hover:bg-paper"}`}
+              >
+                {each === "money" ? "Money" : "Lines"}
+              </button>
+            ))}
+          </div>
+        )}
+        <BringIn quiet={review !== undefined} />
+      </Head>
+      {page.status.job && page.status.state === "working" && (
+        <Working job={page.status.job} study={study.id} />
+      )}
+      {review && <Review key={review.id + review.state} intake={review} />}
+      {page.status.state === "failed" && !review && <Failed words={page.status.words ?? ""} />}
+      {!page.months && !review && page.status.state === "empty" && (
+        <Empty title="No log has come in yet" action={<BringIn />}>
+          Here the months of your log will lie on a thread: above it the money that counts, below it
+          what was set aside, one texture a reason. Drop a CSV export of your till anywhere on this
+          page, or choose it.
+        </Empty>
+      )}
+      {page.months && (
+        <>
+          <Waterline page={page} unit={unit} picked={picked} onPick={setPicked} />
+          <div className="grid grid-cols-[minmax(400px,5fr)_7fr] items-start gap-3">
+            <div className="grid gap-3">
+              <Rules page={page} picked={picked} onPick={setPicked} onHover={setHovered} />
+              <Files intakes={page.intakes} />
+            </div>
+            <Lines
+              key={`${picked.month}:${picked.rule}`}
+              picked={picked}
+              onPick={setPicked}
+              page={page}
+            />
+          </div>
+        </>
+      )}
+    </div>
+  );
+}

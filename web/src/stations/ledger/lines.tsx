@@ -1,0 +1,133 @@
+import { useState } from "react";
+
+import type { Schemas } from "@/api/client";
+import { count, day, figure, money, month } from "@/charts/format";
+import type { PickedLines } from "@/stations/ledger";
+import { useLines } from "@/stations/ledger/queries";
+import { useStudy } from "@/study/context";
+
+const PAGE = 100;
+
+interface Props {
+  picked: PickedLines;
+  onPick: (picked: PickedLines) => void;
+  page: Schemas["LedgerPage"];
+}
+
+/** The lines of the picked month and rule, newest first, with the reason as last column. */
+export function Lines({ picked, onPick, page }: Props) {
+  const { study } = useStudy();
+  const [after, setAfter] = useState(0);
+  const lines = useLines(study.id, picked, after);
+  const name = (key: string) => page.rules.find((rule) => rule.key === key)?.name ?? key;
+  const what =
+    picked.rule === "counted"
+      ? "counted lines"
+      : picked.rule
+        ? `lines: ${name(picked.rule)}`
+        : "all lines";
+  const total = lines.data?.total ?? 0;
+  return (
+    <section className="card min-w-0" aria-label="Lines">
+      <div className="flex items-baseline gap-2 p-3 pb-2">
+        <h2 className="text-14">
+          {picked.month === null ? "" : `${month(picked.month)}, `}
+          {what}
+        </h2>
+        <span className="flex-1 text-12 text-quiet">{count(total)}</span>
+        {(picked.month !== null || picked.rule) && (
+          <button
+            type="button"
+            className="text-12 text-quiet underline"
+            onClick={() => onPick({ month: null, rule: "" })}
+          >
+            all lines
+          </button>
+        )}
+        <button
+          type="button"
+          aria-label="Newer lines"
+          disabled={after === 0}
+          className="px-1 disabled:opacity-30"
+          onClick={() => setAfter(after - PAGE)}
+        >
+          ‹
+        </button>
+        <button
+          type="button"
+          aria-label="Older lines"
+          disabled={after + PAGE >= total}
+          className="px-1 disabled:opacity-30"
+          onClick={() => setAfter(after + PAGE)}
+        >
+          ›
+        </button>
+      </div>
+      <div className="max-h-[330px] overflow-auto">
+        <table className="w-full border-collapse text-12">
+          <thead className="sticky top-0 bg-card text-left text-11 text-quiet">
+            <tr>
+              {[
+                "Date",
+                "Card",
+                "Item",
+                "Department",
+                "Pieces",
+                study.currency,
+                "Why it does not count",
+              ].map((head, place) => (
+                <th
+                  key={head}
+                  className={`px-2 py-1 font-normal ${place === 4 || place === 5 ? "text-right" : ""}`}
+                >
+                  {head}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {lines.data?.lines.map((line) => {
+              const reasons = (line.reasons ?? []).filter(
+                (key) => page.rules.find((rule) => rule.key === key)?.on,
+              );
+              const off = (line.reasons ?? []).filter((key) => !reasons.includes(key));
+              return (
+                <tr
+                  key={`${line.intake}:${line.number}`}
+                  className={`border-t border-line ${reasons.length ? "text-quiet" : ""}`}
+                >
+                  <td
+                    className="px-2 py-1 whitespace-nowrap"
+                    title={`line ${count(line.number)} of the file, ${line.time}`}
+                  >
+                    {line.day ? day(line.day) : (line.unread?.moment ?? "none")}
+                  </td>
+                  <td className="px-2 py-1 whitespace-nowrap">{line.card || "–"}</td>
+                  <td className="px-2 py-1">{line.item || "–"}</td>
+                  <td className="max-w-[120px] truncate px-2 py-1">{line.department || "–"}</td>
+                  <td className="px-2 py-1 text-right">{figure(line.quantity)}</td>
+                  <td className="px-2 py-1 text-right">
+                    {line.unread?.total ?? money(line.money, study.scale, "", false)}
+                  </td>
+                  <td className="px-2 py-1">
+                    {reasons.map(name).join(", ") || (
+                      <span className="text-quiet">
+                        {off.map(name).join(", ")
+                          ? `counts (${off.map(name).join(", ").toLowerCase()})`
+                          : "counts"}
+                      </span>
+                    )}
+                  </td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+        {lines.data && lines.data.lines.length === 0 && (
+          <p className="p-4 text-quiet">No line is like that.</p>
+        )}
+        {lines.isError && <p className="p-4 text-alarm">{lines.error.message}</p>}
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,65 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+
+import { api, data } from "@/api/client";
+import { useStudy } from "@/study/context";
+import { useNotice } from "@/ui/notices";
+import type { PickedLines } from "@/stations/ledger";
+
+export function useLedger(study: number, preview: string) {
+  return useQuery({
+    queryKey: ["study", study, "ledger", preview],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/ledger", {
+          params: { path: { study }, query: preview ? { preview } : {} },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useLines(study: number, picked: PickedLines, after: number) {
+  return useQuery({
+    queryKey: ["study", study, "lines", picked, after],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/ledger/lines", {
+          params: {
+            path: { study },
+            query: {
+              ...(picked.month !== null && { month: picked.month }),
+              rule: picked.rule,
+              after,
+            },
+          },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** Changes of the Ledger: each says what it did, offers to take it back, and asks all anew. */
+export function useLedgerChange<T>(
+  change: (input: T) => Promise<unknown>,
+  words?: (input: T) => string,
+) {
+  const { study, takeBack } = useStudy();
+  const queries = useQueryClient();
+  const say = useNotice();
+  return useMutation({
+    mutationFn: change,
+    onSuccess: async (_, input) => {
+      if (words) say(words(input), { undo: takeBack });
+      await Promise.all([
+        queries.invalidateQueries({ queryKey: ["study", study.id] }),
+        queries.invalidateQueries({ queryKey: ["pulse", study.id] }),
+      ]);
+    },
+    onError: async (problem) => {
+      say(problem.message, { trouble: true });
+      await queries.invalidateQueries({ queryKey: ["study", study.id] });
+    },
+  });
+}

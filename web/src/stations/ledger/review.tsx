@@ -1,0 +1,150 @@
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { count } from "@/charts/format";
+import { useLedgerChange } from "@/stations/ledger/queries";
+import { useStudy } from "@/study/context";
+import { Button } from "@/ui/button";
+import { Failed } from "@/ui/status";
+
+const ROLE_WORDS: Record<string, string> = {
+  customer: "customer or card",
+  receipt: "receipt number",
+  moment: "date and time",
+  site: "site",
+  channel: "channel",
+  item: "item",
+  department: "department",
+  quantity: "pieces",
+  price: "price of one",
+  total: "line total",
+  kind: "sale, return or void",
+  out: "leave out",
+  key: "customer or card",
+  joined: "joining date",
+  consent: "consent to be written to",
+  address: "address for lists",
+};
+
+interface Mapping {
+  roles?: Record<string, string>;
+  types?: Record<string, string>;
+  month_first?: boolean;
+  decimal_comma?: boolean;
+}
+
+/** The same mapping with one column given another role; a role has one column at most. */
+function remapped(intake: Schemas["IntakeRow"], column: string, role: string): Mapping {
+  const mapping = intake.mapping as Mapping;
+  if (intake.role === "members") return { ...mapping, types: { ...mapping.types, [column]: role } };
+  const roles = Object.fromEntries(
+    Object.entries(mapping.roles ?? {}).filter(([key, name]) => key !== role && name !== column),
+  );
+  return { ...mapping, roles: role === "out" ? roles : { ...roles, [role]: column } };
+}
+
+/** A file under review: each column's role with its reason, and the first rows as they will be read. */
+export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
+  const { study } = useStudy();
+  const path = { params: { path: { study: study.id, intake: intake.id } } };
+  const map = useLedgerChange((mapping: Mapping) =>
+    data(
+      api.PUT("/api/studies/{study}/intakes/{intake}", {
+        ...path,
+        body: { mapping: mapping as Record<string, unknown> },
+      }),
+    ),
+  );
+  const tally = useLedgerChange(() =>
+    data(api.POST("/api/studies/{study}/intakes/{intake}/count", path)),
+  );
+  const drop = useLedgerChange(() =>
+    data(api.DELETE("/api/studies/{study}/intakes/{intake}", path)),
+  );
+  const mapping = intake.mapping as Mapping;
+  const noun = intake.role === "log" ? "lines" : "customers";
+  return (
+    <section className="card p-4" aria-label={`Review of ${intake.name}`}>
+      <div className="mb-3 flex items-center gap-3">
+        <div className="flex-1">
+          <h2 className="text-14">{intake.name}</h2>
+          <p className="text-12 text-quiet">
+            {intake.role === "log" ? "A transaction log" : "A table of customers"}, about{" "}
+            {count(intake.lines)} rows. Nothing is counted yet: check how each column will be read.
+          </p>
+        </div>
+        <Button onClick={() => drop.mutate(undefined)}>Put aside</Button>
+        <Button kind="main" disabled={tally.isPending} onClick={() => tally.mutate(undefined)}>
+          Count these {count(intake.lines)} {noun}
+        </Button>
+      </div>
+      {intake.state === "failed" && <Failed words={intake.error} />}
+      <div className="overflow-x-auto">
+        <table className="w-full border-collapse text-12">
+          <thead>
+            <tr className="text-left text-11 text-quiet">
+              <th className="py-1 pr-3 font-normal">Column</th>
+              <th className="py-1 pr-3 font-normal">is read as</th>
+              <th className="py-1 pr-3 font-normal">because</th>
+              <th className="py-1 font-normal" colSpan={3}>
+                first rows, as they will be read
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {intake.columns.map((column) => (
+              <tr key={column.column} className="border-t border-line">
+                <td className="py-1.5 pr-3 font-semibold whitespace-nowrap">{column.column}</td>
+                <td className="py-1 pr-3">
+                  <select
+                    aria-label={`How ${column.column} is read`}
+                    value={column.role}
+                    onChange={(event) =>
+                      map.mutate(remapped(intake, column.column, event.target.value))
+                    }
+                    className={`rounded-md border bg-card px-1.5 py-1 ${column.role === "out" ? "border-line text-quiet" : "border-quiet"}`}
+                  >
+                    {intake.roles.map((role) => (
+                      <option key={role} value={role}>
+                        {ROLE_WORDS[role] ?? role}
+                      </option>
+                    ))}
+                  </select>
+                </td>
+                <td className="max-w-[250px] py-1.5 pr-3 text-quiet">
+                  {column.role === column.guessed ? column.reason : "your choice"}
+                </td>
+                {column.read.slice(0, 3).map((cell, place) => (
+                  <td
+                    key={place}
+                    className={`max-w-[130px] truncate py-1.5 pr-3 ${cell === "?" ? "text-alarm" : ""}`}
+                    title={`in the file: ${column.cells[place] ?? ""}`}
+                  >
+                    {cell === "?" ? `cannot read “${column.cells[place] ?? ""}”` : cell || "–"}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <div className="mt-3 flex gap-5 text-12">
+        <label className="flex items-center gap-1.5">
+          <input
+            type="checkbox"
+            checked={mapping.month_first ?? false}
+            onChange={() => map.mutate({ ...mapping, month_first: !mapping.month_first })}
+          />
+          Month before day, as 03/14/2026
+        </label>
+        <label className="flex items-center gap-1.5">
+          <input
+            type="checkbox"
+            checked={mapping.decimal_comma ?? false}
+            onChange={() => map.mutate({ ...mapping, decimal_comma: !mapping.decimal_comma })}
+          />
+          Decimal comma, as 12,50
+        </label>
+      </div>
+    </section>
+  );
+}

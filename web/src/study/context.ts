@@ -1,0 +1,21 @@
+import { createContext, useContext } from "react";
+
+import type { Schemas } from "@/api/client";
+
+export interface StudyInView {
+  study: Schemas["StudyRow"];
+  window: Schemas["WindowRow"] | null;
+  /** What a request says of window and lens. */
+  view: { to?: string; back?: string };
+  canChange: boolean;
+  takeBack: () => void;
+}
+
+export const StudyContext = createContext<StudyInView | null>(null);
+
+/** The study and the window in view, for everything within the frame. */
+export function useStudy(): StudyInView {
+  const value = useContext(StudyContext);
+  if (!value) throw new Error("This belongs inside a study.");
+  return value;
+}

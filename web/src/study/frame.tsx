@@ -1,0 +1,119 @@
+import { useCallback, useMemo, useState } from "react";
+import { Outlet, useNavigate, useParams, useSearchParams } from "react-router";
+
+import type { Schemas } from "@/api/client";
+import { Dock } from "@/lens/dock";
+import { LensProvider, useLens } from "@/lens/context";
+import { place } from "@/lens/clauses";
+import { StudyContext } from "@/study/context";
+import { KeysCard, useKeys } from "@/study/keys";
+import { useHistorySteps, usePulse, useTrail } from "@/study/queries";
+import { TopBar } from "@/study/top-bar";
+import { Trail } from "@/study/trail";
+import { Failed, Waiting } from "@/ui/status";
+
+/** The frame of a study: top bar, trail, the station, the lens. */
+export function Frame() {
+  const { study: number } = useParams();
+  const [search] = useSearchParams();
+  const id = Number(number);
+  const to = search.get("to") ?? undefined;
+  const back = search.get("back") ?? undefined;
+  const asked = useMemo(() => ({ ...(to && { to }), ...(back && { back }) }), [to, back]);
+  const trail = useTrail(id, asked);
+  const { takeBack } = useHistorySteps(id);
+  const inView = useMemo(() => {
+    if (!trail.data) return null;
+    const { study, window } = trail.data;
+    const view = window ? { to: window.to, back: window.back } : asked;
+    return { study, window, view, canChange: study.role !== "reader", takeBack };
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- takeBack is stable in effect
+  }, [trail.data, asked]);
+  if (trail.isError) {
+    return (
+      <main className="mx-auto mt-16 max-w-xl p-6">
+        <Failed
+          words={trail.error.message}
+          action={
+            <a className="text-copper underline" href="/#all">
+              All studies
+            </a>
+          }
+        />
+      </main>
+    );
+  }
+  if (!inView || !trail.data) return <Waiting height={100} />;
+  return (
+    <StudyContext.Provider value={inView}>
+      <LensProvider>
+        <Inside trail={trail.data} />
+      </LensProvider>
+    </StudyContext.Provider>
+  );
+}
+
+function monthsOn(iso: string, months: number): string {
+  const [year = 0, month = 1, date = 1] = iso.split("-").map(Number);
+  const last = new Date(Date.UTC(year, month, 0)).getUTCDate() === date;
+  const days = new Date(Date.UTC(year, month + months, 0)).getUTCDate();
+  const at = new Date(Date.UTC(year, month - 1 + months, last ? days : Math.min(date, days)));
+  return at.toISOString().slice(0, 10);
+}
+
+function Inside({ trail }: { trail: Schemas["Trail"] }) {
+  const navigate = useNavigate();
+  const [search, setSearch] = useSearchParams();
+  const [folded, setFolded] = useState(globalThis.innerWidth < 1200);
+  const [keys, setKeys] = useState(false);
+  const pulse = usePulse(trail.study.id);
+  const steps = useHistorySteps(trail.study.id);
+  const lens = useLens();
+  const onWindow = useCallback(
+    (to: string, back: string) =>
+      setSearch((old) => {
+        const params = new URLSearchParams(old);
+        params.set("to", to);
+        params.set("back", back);
+        return params;
+      }),
+    [setSearch],
+  );
+  const act = (key: string) => {
+    const station = trail.stations[Number(key) - 1];
+    const last = lens.clauses.at(-1);
+    if (/^[1-7]$/.test(key) && station)
+      void navigate({ pathname: station.key, search: search.toString() });
+    else if (key === "l") setFolded((value) => !value);
+    else if (key === "c") lens.set([]);
+    else if (key === "!" && last)
+      lens.set(place(lens.clauses, { ...last, negated: !last.negated }));
+    else if (key === "z") steps.takeBack();
+    else if (key === "Z") steps.bringBack();
+    else if (key === "?") setKeys(true);
+    else if ((key === "," || key === ".") && trail.window) {
+      onWindow(monthsOn(trail.window.to, key === "," ? -1 : 1), trail.window.back);
+    }
+  };
+  useKeys(act);
+  return (
+    <div className="flex h-screen min-w-[1000px] flex-col">
+      <TopBar
+        study={trail.study}
+        window={trail.window}
+        backs={trail.backs}
+        jobs={pulse.data?.jobs ?? []}
+        onWindow={onWindow}
+        onKeys={() => setKeys(true)}
+      />
+      <Trail stations={trail.stations} />
+      <div className="relative flex min-h-0 flex-1">
+        <main className="min-w-0 flex-1 overflow-y-auto p-3.5">
+          <Outlet />
+        </main>
+        <Dock folded={folded} onFold={() => setFolded((value) => !value)} />
+      </div>
+      <KeysCard open={keys} onClose={() => setKeys(false)} />
+    </div>
+  );
+}

@@ -1,0 +1,98 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+
+import { api, data } from "@/api/client";
+import { useNotice } from "@/ui/notices";
+
+export interface View {
+  to?: string;
+  back?: string;
+}
+
+export function useSession() {
+  return useQuery({ queryKey: ["session"], queryFn: () => data(api.GET("/api/session")) });
+}
+
+export function useStudies() {
+  return useQuery({ queryKey: ["studies"], queryFn: () => data(api.GET("/api/studies")) });
+}
+
+export function useTrail(study: number, view: View) {
+  return useQuery({
+    queryKey: ["study", study, "trail", view],
+    queryFn: () =>
+      data(
+        api.GET("/api/studies/{study}/trail", {
+          params: { path: { study }, query: view as never },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
+const SLOW = 2000;
+const QUICK = 500;
+
+/** One poll a screen. When the study's revision moves, or a job ends, what is shown is asked anew. */
+export function usePulse(study: number) {
+  const queries = useQueryClient();
+  const seen = useRef("");
+  const pulse = useQuery({
+    queryKey: ["pulse", study],
+    queryFn: () => data(api.GET("/api/studies/{study}/pulse", { params: { path: { study } } })),
+    refetchInterval: (query) => ((query.state.data?.jobs.length ?? 0) > 0 ? QUICK : SLOW),
+    staleTime: 0,
+  });
+  const mark = pulse.data
+    ? `${pulse.data.revision}:${pulse.data.jobs.map((job) => job.id).join()}`
+    : "";
+  const running = (pulse.data?.jobs.length ?? 0) > 0;
+  useEffect(() => {
+    if (!mark) return;
+    if (seen.current && (seen.current !== mark || running)) {
+      void queries.invalidateQueries({ queryKey: ["study", study] });
+    }
+    seen.current = mark;
+  }, [mark, running, pulse.dataUpdatedAt, queries, study]);
+  return pulse;
+}
+
+export function useCancelJob(study: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (job: number) =>
+      data(
+        api.POST("/api/studies/{study}/jobs/{job}/cancel", { params: { path: { study, job } } }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["pulse", study] }),
+  });
+}
+
+/** Take back and bring back: `z` and Shift+`z`. */
+export function useHistorySteps(study: number) {
+  const queries = useQueryClient();
+  const say = useNotice();
+  const fresh = () =>
+    Promise.all([
+      queries.invalidateQueries({ queryKey: ["study", study] }),
+      queries.invalidateQueries({ queryKey: ["pulse", study] }),
+    ]);
+  const path = { params: { path: { study } } };
+  const takeBack = useMutation({
+    mutationFn: () => data(api.POST("/api/studies/{study}/history/take-back", path)),
+    onSuccess: async (step) => {
+      say(`Taken back: ${step.words}`);
+      await fresh();
+    },
+    onError: (problem) => say(problem.message, { trouble: true }),
+  });
+  const bringBack = useMutation({
+    mutationFn: () => data(api.POST("/api/studies/{study}/history/bring-back", path)),
+    onSuccess: async (step) => {
+      say(`Brought back: ${step.words}`);
+      await fresh();
+    },
+    onError: (problem) => say(problem.message, { trouble: true }),
+  });
+  return { takeBack: () => takeBack.mutate(), bringBack: () => bringBack.mutate() };
+}

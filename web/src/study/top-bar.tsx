@@ -1,0 +1,156 @@
+import { DropdownMenu, Popover } from "radix-ui";
+import { useState } from "react";
+
+import { api } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { backWords, day } from "@/charts/format";
+import { Arc } from "@/marks/state-mark";
+import { useSession } from "@/study/queries";
+
+const item = "cursor-pointer rounded px-2 py-1.5 outline-none data-[highlighted]:bg-paper";
+
+interface Props {
+  study: Schemas["StudyRow"];
+  window: Schemas["WindowRow"] | null;
+  backs: string[];
+  jobs: Schemas["JobRow"][];
+  onWindow: (to: string, back: string) => void;
+  onKeys: () => void;
+}
+
+/** Study, window in view, the running job, the person. */
+export function TopBar({ study, window, backs, jobs, onWindow, onKeys }: Props) {
+  const session = useSession();
+  const job = jobs[0];
+  return (
+    <header className="flex h-11 items-center gap-4 border-b border-line bg-card px-4">
+      <a href="/#all" className="flex items-center gap-2" aria-label="Sortija, all studies">
+        <img src="/static/sortija.svg" alt="" width={24} height={24} />
+        <span className="font-head text-[17px] font-bold">Sortija</span>
+      </a>
+      <span className="font-semibold">{study.name}</span>
+      {window && (
+        <WindowMenu
+          key={window.to + window.back}
+          window={window}
+          backs={backs}
+          onWindow={onWindow}
+        />
+      )}
+      <span className="flex-1" />
+      {job && (
+        <span className="flex items-center gap-2 rounded-md border border-line px-2.5 py-1">
+          <Arc share={job.of ? job.done / job.of : 0} />
+          {job.words}
+          {job.seconds_left !== null && `, ${job.seconds_left} s left`}
+        </span>
+      )}
+      <button
+        type="button"
+        className="rounded border border-line px-2 py-0.5 text-12 text-quiet hover:text-ink"
+        onClick={onKeys}
+      >
+        ? keys
+      </button>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger
+          aria-label={`Signed in as ${session.data?.name ?? ""}`}
+          className="grid size-[26px] place-items-center rounded-full bg-ink text-11 font-semibold text-white"
+        >
+          {session.data?.initials}
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content
+            align="end"
+            sideOffset={6}
+            className="card z-40 min-w-44 p-1.5 shadow-lg"
+          >
+            <DropdownMenu.Label className="px-2 py-1 text-12 text-quiet">
+              {session.data?.name}, {study.role}
+            </DropdownMenu.Label>
+            <DropdownMenu.Item className={item} onSelect={() => location.assign("/#all")}>
+              All studies
+            </DropdownMenu.Item>
+            <DropdownMenu.Item
+              className={item}
+              onSelect={() =>
+                void api.DELETE("/api/session").then(() => location.assign("/sign-in"))
+              }
+            >
+              Sign out
+            </DropdownMenu.Item>
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+    </header>
+  );
+}
+
+function WindowMenu({
+  window,
+  backs,
+  onWindow,
+}: {
+  window: Schemas["WindowRow"];
+  backs: string[];
+  onWindow: Props["onWindow"];
+}) {
+  const [to, setTo] = useState(window.to);
+  const [open, setOpen] = useState(false);
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Trigger className="rounded-md border border-line px-2.5 py-1 hover:border-quiet">
+        to {day(window.to)}, {backWords(window.back)} <span aria-hidden>▾</span>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content align="start" sideOffset={6} className="card z-40 w-64 p-3 shadow-lg">
+          <form
+            onSubmit={(event) => {
+              event.preventDefault();
+              onWindow(to, window.back);
+              setOpen(false);
+            }}
+          >
+            <label className="grid gap-1 text-12 text-quiet">
+              Last day included
+              <span className="flex gap-2">
+                <input
+                  type="date"
+                  required
+                  value={to}
+                  onChange={(event) => setTo(event.target.value)}
+                  className="flex-1 rounded-md border border-line px-2 py-1 text-13 text-ink"
+                />
+                <button
+                  type="submit"
+                  className="rounded-md border border-line px-2 text-13 text-ink hover:border-quiet"
+                >
+                  Look
+                </button>
+              </span>
+            </label>
+          </form>
+          <fieldset className="mt-3">
+            <legend className="mb-1 text-12 text-quiet">Looks back over</legend>
+            <div className="flex flex-wrap gap-1.5">
+              {backs.map((back) => (
+                <button
+                  key={back}
+                  type="button"
+                  aria-pressed={back === window.back}
+                  onClick={() => {
+                    onWindow(to, back);
+                    setOpen(false);
+                  }}
+                  className={`rounded-md border px-2 py-1 ${back === window.back ? "border-ink bg-ink text-white" : "border-line hover:border-quiet"}`}
+                >
+                  {back === "all" ? "all" : `${back} months`}
+                </button>
+              ))}
+            </div>
+          </fieldset>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

@@ -1,0 +1,66 @@
+import { NavLink, useLocation } from "react-router";
+
+import type { Schemas } from "@/api/client";
+import { StateMark } from "@/marks/state-mark";
+
+const STATE_WORDS: Record<string, string> = {
+  current: "",
+  "not yet": "not yet",
+  working: "working",
+  "out of date": "out of date",
+  failed: "failed",
+};
+
+/** The stations on one thread, each with its state and one fact. */
+export function Trail({ stations }: { stations: Schemas["StationFact"][] }) {
+  const { search, pathname } = useLocation();
+  return (
+    <nav aria-label="Stations" className="border-b border-line bg-card px-4 pt-2.5 pb-3">
+      <ol className="flex">
+        {stations.map((station, place) => {
+          const here = pathname.endsWith(`/${station.key}`);
+          const stale = station.state === "out of date";
+          return (
+            <li
+              key={station.key}
+              className={`relative min-w-0 flex-1 ${here ? "" : "max-[1200px]:flex-none max-[1200px]:pr-8"}`}
+            >
+              {place < stations.length - 1 && (
+                <span
+                  aria-hidden
+                  className={`absolute top-[8px] right-1 left-[24px] h-[2px] ${
+                    stations[place + 1]?.state === "out of date" ? "bg-transparent" : "bg-everyone"
+                  }`}
+                />
+              )}
+              <NavLink
+                to={{ pathname: station.key, search }}
+                className="relative flex items-start gap-1.5"
+              >
+                <span className="bg-card pr-0.5">
+                  <StateMark state={station.state} here={here} />
+                </span>
+                <span className="min-w-0">
+                  <span
+                    className={`block w-fit bg-card pr-2 font-head text-14 leading-[17px] font-semibold ${here ? "text-copper" : ""}`}
+                  >
+                    {station.name}
+                    {STATE_WORDS[station.state] && (
+                      <span className="sr-only">, {STATE_WORDS[station.state]}</span>
+                    )}
+                  </span>
+                  <span
+                    className={`block truncate text-12 text-quiet ${here ? "" : "max-[1200px]:hidden"} ${stale ? "stale" : ""}`}
+                  >
+                    {station.words}
+                    {station.since && ` (${station.since})`}
+                  </span>
+                </span>
+              </NavLink>
+            </li>
+          );
+        })}
+      </ol>
+    </nav>
+  );
+}

@@ -1,0 +1,70 @@
+import type { ReactNode } from "react";
+
+import type { Schemas } from "@/api/client";
+import { count } from "@/charts/format";
+import { Arc } from "@/marks/state-mark";
+import { useCancelJob } from "@/study/queries";
+import { Button } from "@/ui/button";
+
+/** A station that is still empty: what will be here, and the next step. */
+export function Empty({
+  title,
+  children,
+  action,
+}: {
+  title: string;
+  children: ReactNode;
+  action?: ReactNode;
+}) {
+  return (
+    <section className="card grid min-h-[380px] place-items-center p-10">
+      <div className="max-w-md text-center">
+        <h2 className="text-14">{title}</h2>
+        <div className="mt-2 text-quiet">{children}</div>
+        {action && <div className="mt-5">{action}</div>}
+      </div>
+    </section>
+  );
+}
+
+/** What failed, where, and what to do about it; stands beside the thing that failed. */
+export function Failed({ words, action }: { words: string; action?: ReactNode }) {
+  return (
+    <section role="alert" className="card flex items-start gap-4 border-l-4 border-l-alarm p-4">
+      <div className="flex-1">
+        <h2 className="text-14">This did not work</h2>
+        <p className="mt-1 text-quiet">{words}</p>
+      </div>
+      {action}
+    </section>
+  );
+}
+
+/** A job under way: how far, how long still, and a way to stop it. */
+export function Working({ job, study }: { job: Schemas["JobRow"]; study: number }) {
+  const cancel = useCancelJob(study);
+  const share = job.of > 0 ? Math.min(1, job.done / job.of) : 0;
+  return (
+    <section className="card flex items-center gap-4 p-4" aria-live="polite">
+      <Arc share={share} size={34} />
+      <div className="flex-1">
+        <h2 className="text-14">{job.words}</h2>
+        <p className="mt-0.5 text-quiet">
+          {job.state === "waiting" ? "waiting for its turn" : job.stage || "beginning"}
+          {job.of > 0 && `, ${count(job.done)} of ${count(job.of)}`}
+          {job.seconds_left !== null && `, about ${job.seconds_left} s to go`}
+        </p>
+      </div>
+      <Button onClick={() => cancel.mutate(job.id)} disabled={cancel.isPending}>
+        Stop
+      </Button>
+    </section>
+  );
+}
+
+/** A block of the page while its figures are on their way. */
+export function Waiting({ height = 380 }: { height?: number }) {
+  return (
+    <div className="card animate-pulse" style={{ height }} aria-label="Loading" role="status" />
+  );
+}
