@@ -52,7 +52,8 @@ if [ "$(cat .venv/sortija-lock 2> /dev/null)" != "$lock" ]; then
   say "Installing Python packages …"
   rm -rf .venv
   python3 -m venv .venv
-  .venv/bin/pip install --quiet --disable-pip-version-check --requirement requirements.lock
+  .venv/bin/pip install --quiet --disable-pip-version-check --requirement requirements.lock 2> "$SORTIJA_DATA/pip.log" \
+    || { tail -n 20 "$SORTIJA_DATA/pip.log" >&2; exit 1; }
   echo "$lock" > .venv/sortija-lock
 fi
 
@@ -68,5 +69,6 @@ state=$(web_state)
 if [ "$(cat web/dist/.state 2> /dev/null)" != "$state" ]; then
   say "Building the front end …"
   (cd web && npx vite build --logLevel warn)
+  .venv/bin/python -m whitenoise.compress --quiet web/dist
   echo "$state" > web/dist/.state
 fi

@@ -93,7 +93,8 @@ def main() -> int:
     url = os.environ.setdefault("SORTIJA_URL", f"http://127.0.0.1:{port}")
     if options.fresh:
         _forget()
-    signal.signal(signal.SIGTERM, lambda *_: (_ for _ in ()).throw(KeyboardInterrupt()))
+    for each in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(each, _asked_to_stop)
     house = _House()
     try:
         if not os.environ.get("DATABASE_URL"):
@@ -124,8 +125,13 @@ def main() -> int:
         print("\nStopping …")
         return 0
     finally:
-        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        for each in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(each, signal.SIG_IGN)
         house.close()
+
+
+def _asked_to_stop(*_: object) -> None:
+    raise KeyboardInterrupt
 
 
 def _forget() -> None:

@@ -7,14 +7,14 @@ from pathlib import Path
 
 from sortija.core.engine import Engine
 from sortija.core.formats.delimited import DelimitedFile, sniff
+from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.lines import LineReader
 from sortija.core.ledger.mapping import guess_log
+from sortija.core.ledger.rules import RULES, mask_of
+from sortija.core.lens.bins import bin_column
 from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import Chart, draw, select, without
-from sortija.core.lens.bins import bin_column
 from sortija.core.measures.derive import derive, last_day_of
-from sortija.core.ledger.rules import RULES, mask_of
-from sortija.core.ledger.assemble import assemble
 from sortija.demo.files import write_demo
 
 

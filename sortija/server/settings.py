@@ -98,7 +98,6 @@ LANGUAGE_CODE = "en-gb"
 
 STATIC_URL = "/static/"
 STATICFILES_DIRS = [p for p in [ROOT / "web" / "dist"] if p.exists()]
-STATIC_ROOT = DATA / "static"
 WHITENOISE_USE_FINDERS = True
 #: Vite puts a digest into every built name, so those never change.
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/.+-[\w-]{8,}\.\w+(\.gz|\.br)?$"

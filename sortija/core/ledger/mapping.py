@@ -181,7 +181,7 @@ def _log_fits() -> dict[str, Callable[[_Behaviour, int], tuple[float, str]]]:
 
     def numeric(words: str, decimals: bool) -> Callable[[_Behaviour, int], tuple[float, str]]:
         def fit(b: _Behaviour, rows: int) -> tuple[float, str]:
-            if b.numbers < 0.9 or b.dates > 0.5 or b.leading_zeros:
+            if b.numbers < 0.8 or b.dates > 0.5 or b.leading_zeros:
                 return 0.0, ""
             return (0.6 if b.decimals == decimals else 0.3), words
 

@@ -8,6 +8,7 @@ no longer runs.
 from __future__ import annotations
 
 import logging
+import threading
 import time
 from collections.abc import Callable, Iterable
 from typing import Any
@@ -162,6 +163,8 @@ def run(job_id: int, attempt: int) -> None:
         )
     finally:
         running.close()
+        if threading.current_thread() is not threading.main_thread():
+            connection.close()  # a worker's thread may not come back to use it
 
 
 def recover() -> int:

@@ -34,8 +34,10 @@ class Command(BaseCommand):
         study = Study.objects.filter(name=NAME, members__person=person).first()
         if study is None:
             study = start_study(person, NAME)
+        done = set(study.intakes.values_list("original__name", flat=True))
+        if {"log.csv", "members.csv"} <= done:
+            return
         demo = write_demo(settings.DATA / "demo", options["members"])
-        done = set(study.intakes.filter(state="counted").values_list("original__name", flat=True))
         for path in (demo.log, demo.members):
             if path.name not in done:
                 intake = review(study, person, take_file(study, path))

@@ -1,0 +1,92 @@
+"""Jobs: joined when equal, failed in words, cancelled, never doubled."""
+
+from unittest import mock
+
+from sortija.core.progress import Stopped
+from sortija.server.jobs import work
+from sortija.server.jobs.models import Job
+from tests.server.support import ServerCase, run_jobs
+
+
+class Jobs(ServerCase):
+    def setUp(self):
+        super().setUp()
+        self.done = []
+        handlers = {
+            "good": lambda job, running: self.done.append(job.pk),
+            "refused": self.refuse,
+            "broken": lambda job, running: 1 / 0,
+            "long": self.long,
+        }
+        self.enterContext(mock.patch.dict(work._HANDLERS, handlers))
+
+    def refuse(self, job, running):
+        raise work.JobError("The file has no lines. Export it again.")
+
+    def long(self, job, running):
+        for step in range(1000):
+            running._spoke = 0.0
+            running.progress("stepping", step, 1000)
+            if step == 3:
+                work.ask_cancel(job)
+
+    def start(self, kind, key="k"):
+        return work.start(self.study.pk, kind, key, "Working", self.owner)
+
+    def end(self, job):
+        run_jobs()
+        job.refresh_from_db()
+        return job
+
+    def test_equal_requests_join_one_job(self):
+        first, second, other = self.start("good"), self.start("good"), self.start("good", "other")
+        self.assertEqual(first.pk, second.pk)
+        self.assertNotEqual(first.pk, other.pk)
+        run_jobs()
+        self.assertEqual(self.done, [first.pk, other.pk])
+        self.assertNotEqual(self.start("good").pk, first.pk)
+
+    def test_failures_say_what_to_do(self):
+        refused = self.end(self.start("refused"))
+        self.assertEqual(
+            (refused.state, refused.error), (Job.FAILED, "The file has no lines. Export it again.")
+        )
+        with self.assertLogs("sortija.server.jobs.work", "ERROR"):
+            broken = self.end(self.start("broken"))
+        self.assertEqual(broken.state, Job.FAILED)
+        self.assertIn("did not foresee", broken.error)
+
+    def test_cancel(self):
+        job = self.end(self.start("long"))
+        self.assertEqual((job.state, job.done), (Job.CANCELLED, 4))
+        waiting = self.start("good")
+        work.ask_cancel(waiting)
+        self.assertEqual(self.end(waiting).state, Job.CANCELLED)
+        self.assertEqual(self.done, [])
+
+    def test_an_attempt_that_no_longer_counts_writes_nothing(self):
+        job = self.start("good")
+        running = work.Running(job)
+        self.addCleanup(running.close)
+        self.assertTrue(running.lock() and running.begin())
+        Job.objects.filter(pk=job.pk).update(attempt=2)
+        with self.assertRaises(Stopped):
+            running.progress("late", 1, 2)
+        running.end(Job.DONE)
+        self.assertEqual(Job.objects.get(pk=job.pk).state, Job.RUNNING)
+
+    def test_a_running_job_is_not_recovered_and_a_dead_one_is(self):
+        job = self.start("good")
+        running = work.Running(job)
+        running.lock()
+        running.begin()
+        self.assertEqual(work.recover(), 0)
+        running.close()  # the connection is gone, and its lock with it
+        self.assertEqual(work.recover(), 1)
+        self.assertEqual(self.end(job).state, Job.DONE)
+        self.assertEqual((self.done, job.attempt), ([job.pk], 2))
+
+    def test_pulse_shows_what_runs(self):
+        self.start("good")
+        [row] = self.get("pulse")["jobs"]
+        self.assertEqual((row["state"], row["words"]), ("waiting", "Working"))

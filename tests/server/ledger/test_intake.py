@@ -1,0 +1,199 @@
+"""Files come in whole, once, and can be taken back."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from django.db import connection
+
+from sortija.demo.files import write_demo
+from sortija.server.jobs.models import Job
+from sortija.server.jobs.work import recover
+from sortija.server.ledger.models import Card, Intake, Line, Original, Receipt
+from sortija.server.ledger.uploads import path_of, take_file
+from tests.server.support import LOG, ServerCase, run_jobs
+
+ROOT = Path(__file__).parents[3]
+
+
+class Uploading(ServerCase):
+    def test_parts_can_come_twice_but_not_leave_a_gap(self):
+        begun = self.send("post", "uploads", {"name": "x.csv", "size": 10}, 201)
+        url = self.url(f"uploads/{begun['id']}/parts")
+
+        def put(offset, data):
+            kind = "application/octet-stream"
+            return self.client.put(f"{url}?offset={offset}", data, content_type=kind)
+
+        self.assertEqual(put(0, b"a,b\n1").json()["received"], 5)
+        self.assertEqual(put(0, b"a,b\n1").json()["received"], 5)
+        gap = put(7, b"...")
+        self.assertEqual(gap.status_code, 409)
+        self.assertEqual(gap.json()["received"], 5)
+        self.assertEqual(put(5, b"2" * 9).status_code, 400)
+        self.assertTrue(put(5, b",2\n3\n").json()["whole"])
+        original = Original.objects.get(pk=begun["id"])
+        self.assertEqual(path_of(original).read_bytes(), b"a,b\n1,2\n3\n")
+        self.assertEqual(original.lines, 3)
+
+    def test_a_file_larger_than_the_disk_is_refused(self):
+        problem = self.send("post", "uploads", {"name": "x.csv", "size": 1 << 50}, 413)
+        self.assertIn("Make room", problem["detail"])
+
+    def test_half_a_file_is_not_reviewed(self):
+        begun = self.send("post", "uploads", {"name": "x.csv", "size": 10}, 201)
+        problem = self.send("post", "intakes", {"upload": begun["id"]}, 400)
+        self.assertIn("not come in whole", problem["detail"])
+
+
+class Counting(ServerCase):
+    def test_log_and_members(self):
+        log, members = self.both_files()
+        self.assertEqual(log["report"]["lines"], 12)
+        self.assertEqual(members["report"]["customers"], 4)
+        self.assertEqual(Line.objects.filter(intake_id=log["id"]).count(), 12)
+        self.assertEqual(Receipt.objects.filter(intake_id=log["id"]).count(), 10)
+        self.assertEqual(
+            list(Card.objects.order_by("number").values_list("code", "address")),
+            [(c, f"{c.lower()}@example.org") for c in "ABCD"],
+        )
+        self.study.refresh_from_db()
+        self.assertEqual(self.study.scale, 2)
+
+    def test_the_same_bytes_are_recognised(self):
+        self.bring_in(LOG, "log.csv")
+        upload = self.upload(LOG, "copy of log.csv", part=1 << 20)
+        problem = self.send("post", "intakes", {"upload": upload}, 409)
+        self.assertIn("already in", problem["detail"])
+        self.assertEqual(Line.objects.count(), 12)
+
+    def test_an_overlapping_export_counts_once(self):
+        self.bring_in(LOG, "june.csv")
+        before = self.get("ledger")
+        head, *rows = LOG.splitlines()
+        later = [head, *rows[6:8], "10,D,2026-06-29,South,till,102,Pots,1,5.50,5.50,sale", ""]
+        self.bring_in("\n".join(later), "july.csv")
+        after = self.get("ledger")
+        self.assertEqual(after["counted_total"] - before["counted_total"], 550)
+        twice = next(r for r in after["rules"] if r["key"] == "twice")
+        self.assertEqual(twice["lines"], 3)
+
+    def test_a_corrected_mapping_is_what_is_read_and_is_remembered(self):
+        text = LOG.replace("sold_at", "sold").replace("qty", "n").replace("total", "sum_gross")
+        upload = self.upload(text, "log.csv", part=1 << 20)
+        intake = self.send("post", "intakes", {"upload": upload}, 201)
+        mapping = intake["mapping"]
+        mapping["roles"].pop("department")
+        changed = self.send("put", f"intakes/{intake['id']}", {"mapping": mapping})
+        roles = {c["column"]: c["role"] for c in changed["columns"]}
+        self.assertEqual(roles["department"], "out")
+        self.send("post", f"intakes/{intake['id']}/count", status=202)
+        run_jobs()
+        self.assertFalse(Line.objects.exclude(department=-1).exists())
+        second = self.upload(
+            text + "11,D,2026-06-29,South,till,102,Pots,1,5,5,sale\n", "next.csv", 1 << 20
+        )
+        again = self.send("post", "intakes", {"upload": second}, 201)
+        self.assertNotIn("department", again["mapping"]["roles"])
+
+    def test_a_mapping_that_makes_no_sense_is_refused_with_a_sentence(self):
+        upload = self.upload(LOG, "log.csv", part=1 << 20)
+        intake = self.send("post", "intakes", {"upload": upload}, 201)
+        for mapping, words in (
+            ({"roles": {"moment": "sold_at"}}, "customer or card"),
+            ({"roles": {"customer": "nobody"}}, "no column called nobody"),
+            ({"colour": 3}, "unexpected keyword"),
+        ):
+            problem = self.send("put", f"intakes/{intake['id']}", {"mapping": mapping}, 400)
+            self.assertIn(words, problem["detail"])
+
+    def test_what_is_no_table_is_refused_at_review(self):
+        upload = self.upload("only words\nand more\n", "notes.txt")
+        problem = self.send("post", "intakes", {"upload": upload}, 400)
+        self.assertIn("notes.txt", problem["detail"])
+        self.assertEqual(Intake.objects.count(), 0)
+
+    def test_reading_that_fails_leaves_nothing(self):
+        upload = self.upload(LOG, "log.csv", part=1 << 20)
+        intake = self.send("post", "intakes", {"upload": upload}, 201)
+        path_of(Original.objects.get(pk=upload)).unlink()
+        self.send("post", f"intakes/{intake['id']}/count", status=202)
+        run_jobs()
+        row = self.get(f"intakes/{intake['id']}")
+        self.assertEqual(row["state"], "failed")
+        self.assertIn("Upload it again", row["error"])
+        self.assertEqual((Line.objects.count(), Card.objects.count()), (0, 0))
+        self.assertEqual(self.get("ledger")["status"]["state"], "failed")
+
+    def test_take_back_and_undo(self):
+        log, _ = self.both_files()
+        self.send("delete", f"intakes/{log['id']}", status=204)
+        self.assertEqual(self.get("ledger")["status"]["state"], "empty")
+        self.assertEqual(self.send("post", "history/take-back")["words"], "Took back log.csv")
+        self.assertEqual(self.get("ledger")["lines"], 12)
+        self.send("post", "history/bring-back")
+        self.assertEqual(self.get("ledger")["status"]["state"], "empty")
+
+
+class Killed(ServerCase):
+    """A worker that dies in the middle of reading: nothing lost, half done or doubled."""
+
+    def worker(self):
+        name = connection.settings_dict
+        url = f"postgres://{name['USER']}@{name['HOST']}:{name['PORT']}/{name['NAME']}"
+        environment = {
+            **os.environ, "DATABASE_URL": url, "SORTIJA_LANE": "quick",
+            "SORTIJA_DATA": str(self.folder), "DJANGO_SETTINGS_MODULE": "sortija.server.settings",
+        }  # fmt: skip
+        words = [sys.executable, "-m", "sortija.server", "work", "--lane", "quick"]
+        return subprocess.Popen(words, cwd=ROOT, env=environment, start_new_session=True)
+
+    def wait(self, reached, seconds=60):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            if reached():
+                return
+            time.sleep(0.05)
+        self.fail("this did not come to pass in time")
+
+    def test_kill_during_intake(self):
+        demo = write_demo(self.folder / "demo", members=12_000)
+        original = take_file(self.study, demo.log)
+        intake = self.send("post", "intakes", {"upload": original.pk}, 201)
+        job = self.send("post", f"intakes/{intake['id']}/count", status=202)
+        first = self.worker()
+        self.wait(lambda: Job.objects.get(pk=job["id"]).done > 0)
+        os.kill(first.pid, signal.SIGKILL)
+        first.wait()
+        self.assertEqual(Line.objects.count(), 0)
+        self.assertEqual(Job.objects.get(pk=job["id"]).state, Job.RUNNING)
+        self.wait(lambda: recover() == 1)
+        second = self.worker()
+        try:
+            self.wait(lambda: Job.objects.get(pk=job["id"]).state == Job.DONE)
+        finally:
+            second.terminate()
+            second.wait(20)
+        self.assertEqual(Line.objects.count(), demo.lines)
+        self.assertEqual(Job.objects.get(pk=job["id"]).attempt, 2)
+        self.assertEqual(self.get("ledger")["lines"], demo.lines)
+        self.assertEqual(recover(), 0)
+
+    def test_cancel_during_intake(self):
+        demo = write_demo(self.folder / "demo", members=12_000)
+        original = take_file(self.study, demo.log)
+        intake = self.send("post", "intakes", {"upload": original.pk}, 201)
+        job = self.send("post", f"intakes/{intake['id']}/count", status=202)
+        worker = self.worker()
+        try:
+            self.wait(lambda: Job.objects.get(pk=job["id"]).done > 0)
+            self.send("post", f"jobs/{job['id']}/cancel")
+            self.wait(lambda: Job.objects.get(pk=job["id"]).state == Job.CANCELLED, 10)
+        finally:
+            worker.terminate()
+            worker.wait(20)
+        self.assertEqual(Line.objects.count(), 0)
+        self.assertEqual(self.get(f"intakes/{intake['id']}")["state"], "review")

@@ -1,0 +1,115 @@
+"""What server tests share: people, studies, files brought in, jobs done."""
+
+import tempfile
+from pathlib import Path
+
+from django.db import connection
+from django.test import TransactionTestCase, override_settings
+from procrastinate.contrib.django import app
+from rest_framework.test import APIClient
+
+from sortija.server.accounts.models import Person
+from sortija.server.studies.actions import start_study
+
+__all__ = ["LOG", "MEMBERS", "ServerCase", "run_jobs"]
+
+LOG = """receipt,card,sold_at,site,channel,item,department,qty,price,total,kind
+1,A,2026-01-10 10:00,North,till,101,Seeds,1,10.00,10.00,sale
+1,A,2026-01-10 10:00,North,till,102,Pots,2,5.00,10.00,sale
+2,B,2026-02-11 10:00,North,web,101,Seeds,1,10.00,10.00,sale
+3,A,2026-03-12 10:00,North,till,101,Seeds,3,10.00,30.00,sale
+3,A,2026-03-12 10:00,North,till,101,Seeds,-1,10.00,-10.00,return
+4,,2026-03-13 10:00,North,till,103,Tools,1,7.00,7.00,sale
+5,C,2026-04-14 10:00,South,till,103,Tools,1,7.00,7.00,void
+6,C,2026-05-15 10:00,South,till,102,Pots,1,5.50,5.50,sale
+7,B,31/02/2026,South,till,102,Pots,1,5.50,5.50,sale
+8,B,2026-06-20 10:00,South,till,102,Pots,1,5.50,5.50,sale
+2,B,2026-02-11 10:00,North,web,101,Seeds,1,10.00,10.00,sale
+9,C,2062-06-20 10:00,South,till,102,Pots,1,5.50,5.50,sale
+"""
+MEMBERS = """card,joined_on,garden,district,mail_consent,email
+A,2020-01-01,yard,0101,yes,a@example.org
+B,2025-05-01,balcony,0102,no,b@example.org
+C,2026-04-01,,0101,yes,c@example.org
+D,2024-04-01,yard,0101,no,d@example.org
+"""
+
+
+def run_jobs() -> None:
+    """Do every job that waits, as a worker would, then stop."""
+    with app.replace_connector(app.connector.get_worker_connector()) as worker:
+        worker.run_worker(wait=False, install_signal_handlers=False, listen_notify=False)
+
+
+class ServerCase(TransactionTestCase):
+    """A real database, real files in a folder of their own, one owner with an empty study."""
+
+    def setUp(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.enterContext(
+            override_settings(
+                COLUMN_FILES=folder / "columns",
+                ORIGINALS=folder / "originals",
+                PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"],  # quick
+            )
+        )
+        self.folder = folder
+        self.owner = self.person("iris")
+        self.study = start_study(self.owner, "Little shop")
+        self.client = self.signed_in(self.owner)
+
+    def tearDown(self):
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "TRUNCATE procrastinate_jobs, procrastinate_events, "
+                "procrastinate_periodic_defers, procrastinate_workers CASCADE"
+            )
+
+    def person(self, name):
+        return Person.objects.create_user(name, password="a long enough word")
+
+    def signed_in(self, person):
+        client = APIClient()
+        client.force_login(person)
+        return client
+
+    def url(self, path):
+        return f"/api/studies/{self.study.pk}/{path}"
+
+    def get(self, path, status=200, client=None, **query):
+        response = (client or self.client).get(self.url(path), query)
+        self.assertEqual(response.status_code, status, response.content[:500])
+        return response.json()
+
+    def send(self, method, path, body=None, status=200, client=None, **headers):
+        call = getattr(client or self.client, method)
+        response = call(self.url(path), body, format="json", headers=headers)
+        self.assertEqual(response.status_code, status, response.content[:500])
+        return response.json() if response.content else None
+
+    def upload(self, text, name, part=64, client=None):
+        """Send a file in small parts through the real door; returns the upload's number."""
+        data = text.encode()
+        begun = self.send("post", "uploads", {"name": name, "size": len(data)}, 201, client)
+        for offset in range(0, len(data), part):
+            response = (client or self.client).put(
+                self.url(f"uploads/{begun['id']}/parts?offset={offset}"),
+                data[offset : offset + part],
+                content_type="application/octet-stream",
+            )
+            self.assertEqual(response.status_code, 200, response.content)
+        return begun["id"]
+
+    def bring_in(self, text, name, role=""):
+        """Upload, review, count; returns the intake as it then stands."""
+        upload = self.upload(text, name, part=1 << 20)
+        intake = self.send("post", "intakes", {"upload": upload, "role": role}, 201)
+        self.send("post", f"intakes/{intake['id']}/count", status=202)
+        run_jobs()
+        return self.get(f"intakes/{intake['id']}")
+
+    def both_files(self):
+        log = self.bring_in(LOG, "log.csv")
+        members = self.bring_in(MEMBERS, "members.csv")
+        self.assertEqual((log["state"], members["state"]), ("counted", "counted"))
+        return log, members
