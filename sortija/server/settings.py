@@ -57,6 +57,8 @@ INSTALLED_APPS = [
     "sortija.server.lens",
     "sortija.server.ledger",
     "sortija.server.measures",
+    "sortija.server.groups",
+    "sortija.server.portraits",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -7,12 +7,14 @@ from drf_spectacular.views import SpectacularJSONAPIView
 
 from sortija.server import page
 from sortija.server.accounts import api as accounts
+from sortija.server.groups import api as groups
 from sortija.server.ledger import api as ledger
 from sortija.server.lens import api as lens
 from sortija.server.measures import api as measures
+from sortija.server.portraits import api as portraits
 from sortija.server.studies import api as studies
 
-_STATIONS = (accounts, studies, lens, ledger, measures)
+_STATIONS = (accounts, studies, lens, ledger, measures, groups, portraits)
 
 urlpatterns = [
     *(

@@ -39,7 +39,8 @@ def assemble(
     runs = find_runs(receipt, column("content", np.uint64))
     again = np.repeat(repeated(runs.key, runs.content), runs.count)
     bit = next(rule.bit for rule in RULES if rule.key == "twice")
-    bits = column("bits", np.int32) | np.where(again, bit, 0).astype(np.int32)
+    bits: NDArray[np.int32] = column("bits", np.int32)
+    bits[again] |= bit
     card, day = column("card", np.int32), column("day", np.int32)
     customer = card if owner is None else np.where(card < 0, card, owner[card]).astype(np.int32)
     order, start = order_lines(customer, day, receipt, customers)

@@ -52,13 +52,15 @@ class Derived:
 
     ``table``: one row a customer (also those without a purchase: all their measures are
     missing); ``about``: the measure behind each column; ``present``: (n,) who made a purchase;
-    ``known``: (n,) who is known at the window's end; ``money``: (n,) int64 sales less returns.
+    ``known``: (n,) who is known at the window's end; ``bought``: (n,) who made a purchase before
+    it; ``money``: (n,) int64 sales less returns.
     """
 
     table: Table
     about: dict[str, Measure]
     present: NDArray[np.bool_]
     known: NDArray[np.bool_]
+    bought: NDArray[np.bool_]
     money: NDArray[np.int64]
     reconciliation: Reconciliation
 
@@ -140,7 +142,8 @@ def derive(
         for place, label in enumerate(labels):
             measure = describe_share(f"share_{kind}_{label.lower().replace(' ', '_')}", kind, label)
             builder.add(measure, _share(values[:, place], summed["gross"]))
-    known = (counted["first_ever"] >= 0) | present
+    bought = counted["first_ever"] >= 0
+    known = bought.copy()
     if joined is not None:
         known |= joined < as_of
     return Derived(
@@ -148,6 +151,7 @@ def derive(
         about=builder.about,
         present=present,
         known=known,
+        bought=bought,
         money=summed["monetary"].copy(),
         reconciliation=_reconcile(log, mask, first, as_of, summed["monetary"], present),
     )

@@ -47,12 +47,15 @@ class Fitted:
     constant: bool = False
 
     def as_json(self) -> dict[str, Any]:
-        return asdict(self)
+        """Plain JSON, in which NaN is null."""
+        data = asdict(self)
+        return {k: None if isinstance(v, float) and v != v else v for k, v in data.items()}
 
     @staticmethod
     def from_json(data: dict[str, Any]) -> Fitted:
-        steps = Steps(**data["steps"])
-        return Fitted(**{**data, "steps": steps, "knots": tuple(data["knots"])})
+        plain = {k: float("nan") if v is None else v for k, v in data.items()}
+        steps, knots = Steps(**data["steps"]), tuple(data["knots"])
+        return Fitted(**{**plain, "steps": steps, "knots": knots})
 
 
 def _transform(values: NDArray[np.float64], how: Transform) -> NDArray[np.float64]:

@@ -71,6 +71,7 @@ class FieldRow(BaseModel):
     kind: str
     unit: str
     group: str
+    labels: dict[str, str]
 
 
 class FieldList(BaseModel):
@@ -84,7 +85,14 @@ class FieldsView(APIView):
         window = window_from(request, default_window(found))
         names = field_names(found, window) if window else []
         rows = [
-            FieldRow(field=n.key, label=n.label, kind=n.kind, unit=n.unit, group=n.group)
+            FieldRow(
+                field=n.key,
+                label=n.label,
+                kind=n.kind,
+                unit=n.unit,
+                group=n.group,
+                labels=n.labels,
+            )
             for n in names
         ]
         return reply(FieldList(fields=rows))

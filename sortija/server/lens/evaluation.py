@@ -38,6 +38,7 @@ class BarChart(BaseModel):
     unit: str
     edges: list[float]
     levels: list[str]
+    labels: list[str]
     everyone: list[int]
     lens: list[int]
     everyone_missing: int
@@ -144,6 +145,7 @@ def _charts(
         BarChart(
             field=f.key, label=f.label, unit=f.unit,
             edges=list(f.bins.edges), levels=list(f.bins.levels),
+            labels=list(f.labels or f.bins.levels),
             everyone=b.everyone.tolist(), lens=b.lens.tolist(),
             everyone_missing=b.everyone_missing, lens_missing=b.lens_missing,
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
@@ -30,13 +31,17 @@ __all__ = [
 
 @dataclass(frozen=True)
 class Field:
-    """A column that clauses and charts can speak of; ``stamp`` names its very values."""
+    """A column that clauses and charts can speak of; ``stamp`` names its very values.
+
+    ``labels``: what people read for each level, where that differs from the level itself.
+    """
 
     key: str
     label: str
     unit: str
     column: Column
     stamp: str
+    labels: tuple[str, ...] = ()
 
     @property
     def bins(self) -> Bins:
@@ -61,6 +66,7 @@ class FieldName:
     kind: str
     unit: str
     group: str
+    labels: dict[str, str] = dataclasses.field(default_factory=dict)
 
 
 class _Keyed:

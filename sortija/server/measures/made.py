@@ -39,7 +39,7 @@ __all__ = ["Made", "column_rows", "made_or_job", "make", "stamp_of"]
 
 #: Up to so many lines a request makes what it shows; beyond, a job does.
 INLINE_LINES = 2_000_000
-_HIDDEN = ("_known", "_money")
+_HIDDEN = ("_known", "_bought", "_money")
 
 
 @dataclass(frozen=True)
@@ -127,6 +127,7 @@ def make(ledger: Ledger, window: WindowInView, progress: Progress = silent) -> N
     money = Column("_money", "number", derived.money.astype(np.float64))
     balance = derived.reconciliation
     columns.append((known, None))
+    columns.append((Column("_bought", "number", derived.bought.astype(np.float64)), None))
     columns.append((money, {"reconciliation": {
         "ledger": balance.ledger, "table": balance.table,
         "without_purchase": balance.without_purchase, "without_customer": balance.without_customer,

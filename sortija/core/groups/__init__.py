@@ -1,0 +1,1 @@
+"""Group customers by measures and categories together; judge, freeze and place."""

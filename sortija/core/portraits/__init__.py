@@ -1,0 +1,1 @@
+"""What sets each segment apart, and names for it."""

@@ -1,0 +1,148 @@
+"""Names for segments, proposed from what sets each apart, in plain words and never two alike."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+__all__ = ["MOST_SHORT", "Proposal", "Trait", "propose_names", "short_form"]
+
+MOST_SHORT = 12
+_LEAST_DEVIATION = 0.35
+
+# measure: (word when above, people when above, word when below, people when below)
+_WORDS: dict[str, tuple[str, str, str, str]] = {
+    "recency": ("Long-silent", "sleepers", "Lately seen", "shoppers"),
+    "silence": ("Overdue", "sleepers", "On-time", "shoppers"),
+    "frequency": ("Frequent", "regulars", "Rare", "visitors"),
+    "monetary": ("High-spend", "spenders", "Low-spend", "savers"),
+    "basket_mean": ("Big-basket", "stockers", "Small-basket", "pickers"),
+    "basket_median": ("Big-basket", "stockers", "Small-basket", "pickers"),
+    "tenure": ("Long-time", "members", "New", "arrivals"),
+    "gap_mean": ("Far-between", "visitors", "Close-beat", "regulars"),
+    "gap_cv": ("Bursty", "comers", "Steady", "comers"),
+    "breadth": ("All-round", "browsers", "Single-aisle", "seekers"),
+    "evenness": ("All-round", "browsers", "Single-aisle", "seekers"),
+    "trend": ("Growing", "climbers", "Fading", "faders"),
+    "returned": ("Returning-goods", "returners", "Keep-all", "keepers"),
+    "weekend": ("Weekend", "weekenders", "Weekday", "weekdayers"),
+}
+
+
+@dataclass(frozen=True)
+class Trait:
+    """One thing that sets a segment apart.
+
+    ``name``: a measure, or a trait with its ``level``; ``deviation``: in SD (a level: the
+    difference of shares over its SD); ``words``: how it is said, for the reason.
+    """
+
+    name: str
+    deviation: float
+    words: str
+    level: str = ""
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """A name, its short form, and why."""
+
+    name: str
+    short: str
+    reason: str
+
+
+def _adjective(trait: Trait) -> str:
+    if trait.level:
+        return trait.level.capitalize()
+    if trait.name.startswith("share_"):
+        label = trait.words.partition(",")[0].partition(" (")[0]
+        return label if trait.deviation > 0 else f"Little-{label.lower()}"
+    words = _WORDS.get(trait.name)
+    if words is None:
+        return ("High " if trait.deviation > 0 else "Low ") + trait.name.replace("_", " ")
+    return words[0] if trait.deviation > 0 else words[2]
+
+
+def _people(trait: Trait) -> str:
+    words = _WORDS.get(trait.name)
+    if words is None or trait.level:
+        return "people"
+    return words[1] if trait.deviation > 0 else words[3]
+
+
+def short_form(name: str, taken: Sequence[str] = ()) -> str:
+    """At most 12 characters, cut between words where that is possible, unlike those taken."""
+    words = name.split()
+    candidates = [name, *(" ".join(words[:n]) for n in range(len(words) - 1, 0, -1)), words[-1]]
+    fitting = [c for c in candidates if len(c) <= MOST_SHORT] or [name[:MOST_SHORT].rstrip()]
+    for candidate in fitting:
+        if candidate not in taken:
+            return candidate
+    stem = fitting[-1]
+    number = 2
+    while f"{stem[: MOST_SHORT - 2]} {number}" in taken:
+        number += 1
+    return f"{stem[: MOST_SHORT - 2]} {number}"
+
+
+def _reason(traits: Sequence[Trait]) -> str:
+    said = []
+    for trait in traits:
+        side = "above" if trait.deviation > 0 else "below"
+        if trait.level:
+            said.append(trait.words)
+        else:
+            said.append(f"{trait.words} {abs(trait.deviation):.1f} SD {side} everyone")
+    return "from " + " and ".join(said)
+
+
+def _proposals(traits: Sequence[Trait]) -> list[tuple[str, str]]:
+    """(name, reason) in order of preference."""
+    strong = sorted(traits, key=lambda t: -abs(t.deviation))
+    telling = [t for t in strong if abs(t.deviation) >= _LEAST_DEVIATION][:4]
+    if not telling:
+        return [("Like everyone", "from nothing that stands out")]
+    out = []
+    for first in telling:
+        for second in telling:
+            if first is second or (not first.level and _people(second) == "people"):
+                continue
+            adjective, people = _adjective(first), _people(second)
+            if first.name.partition("_")[0] == second.name.partition("_")[0]:
+                continue
+            out.append((f"{adjective} {people}", _reason([first, second])))
+    alone = telling[0]
+    people = _people(alone) if alone.level or alone.name.startswith("share_") else "customers"
+    out.append((f"{_adjective(alone)} {people}", _reason([alone])))
+    return out
+
+
+def propose_names(segments: Sequence[Sequence[Trait]], most: int = 3) -> list[list[Proposal]]:
+    """Up to ``most`` proposals a segment, the first ones all different.
+
+    Parameters
+    ----------
+    segments : for each segment what sets it apart, in any order
+    """
+    drafts = [_proposals(traits) for traits in segments]
+    # Whoever stands out most chooses first.
+    force = [max((abs(t.deviation) for t in traits), default=0.0) for traits in segments]
+    taken_names: list[str] = []
+    taken_short: list[str] = []
+    out: list[list[Proposal]] = [[] for _ in segments]
+    for place in sorted(range(len(segments)), key=lambda i: -force[i]):
+        free = [d for d in drafts[place] if d[0] not in taken_names]
+        if not free:
+            number = 2
+            while f"{drafts[place][0][0]} {number}" in taken_names:
+                number += 1
+            free = [(f"{drafts[place][0][0]} {number}", drafts[place][0][1])]
+        for rank, (name, reason) in enumerate(dict(free).items()):
+            if rank == most:
+                break
+            short = short_form(name, taken_short if rank == 0 else ())
+            out[place].append(Proposal(name, short, reason))
+        taken_names.append(out[place][0].name)
+        taken_short.append(out[place][0].short)
+    return out

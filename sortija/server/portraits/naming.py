@@ -1,0 +1,59 @@
+"""Names for the segments of a new yardstick, proposed from their profiles."""
+
+from __future__ import annotations
+
+from datetime import date
+
+import numpy as np
+
+from sortija.core.portraits.naming import Proposal, Trait, propose_names
+from sortija.server.groups.actions import names_segments
+from sortija.server.groups.models import Yardstick
+from sortija.server.groups.placed import placed_at
+from sortija.server.portraits.sheet import Sheet, sheet_of
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["proposals_for"]
+
+
+#: Levels that would make a name of nothing.
+_SAY_LITTLE = {"none", "no", "yes", "not known", "unknown", "other", "not given"}
+
+
+def proposals_for(sheet: Sheet) -> list[list[Proposal]]:
+    """Proposals a segment from what sets it apart among the columns that shaped the groups."""
+    segments: list[list[Trait]] = [[] for _ in range(sheet.k)]
+    for row in sheet.numeric:
+        if not row.shaped:
+            continue
+        for place, deviation in enumerate(row.profile.deviations):
+            if np.isfinite(deviation):
+                segments[place].append(Trait(row.name, float(deviation), row.label.lower()))
+    for category in sheet.categories:
+        if not category.shaped:
+            continue
+        profile = category.profile
+        for place, level in enumerate(profile.telling):
+            usual, here = float(profile.everyone[level]), float(profile.shares[place, level])
+            spread = np.sqrt(usual * (1 - usual))
+            if spread == 0 or not np.isfinite(here) or here < 0.4:
+                continue
+            name = category.levels[level]
+            if name.lower() in _SAY_LITTLE:
+                continue
+            words = f"{category.label.lower()} {name} {here:.0%} against {usual:.0%}"
+            segments[place].append(Trait(category.name, (here - usual) / spread, words, name))
+    return propose_names(segments)
+
+
+@names_segments
+def _name(yardstick: Yardstick) -> None:
+    to, _, back = yardstick.home.partition(":")
+    placed = placed_at(yardstick.study, yardstick, WindowInView(date.fromisoformat(to), back))
+    if placed is None:
+        return
+    proposals = proposals_for(sheet_of(placed))
+    for segment, mine in zip(yardstick.segments.all(), proposals, strict=True):
+        segment.name, segment.short = mine[0].name, mine[0].short
+        segment.proposals = [p.__dict__ for p in mine]
+        segment.save(update_fields=["name", "short", "proposals"])

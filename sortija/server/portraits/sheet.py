@@ -1,0 +1,124 @@
+"""A sheet: every segment's profile at one window."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from sortija.core.measures.describe import Axis, axis_for, skewness
+from sortija.core.portraits.profile import (
+    CategoryProfile,
+    NumericProfile,
+    category_profile,
+    numeric_profile,
+)
+from sortija.server.groups.placed import PlacedAt, frozen
+from sortija.server.ledger.traits import trait_column, traits_of
+from sortija.server.measures.actions import plan_of
+from sortija.server.measures.views import role_of
+
+__all__ = ["CategoryRow", "NumericRow", "Sheet", "sheet_of"]
+
+
+@dataclass(frozen=True)
+class NumericRow:
+    """A measure's profile, its axis, and whether it shaped the groups."""
+
+    name: str
+    label: str
+    unit: str
+    definition: str
+    shaped: bool
+    profile: NumericProfile
+    axis: Axis
+
+
+@dataclass(frozen=True)
+class CategoryRow:
+    """A trait's profile; ``levels[0]`` is *not given*."""
+
+    name: str
+    label: str
+    levels: tuple[str, ...]
+    shaped: bool
+    profile: CategoryProfile
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """Rows by separation, strongest first: η² for measures, V² for categories."""
+
+    k: int
+    numeric: tuple[NumericRow, ...]
+    categories: tuple[CategoryRow, ...]
+
+
+class _Key:
+    def __init__(self, placed: PlacedAt, shown: tuple[str, ...]) -> None:
+        self.placed, self.key = placed, (placed.stamp, shown)
+
+    def __hash__(self) -> int:
+        return hash(self.key)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Key) and other.key == self.key
+
+
+def sheet_of(placed: PlacedAt) -> Sheet:
+    """The sheet of a placement: the measures in use and every category, shaping or not."""
+    study = placed.yardstick.study
+    plan, _ = plan_of(study)
+    shaping = set(frozen(placed.yardstick)[0].names)
+    shown = tuple(
+        n for n in placed.made.names if n in shaping or role_of(placed.made, plan, n) != "out"
+    )
+    return _sheet(_Key(placed, shown))
+
+
+@lru_cache(maxsize=16)
+def _sheet(key: _Key) -> Sheet:
+    placed, shown = key.placed, key.key[1]
+    study, k = placed.yardstick.study, placed.placement.k
+    groups = np.asarray(placed.placement.state)
+    shaping = set(frozen(placed.yardstick)[0].names)
+    numeric = []
+    for name in shown:
+        values = np.asarray(placed.made.column(name).values)
+        about = placed.made.about(name)
+        there = values[~np.isnan(values) & (groups < k)]
+        profile = numeric_profile(values, groups, k)
+        means = profile.means[np.isfinite(profile.means)]
+        skew = skewness(there) if len(there) else 0.0
+        axis = _axis(there, means, log=abs(skew) > 3)
+        numeric.append(
+            NumericRow(
+                name, about.label, about.unit, about.definition, name in shaping, profile, axis
+            )
+        )
+    categories = []
+    for trait in traits_of(study):
+        if trait.row.kind != "category":
+            continue
+        column = trait_column(study, trait)
+        profile_ = category_profile(np.asarray(column.values), len(column.levels), groups, k)
+        label = trait.name.replace("_", " ").capitalize()
+        levels = ("not given", *column.levels)
+        shaped = f"trait:{trait.name}" in shaping
+        categories.append(CategoryRow(trait.name, label, levels, shaped, profile_))
+    numeric.sort(key=lambda r: -np.nan_to_num(r.profile.eta_squared))
+    categories.sort(key=lambda r: -r.profile.v)
+    return Sheet(k, tuple(numeric), tuple(categories))
+
+
+def _axis(values: np.ndarray, means: np.ndarray, log: bool) -> Axis:
+    """An axis from everyone's lower to upper tail, wide enough for every group's mean."""
+    if len(values) == 0:
+        return Axis(0.0, 1.0, False)
+    usual = axis_for(values, log)
+    low, high = (float(v) for v in np.quantile(values, (0.02, 0.9)))
+    low = min(low, float(means.min())) if len(means) else low
+    high = max(high, 1.04 * float(means.max())) if len(means) else high
+    low = 0.0 if 0 <= low < 0.4 * high else max(low, usual.low)
+    return Axis(low, high if high > low else low + 1.0, log)
