@@ -27,6 +27,14 @@ export const router = createBrowserRouter([
         path: "measures",
         lazy: async () => ({ Component: (await import("@/stations/measures")).Measures }),
       },
+      {
+        path: "groups",
+        lazy: async () => ({ Component: (await import("@/stations/groups")).Groups }),
+      },
+      {
+        path: "portraits",
+        lazy: async () => ({ Component: (await import("@/stations/portraits")).Portraits }),
+      },
     ],
   },
   { path: "*", element: <Lost /> },

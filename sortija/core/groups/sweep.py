@@ -123,5 +123,6 @@ def suggest(
         )
         words += f" The silhouette is higher at {ks[peak]} ({silhouettes[peak]:.2f}), but {why}."
     elif best + 1 < len(ks) and weakest[best + 1] < DOUBTFUL:
-        words += f" With {ks[best + 1]}, a group dissolves."
+        ends = "dissolves" if weakest[best + 1] <= DISSOLVES else "hardly holds"
+        words += f" With {ks[best + 1]}, a group {ends}."
     return Suggestion(ks[best], words)

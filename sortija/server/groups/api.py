@@ -27,7 +27,7 @@ class RecipeRevision(BaseModel):
     revision: int
 
 
-class Choice(BaseModel):
+class GroupingChoice(BaseModel):
     grouping: int
 
 
@@ -58,10 +58,12 @@ class RunView(APIView):
 
 
 class AdoptView(APIView):
-    @extend_schema(request=Choice, responses=Adopted)
+    @extend_schema(request=GroupingChoice, responses=Adopted)
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
-        row = Grouping.objects.filter(study=found, pk=body(request, Choice).grouping).first()
+        row = Grouping.objects.filter(
+            study=found, pk=body(request, GroupingChoice).grouping
+        ).first()
         if row is None:
             raise Http404("There is no such grouping here. Run the recipe again.")
         adopt(found, request.user, row)

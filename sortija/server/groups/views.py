@@ -53,10 +53,18 @@ class RecipeBody(BaseModel):
     method: str
 
 
+class Strand(BaseModel):
+    """Customers of group ``above`` who stand in group ``below`` of the next row (from 0)."""
+
+    above: int
+    below: int
+    customers: int
+
+
 class CandidateRow(BaseModel):
     """One k: customers by group, how often each comes back, and how well it holds.
 
-    ``threads``: from this row's groups to the next row's, (from, to, customers).
+    ``threads``: from this row's groups to the next row's.
     """
 
     id: int
@@ -70,7 +78,7 @@ class CandidateRow(BaseModel):
     exact: bool
     smallest: float
     weakest: float
-    threads: list[tuple[int, int, int]]
+    threads: list[Strand]
 
 
 class SuggestionBody(BaseModel):
@@ -103,13 +111,16 @@ class GroupsPage(BaseModel):
 
 
 @lru_cache(maxsize=64)
-def _threads(first: int, second: int, rows: int, columns: int) -> list[tuple[int, int, int]]:
+def _threads(first: int, second: int, rows: int, columns: int) -> list[Strand]:
     """Who stays together between two candidates (columns of labels by their numbers)."""
     columns_of = models.Column.objects.in_bulk([first, second])
     a = np.asarray(read_column(columns_of[first]).values) - 1
     b = np.asarray(read_column(columns_of[second]).values) - 1
     table = cross_table(a, b, rows, columns)
-    return [(int(i), int(j), int(table[i, j])) for i, j in zip(*np.nonzero(table), strict=True)]
+    return [
+        Strand(above=int(i), below=int(j), customers=int(table[i, j]))
+        for i, j in zip(*np.nonzero(table), strict=True)
+    ]
 
 
 def _candidates(groupings: list[Grouping]) -> list[CandidateRow]:

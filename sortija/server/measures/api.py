@@ -26,7 +26,7 @@ WINDOW = [
 ]
 
 
-class Choice(BaseModel):
+class MeasureChoice(BaseModel):
     role: str | None = None
     steps: StepsBody | None = None
 
@@ -45,14 +45,14 @@ class MeasuresView(APIView):
 
 
 class OneMeasure(APIView):
-    @extend_schema(request=Choice, responses=PlanRevision)
+    @extend_schema(request=MeasureChoice, responses=PlanRevision)
     def put(self, request: Request, study: int, name: str) -> Response:
         found = study_for(request.user, study, "analyst")
         window = window_from(request, default_window(found))
         made = made_or_job(found, window) if window else None
         if not isinstance(made, Made) or name not in made.names:
             raise Problem(f"There is no measure called {name} in this window.", 404)
-        asked = body(request, Choice)
+        asked = body(request, MeasureChoice)
         revision = choose(
             found, request.user, name, made.about(name).label, asked.role,
             asked.steps.model_dump() if asked.steps else None, expected_revision(request),

@@ -86,6 +86,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_groups_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/adopt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["studies_groups_adopt_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["studies_groups_recipe_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["studies_groups_run_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/history": {
         parameters: {
             query?: never;
@@ -326,6 +390,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/portraits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_portraits_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/portraits/segments/{segment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["studies_portraits_segments_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/pulse": {
         parameters: {
             query?: never;
@@ -394,6 +490,26 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Adopted
+         * @description The yardstick: its grouping, home window, and what has changed since it was decided.
+         */
+        Adopted: {
+            /** Id */
+            id: number;
+            /** Grouping */
+            grouping: number;
+            /** K */
+            k: number;
+            /** Home To */
+            home_to: string;
+            /** Home Back */
+            home_back: string;
+            /** At */
+            at: string;
+            /** Since */
+            since: string;
+        };
         /** AxisBody */
         AxisBody: {
             /** Low */
@@ -432,6 +548,8 @@ export interface components {
             edges: number[];
             /** Levels */
             levels: string[];
+            /** Labels */
+            labels: string[];
             /** Everyone */
             everyone: number[];
             /** Lens */
@@ -441,15 +559,76 @@ export interface components {
             /** Lens Missing */
             lens_missing: number;
         };
-        /** Choice */
-        Choice: {
-            /**
-             * Role
-             * @default null
-             */
-            role: string | null;
-            /** @default null */
-            steps: components["schemas"]["StepsBody"] | null;
+        /**
+         * CandidateRow
+         * @description One k: customers by group, how often each comes back, and how well it holds.
+         *
+         *     ``threads``: from this row's groups to the next row's.
+         */
+        CandidateRow: {
+            /** Id */
+            id: number;
+            /** K */
+            k: number;
+            /** Counts */
+            counts: number[];
+            /** Stability */
+            stability: number[];
+            /** Silhouettes */
+            silhouettes: (number | null)[];
+            /** Cost */
+            cost: number;
+            /** Cost Share */
+            cost_share: number;
+            /** Silhouette */
+            silhouette: number;
+            /** Exact */
+            exact: boolean;
+            /** Smallest */
+            smallest: number;
+            /** Weakest */
+            weakest: number;
+            /** Threads */
+            threads: components["schemas"]["Strand"][];
+        };
+        /** CategoryInput */
+        CategoryInput: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Picked */
+            picked: boolean;
+            /** Values */
+            values: number;
+        };
+        /**
+         * CategoryThread
+         * @description A category by segment: the most telling level of each, its share and its index.
+         */
+        CategoryThread: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Levels */
+            levels: string[];
+            /** Shaped */
+            shaped: boolean;
+            /** V Squared */
+            v_squared: number;
+            /** P */
+            p: number | null;
+            /** Everyone Level */
+            everyone_level: number;
+            /** Everyone */
+            everyone: number[];
+            /** Shares */
+            shares: (number | null)[][];
+            /** Telling */
+            telling: number[];
+            /** Index */
+            index: (number | null)[];
         };
         /**
          * ClauseBody
@@ -489,6 +668,37 @@ export interface components {
             /** Password */
             password: string;
         };
+        /**
+         * Draft
+         * @description The recipe as the analyst sees it; None: what is proposed.
+         */
+        Draft: {
+            /**
+             * Numeric
+             * @default null
+             */
+            numeric: string[] | null;
+            /**
+             * Categories
+             * @default null
+             */
+            categories: string[] | null;
+            /**
+             * Balance
+             * @default 1
+             */
+            balance: number;
+            /**
+             * Seed
+             * @default 4107
+             */
+            seed: number;
+            /**
+             * Starts
+             * @default 10
+             */
+            starts: number;
+        };
         /** FieldList */
         FieldList: {
             /** Fields */
@@ -509,6 +719,10 @@ export interface components {
             unit: string;
             /** Group */
             group: string;
+            /** Labels */
+            labels: {
+                [key: string]: string;
+            };
         };
         /** Figures */
         Figures: {
@@ -551,6 +765,28 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /** GroupingChoice */
+        GroupingChoice: {
+            /** Grouping */
+            grouping: number;
+        };
+        /** GroupsPage */
+        GroupsPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            recipe: components["schemas"]["RecipeBody"] | null;
+            /** Candidates */
+            candidates: components["schemas"]["CandidateRow"][];
+            /** Customers */
+            customers: number;
+            /** Left Out */
+            left_out: number;
+            /** Dropped */
+            dropped: string[];
+            suggestion: components["schemas"]["SuggestionBody"] | null;
+            adopted: components["schemas"]["Adopted"] | null;
         };
         /** History */
         History: {
@@ -768,6 +1004,16 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** MeasureChoice */
+        MeasureChoice: {
+            /**
+             * Role
+             * @default null
+             */
+            role: string | null;
+            /** @default null */
+            steps: components["schemas"]["StepsBody"] | null;
+        };
         /** MeasuresPage */
         MeasuresPage: {
             status: components["schemas"]["Status"];
@@ -831,10 +1077,83 @@ export interface components {
             /** Size */
             size: number;
         };
+        /** NumericInput */
+        NumericInput: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Picked */
+            picked: boolean;
+            steps: components["schemas"]["StepsBody"];
+            /** Missing */
+            missing: number;
+        };
+        /**
+         * NumericThread
+         * @description A measure by segment; ``places``: means on the axis, 0 to 1; deviations in SD.
+         */
+        NumericThread: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Definition */
+            definition: string;
+            /** Shaped */
+            shaped: boolean;
+            /** Eta Squared */
+            eta_squared: number | null;
+            /** P */
+            p: number | null;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Log */
+            log: boolean;
+            /** Everyone */
+            everyone: number | null;
+            /** Quartiles */
+            quartiles: number[];
+            /** Means */
+            means: (number | null)[];
+            /** Medians */
+            medians: (number | null)[];
+            /** Places */
+            places: (number | null)[];
+            /** Deviations */
+            deviations: (number | null)[];
+        };
         /** PlanRevision */
         PlanRevision: {
             /** Revision */
             revision: number;
+        };
+        /** PortraitsPage */
+        PortraitsPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            adopted: components["schemas"]["Adopted"] | null;
+            /** At Home */
+            at_home: boolean;
+            /** Customers */
+            customers: number;
+            /** Money */
+            money: number;
+            /** Outside */
+            outside: {
+                [key: string]: number;
+            };
+            /** Segments */
+            segments: components["schemas"]["SegmentHead"][];
+            /** Numeric */
+            numeric: components["schemas"]["NumericThread"][];
+            /** Categories */
+            categories: components["schemas"]["CategoryThread"][];
         };
         /**
          * PreviewColumn
@@ -870,12 +1189,43 @@ export interface components {
             /** Counted Total */
             counted_total: number;
         };
+        /** ProposalBody */
+        ProposalBody: {
+            /** Name */
+            name: string;
+            /** Short */
+            short: string;
+            /** Reason */
+            reason: string;
+        };
         /** Pulse */
         Pulse: {
             /** Revision */
             revision: number;
             /** Jobs */
             jobs: components["schemas"]["JobRow"][];
+        };
+        /** RecipeBody */
+        RecipeBody: {
+            /** Revision */
+            revision: number;
+            /** Numeric */
+            numeric: components["schemas"]["NumericInput"][];
+            /** Categories */
+            categories: components["schemas"]["CategoryInput"][];
+            /** Balance */
+            balance: number;
+            /** Seed */
+            seed: number;
+            /** Starts */
+            starts: number;
+            /** Method */
+            method: string;
+        };
+        /** RecipeRevision */
+        RecipeRevision: {
+            /** Revision */
+            revision: number;
         };
         /**
          * RuleRow
@@ -905,6 +1255,69 @@ export interface components {
         RulesOn: {
             /** On */
             on: string[];
+        };
+        /** SegmentChange */
+        SegmentChange: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * Short
+             * @default null
+             */
+            short: string | null;
+            /**
+             * Notes
+             * @default null
+             */
+            notes: string | null;
+        };
+        /**
+         * SegmentHead
+         * @description A segment: its mark, name, size and money, and who stands on its border.
+         */
+        SegmentHead: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Mark */
+            mark: number;
+            /** Name */
+            name: string;
+            /** Short */
+            short: string;
+            /** Revision */
+            revision: number;
+            /** Customers */
+            customers: number;
+            /** Money */
+            money: number;
+            /** Border */
+            border: number;
+            /** Border Towards */
+            border_towards: number | null;
+            /** Border Towards Customers */
+            border_towards_customers: number;
+            /** Proposals */
+            proposals: components["schemas"]["ProposalBody"][];
+            /** Notes */
+            notes: string;
+            /** Typical */
+            typical: components["schemas"]["Typical"][];
+        };
+        /** SegmentNow */
+        SegmentNow: {
+            /** Name */
+            name: string;
+            /** Short */
+            short: string;
+            /** Notes */
+            notes: string;
+            /** Revision */
+            revision: number;
         };
         /**
          * Session
@@ -979,6 +1392,18 @@ export interface components {
              */
             scale: string;
         };
+        /**
+         * Strand
+         * @description Customers of group ``above`` who stand in group ``below`` of the next row (from 0).
+         */
+        Strand: {
+            /** Above */
+            above: number;
+            /** Below */
+            below: number;
+            /** Customers */
+            customers: number;
+        };
         /** StudyList */
         StudyList: {
             /** Studies */
@@ -998,6 +1423,13 @@ export interface components {
             role: string;
             /** Revision */
             revision: number;
+        };
+        /** SuggestionBody */
+        SuggestionBody: {
+            /** K */
+            k: number | null;
+            /** Words */
+            words: string;
         };
         /** Switch */
         Switch: {
@@ -1067,6 +1499,16 @@ export interface components {
             backs: string[];
             /** Stations */
             stations: components["schemas"]["StationFact"][];
+        };
+        /**
+         * Typical
+         * @description One of the customers nearest to the centre, with values in the threads' order.
+         */
+        Typical: {
+            /** Card */
+            card: string;
+            /** Values */
+            values: (number | null)[];
         };
         /**
          * Upload
@@ -1276,6 +1718,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FieldList"];
+                };
+            };
+        };
+    };
+    studies_groups_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupsPage"];
+                };
+            };
+        };
+    };
+    studies_groups_adopt_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupingChoice"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Adopted"];
+                };
+            };
+        };
+    };
+    studies_groups_recipe_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Draft"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeRevision"];
+                };
+            };
+        };
+    };
+    studies_groups_run_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRow"];
                 };
             };
         };
@@ -1671,7 +2219,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["Choice"];
+                "application/json": components["schemas"]["MeasureChoice"];
             };
         };
         responses: {
@@ -1681,6 +2229,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanRevision"];
+                };
+            };
+        };
+    };
+    studies_portraits_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortraitsPage"];
+                };
+            };
+        };
+    };
+    studies_portraits_segments_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                segment: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SegmentChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SegmentNow"];
                 };
             };
         };

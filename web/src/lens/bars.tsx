@@ -204,18 +204,19 @@ export function LevelBars({ chart, width = 228 }: { chart: Chart; width?: number
     <div style={{ width }}>
       {order.slice(0, SHOWN).map((place) => {
         const level = chart.levels[place] ?? "";
+        const name = chart.labels[place] ?? level;
         const chosen = holds(own, { value: level });
         const share = on ? (mine[place] ?? 0) : (everyone[place] ?? 0);
         return (
           <div
             key={level}
             {...handlers({ value: level })}
-            aria-label={`${chart.label} ${level}: ${figure(100 * (everyone[place] ?? 0))}% of everyone, ${figure(100 * (mine[place] ?? 0))}% of the lens`}
+            aria-label={`${chart.label} ${name}: ${figure(100 * (everyone[place] ?? 0))}% of everyone, ${figure(100 * (mine[place] ?? 0))}% of the lens`}
             className={`grid cursor-pointer grid-cols-[78px_1fr_38px] items-center gap-1 rounded-sm border border-dashed border-transparent py-px text-12 hover:border-teal ${
               chosen ? "font-semibold text-teal" : ""
             }`}
           >
-            <span className="truncate">{level}</span>
+            <span className="truncate">{name}</span>
             <span className="relative block h-3">
               <span
                 className="absolute inset-y-0 left-0 bg-everyone"

@@ -14,7 +14,7 @@ function useWords() {
     const unit = field?.unit ?? "";
     const end = (value: number) => inUnit(value, unit, study.currency);
     const picks = [
-      ...(clause.values ?? []),
+      ...(clause.values ?? []).map((value) => field?.labels[value] ?? value),
       ...((clause.ranges ?? []) as [number | null, number | null][]).map(([low, high]) =>
         low === null
           ? `under ${end(high ?? 0)}`

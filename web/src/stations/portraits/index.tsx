@@ -1,0 +1,120 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useLocation } from "react-router";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { count, day } from "@/charts/format";
+import { Sheet } from "@/stations/portraits/sheet";
+import { SegmentCards } from "@/stations/portraits/cards";
+import { useStudy } from "@/study/context";
+import { Head } from "@/ui/head";
+import { useNotice } from "@/ui/notices";
+import { Empty, Failed, Waiting, Working } from "@/ui/status";
+
+/** Portraits: rings on threads beside the table, names, who is typical, who stands on the border. */
+export function Portraits() {
+  const { study, view, window } = useStudy();
+  const { search } = useLocation();
+  const [chosen, setChosen] = useState(1);
+  const portraits = useQuery({
+    queryKey: ["study", study.id, "portraits", view],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/portraits", {
+          params: { path: { study: study.id }, query: view as never },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  const change = useSegmentChange();
+  if (portraits.isPending) return <Waiting />;
+  if (portraits.isError) return <Failed words={portraits.error.message} />;
+  const page = portraits.data;
+  const { adopted } = page;
+  const segment = page.segments.find((row) => row.number === chosen) ?? page.segments[0];
+  return (
+    <div className="grid gap-3">
+      <Head
+        title="Portraits"
+        words={
+          window && page.segments.length
+            ? `${page.segments.length} groups of ${count(page.customers)} customers, up to and including ${day(window.to)}.${outside(page.outside)}`
+            : "What sets each segment apart, and a name for it."
+        }
+      />
+      {page.status.state === "empty" && (
+        <Empty
+          title="Portraits are drawn of adopted groups"
+          action={
+            <Link
+              className="text-copper underline"
+              to={{ pathname: "../groups", search }}
+              relative="path"
+            >
+              Go to Groups
+            </Link>
+          }
+        >
+          {page.status.words} Then every measure is a thread here, with each segment&rsquo;s mark
+          strung at its value.
+        </Empty>
+      )}
+      {page.status.job && <Working job={page.status.job} study={study.id} />}
+      {adopted && (adopted.since || !page.at_home) && page.segments.length > 0 && (
+        <p className="card px-3 py-2 text-12">
+          {!page.at_home &&
+            `These groups were adopted on the window to ${day(adopted.home_to)}; here the same customers are placed by them, without refitting. `}
+          {adopted.since && `Decided on an earlier ledger: ${adopted.since}.`}
+        </p>
+      )}
+      {segment && (
+        <>
+          <Sheet page={page} chosen={segment.number} onChoose={setChosen} />
+          <SegmentCards
+            page={page}
+            segment={segment}
+            onChange={(body) => change.mutate({ segment, body })}
+          />
+        </>
+      )}
+    </div>
+  );
+}
+
+function outside(counts: Record<string, number>): string {
+  const parts = [
+    counts.left && `${count(counts.left)} left`,
+    counts["not yet"] && `${count(counts["not yet"])} did not buy yet`,
+    counts.unplaced && `${count(counts.unplaced)} cannot be placed`,
+  ].filter(Boolean);
+  return parts.length ? ` Outside: ${parts.join(", ")}.` : "";
+}
+
+export type SegmentBody = Partial<Record<"name" | "short" | "notes", string>>;
+
+function useSegmentChange() {
+  const { study, takeBack } = useStudy();
+  const queries = useQueryClient();
+  const say = useNotice();
+  return useMutation({
+    mutationFn: ({ segment, body }: { segment: Schemas["SegmentHead"]; body: SegmentBody }) =>
+      data(
+        api.PUT("/api/studies/{study}/portraits/segments/{segment}", {
+          params: { path: { study: study.id, segment: segment.id } },
+          body: { name: body.name ?? null, short: body.short ?? null, notes: body.notes ?? null },
+          headers: { "If-Match": `"${segment.revision}"` },
+        }),
+      ),
+    onSuccess: (now, { segment }) =>
+      say(
+        now.name === segment.name
+          ? `${now.name} is changed.`
+          : `${segment.name} is now ${now.name}.`,
+        { undo: takeBack },
+      ),
+    onError: (problem) => say(problem.message, { trouble: true }),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+  });
+}
