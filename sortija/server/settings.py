@@ -57,8 +57,11 @@ INSTALLED_APPS = [
     "sortija.server.lens",
     "sortija.server.ledger",
     "sortija.server.measures",
+    "sortija.server.scores",
     "sortija.server.groups",
     "sortija.server.portraits",
+    "sortija.server.crossings",
+    "sortija.server.campaigns",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

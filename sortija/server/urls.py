@@ -7,14 +7,19 @@ from drf_spectacular.views import SpectacularJSONAPIView
 
 from sortija.server import page
 from sortija.server.accounts import api as accounts
+from sortija.server.campaigns import api as campaigns
+from sortija.server.crossings import api as crossings
 from sortija.server.groups import api as groups
 from sortija.server.ledger import api as ledger
 from sortija.server.lens import api as lens
 from sortija.server.measures import api as measures
 from sortija.server.portraits import api as portraits
+from sortija.server.scores import api as scores
 from sortija.server.studies import api as studies
 
-_STATIONS = (accounts, studies, lens, ledger, measures, groups, portraits)
+_STATIONS = (
+    accounts, studies, lens, ledger, measures, scores, groups, portraits, crossings, campaigns,
+)  # fmt: skip
 
 urlpatterns = [
     *(

@@ -28,12 +28,24 @@ export const router = createBrowserRouter([
         lazy: async () => ({ Component: (await import("@/stations/measures")).Measures }),
       },
       {
+        path: "scores",
+        lazy: async () => ({ Component: (await import("@/stations/scores")).Scores }),
+      },
+      {
         path: "groups",
         lazy: async () => ({ Component: (await import("@/stations/groups")).Groups }),
       },
       {
         path: "portraits",
         lazy: async () => ({ Component: (await import("@/stations/portraits")).Portraits }),
+      },
+      {
+        path: "crossings",
+        lazy: async () => ({ Component: (await import("@/stations/crossings")).Crossings }),
+      },
+      {
+        path: "campaigns",
+        lazy: async () => ({ Component: (await import("@/stations/campaigns")).Campaigns }),
       },
     ],
   },

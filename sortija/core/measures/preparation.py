@@ -53,7 +53,7 @@ class Fitted:
 
     @staticmethod
     def from_json(data: dict[str, Any]) -> Fitted:
-        plain = {k: float("nan") if v is None else v for k, v in data.items()}
+        plain: dict[str, Any] = {k: float("nan") if v is None else v for k, v in data.items()}
         steps, knots = Steps(**data["steps"]), tuple(data["knots"])
         return Fitted(**{**plain, "steps": steps, "knots": knots})
 

@@ -70,6 +70,103 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/campaigns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_campaigns_retrieve"];
+        put?: never;
+        post: operations["studies_campaigns_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/{campaign}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["studies_campaigns_update"];
+        post?: never;
+        delete: operations["studies_campaigns_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/{campaign}/draw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["studies_campaigns_draw_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/{campaign}/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The list of those written to. Fetching it hands it over, which stays on record. */
+        post: operations["studies_campaigns_list_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/crossings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_crossings_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/crossings/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_crossings_why_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/fields": {
         parameters: {
             query?: never;
@@ -438,6 +535,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/scores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_scores_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/trail": {
         parameters: {
             query?: never;
@@ -510,6 +623,20 @@ export interface components {
             /** Since */
             since: string;
         };
+        /**
+         * ArmRow
+         * @description A segment of the audience and its arms.
+         */
+        ArmRow: {
+            /** Segment */
+            segment: string;
+            /** Mark */
+            mark: number | null;
+            /** Written */
+            written: number;
+            /** Held */
+            held: number;
+        };
         /** AxisBody */
         AxisBody: {
             /** Low */
@@ -532,6 +659,41 @@ export interface components {
             without_purchase: number;
             /** Without Customer */
             without_customer: number;
+        };
+        /**
+         * BandRow
+         * @description A band: its real size, its money, and the values it spans.
+         */
+        BandRow: {
+            /** Band */
+            band: number;
+            /** Customers */
+            customers: number;
+            /** Money */
+            money: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+        };
+        /** BandedMeasure */
+        BandedMeasure: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Higher Is Better */
+            higher_is_better: boolean;
+            /** Bands */
+            bands: components["schemas"]["BandRow"][];
+            /** Empty */
+            empty: number;
+            /** Lopsided */
+            lopsided: boolean;
+            /** Missing */
+            missing: number;
         };
         /**
          * BarChart
@@ -558,6 +720,80 @@ export interface components {
             everyone_missing: number;
             /** Lens Missing */
             lens_missing: number;
+        };
+        /** CampaignPlan */
+        CampaignPlan: {
+            /** Name */
+            name: string;
+            /**
+             * Send On
+             * Format: date
+             */
+            send_on: string;
+            /**
+             * Read On
+             * Format: date
+             */
+            read_on: string;
+            /**
+             * Holdout
+             * @default 0.2
+             */
+            holdout: number;
+        };
+        /**
+         * CampaignRow
+         * @description A plan: how many the lens holds, who falls away, who is written to, who is held out.
+         *
+         *     ``smallest_effect``: the smallest rise found 8 times in 10; null: this cannot be measured.
+         */
+        CampaignRow: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+            /** Revision */
+            revision: number;
+            /** Clauses */
+            clauses: {
+                [key: string]: unknown;
+            }[];
+            /** Window */
+            window: string;
+            /** Send On */
+            send_on: string;
+            /** Read On */
+            read_on: string;
+            /** Holdout */
+            holdout: number;
+            /** Seed */
+            seed: number;
+            /** Lens */
+            lens: number;
+            /** Fell Away */
+            fell_away: {
+                [key: string]: number;
+            };
+            /** Written */
+            written: number;
+            /** Held */
+            held: number;
+            /** Base Rate */
+            base_rate: number | null;
+            /** Smallest Effect */
+            smallest_effect: number | null;
+            /** Arms */
+            arms: components["schemas"]["ArmRow"][];
+            /** Trouble */
+            trouble: string;
+        };
+        /** CampaignsPage */
+        CampaignsPage: {
+            status: components["schemas"]["Status"];
+            /** Campaigns */
+            campaigns: components["schemas"]["CampaignRow"][];
         };
         /**
          * CandidateRow
@@ -661,12 +897,46 @@ export interface components {
              */
             window: string;
         };
+        /** CodeRow */
+        CodeRow: {
+            /** Code */
+            code: string;
+            /** Customers */
+            customers: number;
+            /** Money */
+            money: number;
+        };
         /** Credentials */
         Credentials: {
             /** Name */
             name: string;
             /** Password */
             password: string;
+        };
+        /** CrossingsPage */
+        CrossingsPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            adopted: components["schemas"]["Adopted"] | null;
+            /** States */
+            states: components["schemas"]["SegmentKey"][];
+            /** Dates */
+            dates: components["schemas"]["DateRow"][];
+            /** Steps */
+            steps: components["schemas"]["StepTable"][];
+            /** Back */
+            back: string;
+        };
+        /**
+         * DateRow
+         * @description How many customers are in each state at one date.
+         */
+        DateRow: {
+            /** To */
+            to: string;
+            /** Counts */
+            counts: number[];
         };
         /**
          * Draft
@@ -1045,6 +1315,33 @@ export interface components {
             /** Aside Money */
             aside_money: number[][];
         };
+        /** NewCampaign */
+        NewCampaign: {
+            /** Name */
+            name: string;
+            /**
+             * Send On
+             * Format: date
+             */
+            send_on: string;
+            /**
+             * Read On
+             * Format: date
+             */
+            read_on: string;
+            /**
+             * Holdout
+             * @default 0.2
+             */
+            holdout: number;
+            /**
+             * Clauses
+             * @default []
+             */
+            clauses: {
+                [key: string]: unknown;
+            }[];
+        };
         /** NewIntake */
         NewIntake: {
             /** Upload */
@@ -1131,6 +1428,20 @@ export interface components {
         PlanRevision: {
             /** Revision */
             revision: number;
+        };
+        /**
+         * PlotField
+         * @description Customers and money by band of frequency (rows) and recency (columns), worst first.
+         */
+        PlotField: {
+            /** Monetary Band */
+            monetary_band: number;
+            /** Customers */
+            customers: number[][];
+            /** Money */
+            money: number[][];
+            /** Lens */
+            lens: number[][] | null;
         };
         /** PortraitsPage */
         PortraitsPage: {
@@ -1256,6 +1567,30 @@ export interface components {
             /** On */
             on: string[];
         };
+        /**
+         * ScoresPage
+         * @description ``field`` over everyone; ``fields``: the same for each band of the third measure.
+         */
+        ScoresPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            /** Measures */
+            measures: components["schemas"]["BandedMeasure"][];
+            field: components["schemas"]["PlotField"] | null;
+            /** Fields */
+            fields: components["schemas"]["PlotField"][];
+            /** Codes */
+            codes: components["schemas"]["CodeRow"][];
+            /** Code Count */
+            code_count: number;
+            /** Totals */
+            totals: components["schemas"]["TotalRow"][];
+            /** Scored */
+            scored: number;
+            /** Unscored */
+            unscored: number;
+        };
         /** SegmentChange */
         SegmentChange: {
             /**
@@ -1307,6 +1642,18 @@ export interface components {
             notes: string;
             /** Typical */
             typical: components["schemas"]["Typical"][];
+        };
+        /**
+         * SegmentKey
+         * @description A state's place in the matrices: segments first, then *not yet*, *left*, *unplaced*.
+         */
+        SegmentKey: {
+            /** Name */
+            name: string;
+            /** Short */
+            short: string;
+            /** Mark */
+            mark: number | null;
         };
         /** SegmentNow */
         SegmentNow: {
@@ -1368,6 +1715,26 @@ export interface components {
             words: string;
             /** Revision */
             revision: number;
+        };
+        /**
+         * StepTable
+         * @description One step from date to date; matrices by state, border moves among the customers.
+         */
+        StepTable: {
+            /** From To */
+            from_to: string;
+            /** To */
+            to: string;
+            /** Overlap */
+            overlap: number;
+            /** Customers */
+            customers: number[][];
+            /** Money Before */
+            money_before: number[][];
+            /** Money After */
+            money_after: number[][];
+            /** Border */
+            border: number[][];
         };
         /** StepsBody */
         StepsBody: {
@@ -1488,6 +1855,15 @@ export interface components {
             /** Money */
             money: number;
         };
+        /** TotalRow */
+        TotalRow: {
+            /** Total */
+            total: number;
+            /** Customers */
+            customers: number;
+            /** Money */
+            money: number;
+        };
         /**
          * Trail
          * @description Seven facts, the window they speak of, and the windows on offer.
@@ -1527,6 +1903,44 @@ export interface components {
             part_bytes: number;
             /** Whole */
             whole: boolean;
+        };
+        /**
+         * WhyPage
+         * @description Why the customers of one crossing crossed. ``kind``: shares, or means alone.
+         */
+        WhyPage: {
+            /** Kind */
+            kind: string;
+            /** Customers */
+            customers: number;
+            /** Border */
+            border: number;
+            /** Money Before */
+            money_before: number;
+            /** Money After */
+            money_after: number;
+            /** Rows */
+            rows: components["schemas"]["WhyRow"][];
+            /** Words */
+            words: string;
+        };
+        /**
+         * WhyRow
+         * @description A variable's part: mean before and after of those who crossed, and its share of Δ.
+         */
+        WhyRow: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Before */
+            before: number | null;
+            /** After */
+            after: number | null;
+            /** Share */
+            share: number;
         };
         /**
          * Widest
@@ -1697,6 +2111,212 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyRow"];
+                };
+            };
+        };
+    };
+    studies_campaigns_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignsPage"];
+                };
+            };
+        };
+    };
+    studies_campaigns_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCampaign"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignRow"];
+                };
+            };
+        };
+    };
+    studies_campaigns_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CampaignPlan"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignRow"];
+                };
+            };
+        };
+    };
+    studies_campaigns_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    studies_campaigns_draw_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignRow"];
+                };
+            };
+        };
+    };
+    studies_campaigns_list_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    studies_crossings_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrossingsPage"];
+                };
+            };
+        };
+    };
+    studies_crossings_why_retrieve: {
+        parameters: {
+            query: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description state, from 0 */
+                origin: number;
+                /** @description from 0, oldest first */
+                step: number;
+                /** @description state, from 0 */
+                target: number;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyPage"];
                 };
             };
         };
@@ -2304,6 +2924,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pulse"];
+                };
+            };
+        };
+    };
+    studies_scores_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoresPage"];
                 };
             };
         };

@@ -4,12 +4,12 @@
  * out on white: tests/core/test_hues.py computes it.
  */
 export const HUES = [
-  "#1f5aa8",
-  "#1d8a5b",
-  "#b0459a",
-  "#5c626c",
-  "#c78a00",
-  "#b22a3c",
-  "#3a2f6b",
-  "#7fa0d8",
+  "#2040ac",
+  "#24a84a",
+  "#8e655f",
+  "#8b839e",
+  "#be7e85",
+  "#6e2a3b",
+  "#352e56",
+  "#7591dc",
 ];

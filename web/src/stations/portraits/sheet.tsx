@@ -145,8 +145,8 @@ export function Sheet({
         <span>
           Shade: <Box colour="var(--color-below)" /> ▾ below everyone,{" "}
           <Box colour="var(--color-above)" /> ▴ above, deepest at {deepest.toFixed(1)} standard
-          deviations. “Beside”: the measure did not shape the groups. A category&rsquo;s mark stands at its share against everyone&rsquo;s (line:
-          the same share, end: 4 times).
+          deviations. “Beside”: the measure did not shape the groups. A category&rsquo;s mark stands
+          at its share against everyone&rsquo;s (line: the same share, end: 4 times).
         </span>
         <span className="flex-1" />
         {page.numeric.length > shown.length || all ? (

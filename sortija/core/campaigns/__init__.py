@@ -1,0 +1,1 @@
+"""Audiences, holdouts and the list that leaves the house."""

@@ -1,0 +1,1 @@
+"""Who moves between segments from one date to the next, and why."""

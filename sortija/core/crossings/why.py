@@ -1,0 +1,54 @@
+"""Why customers crossed: each variable's part in the change of distance."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.groups.engines import Centres
+from sortija.core.groups.recipe import Prepared
+
+__all__ = ["Why", "explain"]
+
+
+@dataclass(frozen=True)
+class Why:
+    """Parts of Δ = [D_to − D_from](after) − [D_to − D_from](before), summed over customers.
+
+    ``parts``: one a variable, numbers first, then categories; they sum to ``total``. A negative
+    part speaks for the move, a positive one against it. ``shares``: part over total.
+    """
+
+    names: tuple[str, ...]
+    parts: NDArray[np.float64]
+    total: float
+    shares: NDArray[np.float64]
+
+
+def _gap(rows: Prepared, centres: Centres, origin: int, target: int) -> NDArray[np.float64]:
+    """(variables, m) D_to − D_from by variable."""
+    x = rows.numbers.astype(np.float64)
+    to, own = (centres.numbers[g].astype(np.float64)[:, None] for g in (target, origin))
+    numbers = (x - to) ** 2 - (x - own) ** 2
+    differs = (rows.codes != centres.modes[target][:, None]).astype(np.float64)
+    differs -= rows.codes != centres.modes[origin][:, None]
+    return np.concatenate([numbers, differs * rows.gammas[:, None].astype(np.float64)])
+
+
+def explain(before: Prepared, after: Prepared, centres: Centres, origin: int, target: int) -> Why:
+    """Explain the crossing ``origin`` → ``target`` of the same customers at two dates.
+
+    Raises
+    ------
+    ValueError
+        The two tables do not hold the same customers.
+    """
+    if not np.array_equal(before.rows, after.rows):
+        raise ValueError("both dates must hold the same customers")
+    change = _gap(after, centres, origin, target) - _gap(before, centres, origin, target)
+    parts = change.sum(axis=1)
+    total = float(parts.sum())
+    shares = parts / total if total else np.zeros(len(parts))
+    return Why(before.preparation.names, parts, total, shares)

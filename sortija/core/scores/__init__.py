@@ -1,0 +1,1 @@
+"""Bands, codes and totals."""

@@ -1,0 +1,183 @@
+"""What a person can do at Campaigns: plan, draw the holdout, hand over the list."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+from django.utils import timezone
+
+from sortija.core.campaigns.holdout import draw_holdout
+from sortija.core.formats.lists import csv_lines
+from sortija.core.lens.clauses import Clause, ClauseError, canonical
+from sortija.server.bulk.copy import copy_in
+from sortija.server.campaigns.audience import audience_of
+from sortija.server.campaigns.models import Campaign, Member
+from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.placed import segment_labels
+from sortija.server.ledger.models import Card
+from sortija.server.studies.actions import record, reverses
+from sortija.server.studies.models import HistoryEntry, Study
+from sortija.server.studies.problems import Conflict, Problem
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["change_plan", "draw", "drop", "hand_over", "list_lines", "plan"]
+
+_MEMBER = {
+    "campaign": "i8", "customer": "i4", "card": "i4", "held": "i2", "stratum": "i8",
+    "segment": "i2",
+}  # fmt: skip
+
+
+def _checked(name: str, send_on: date, read_on: date, holdout: float) -> None:
+    if not 1 <= len(name.strip()) <= 80:
+        raise Problem("Give the campaign a name of 1 to 80 letters.")
+    if read_on <= send_on:
+        raise Problem("The day of reading the result comes after the day of sending.")
+    if not 0 <= holdout <= 0.9:
+        raise Problem("Hold out between nobody and nine in ten.")
+
+
+def plan(
+    study: Study, person: Any, window: WindowInView, clauses: list[dict[str, Any]],
+    name: str, send_on: date, read_on: date, holdout: float,
+) -> Campaign:  # fmt: skip
+    """A draft from a lens; nothing is decided by that."""
+    _checked(name, send_on, read_on, holdout)
+    try:
+        listed = canonical(Clause.from_json(c) for c in clauses)
+    except ClauseError as problem:
+        raise Problem(str(problem)) from problem
+    with transaction.atomic():
+        campaign = Campaign.objects.create(
+            study=study, person=person, name=name.strip(), clauses=listed, window=window.key,
+            send_on=send_on, read_on=read_on, holdout=holdout, seed=study.campaigns.count() + 1,
+        )  # fmt: skip
+        record(
+            study, person, "plan campaign", f"Planned {campaign.name}",
+            f"campaign:{campaign.pk}", True, False,
+        )  # fmt: skip
+    return campaign
+
+
+def change_plan(
+    campaign: Campaign, name: str, send_on: date, read_on: date, holdout: float,
+    expected: int | None,
+) -> Campaign:  # fmt: skip
+    """Change a draft. A drawn campaign stays as it was drawn."""
+    _checked(name, send_on, read_on, holdout)
+    with transaction.atomic():
+        campaign = Campaign.objects.select_for_update(of=("self",)).get(pk=campaign.pk)
+        if campaign.state != Campaign.DRAFT:
+            raise Problem(f"{campaign.name} is {campaign.state}; its plan stands.")
+        if expected is not None and expected != campaign.revision:
+            raise Conflict(f"{campaign.name} was changed since you looked.")
+        campaign.name, campaign.send_on, campaign.read_on = name.strip(), send_on, read_on
+        campaign.holdout, campaign.revision = holdout, campaign.revision + 1
+        campaign.save()
+    return campaign
+
+
+def drop(campaign: Campaign, person: Any) -> None:
+    """Put a campaign away; its audience is free again. A list that went out stays on record."""
+    if campaign.state == Campaign.HANDED:
+        raise Problem(f"The list of {campaign.name} has left the house; that stays on record.")
+    with transaction.atomic():
+        Campaign.objects.filter(pk=campaign.pk).update(dropped=True)
+        record(
+            campaign.study, person, "drop campaign", f"Put {campaign.name} away",
+            f"campaign:{campaign.pk}", False, True,
+        )  # fmt: skip
+
+
+@reverses("plan campaign")
+@reverses("drop campaign")
+def _reverse_drop(entry: HistoryEntry, forward: bool) -> None:
+    number = int(entry.target.removeprefix("campaign:"))
+    wanted = entry.after if forward else entry.before
+    campaign = Campaign.objects.get(pk=number)
+    if campaign.state == Campaign.HANDED:
+        raise Conflict(f"The list of {campaign.name} has left the house; that stays.")
+    Campaign.objects.filter(pk=number).update(dropped=wanted)
+
+
+def draw(campaign: Campaign, person: Any) -> Campaign:
+    """Decide the audience and who of it is held out; both are kept from now on."""
+    with transaction.atomic():
+        Study.objects.select_for_update().get(pk=campaign.study_id)
+        campaign = Campaign.objects.select_related("study").get(pk=campaign.pk)
+        if campaign.state != Campaign.DRAFT:
+            raise Problem(f"{campaign.name} is {campaign.state} already.")
+        audience = audience_of(campaign)
+        m = len(audience.customers)
+        if m == 0:
+            raise Problem("Nobody is left to write to. Widen the lens and plan again.")
+        found = draw_holdout(audience.segment, audience.value, campaign.holdout, campaign.seed)
+        arrays = [
+            np.full(m, campaign.pk), audience.customers, audience.customers,
+            found.held.astype(np.int16), found.stratum, audience.segment,
+        ]  # fmt: skip
+        copy_in(Member, list(_MEMBER), list(_MEMBER.values()), [arrays])
+        campaign.state, campaign.drawn_at = Campaign.DRAWN, timezone.now()
+        campaign.fell_away = {"lens": audience.lens, **audience.fell_away}
+        campaign.decided_on = audience.made_from
+        campaign.revision += 1
+        campaign.save()
+        record(
+            campaign.study, person, "draw holdout", f"Drew the holdout of {campaign.name}",
+            f"campaign:{campaign.pk}", Campaign.DRAFT, Campaign.DRAWN,
+        )  # fmt: skip
+    return campaign
+
+
+@reverses("draw holdout")
+def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
+    campaign = Campaign.objects.get(pk=int(entry.target.removeprefix("campaign:")))
+    if forward:
+        draw(campaign, entry.person)
+        return
+    if campaign.state != Campaign.DRAWN:
+        raise Conflict(f"The list of {campaign.name} has left the house since.")
+    campaign.members.all().delete()
+    campaign.state, campaign.drawn_at, campaign.fell_away = Campaign.DRAFT, None, {}
+    campaign.revision += 1
+    campaign.save()
+
+
+def hand_over(campaign: Campaign, person: Any) -> Campaign:
+    """Record that the list leaves the house. That cannot be taken back."""
+    with transaction.atomic():
+        campaign = Campaign.objects.select_for_update(of=("self",)).get(pk=campaign.pk)
+        if campaign.state == Campaign.DRAFT:
+            raise Problem("Draw the holdout first: without it nothing can be learnt.")
+        if campaign.state == Campaign.DRAWN:
+            campaign.state, campaign.handed_at = Campaign.HANDED, timezone.now()
+            campaign.save(update_fields=["state", "handed_at"])
+            record(
+                campaign.study, person, "hand over", f"Handed over the list of {campaign.name}",
+                f"campaign:{campaign.pk}", None, None,
+            )  # fmt: skip
+    return campaign
+
+
+def list_lines(campaign: Campaign) -> Iterator[str]:
+    """The list of those written to, as CSV: card, address, segment."""
+    yardstick = yardstick_of(campaign.study)
+    labels = segment_labels(yardstick) if yardstick else ()
+    written = campaign.members.filter(held=0).order_by("customer")
+    cards = {
+        number: (code, address)
+        for number, code, address in Card.objects.filter(study=campaign.study).values_list(
+            "number", "code", "address"
+        )
+    }
+
+    def rows() -> Iterator[tuple[object, ...]]:
+        for card, segment in written.values_list("card", "segment").iterator(chunk_size=5000):
+            code, address = cards[card]
+            yield code, address, labels[segment] if segment < len(labels) else ""
+
+    return csv_lines(("card", "address", "segment"), rows())

@@ -1,0 +1,120 @@
+"""Campaigns over HTTP."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from django.http import Http404, HttpResponseBase, StreamingHttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from pydantic import BaseModel
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from sortija.server.campaigns import actions
+from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.views import (
+    CampaignRow,
+    CampaignsPage,
+    campaign_row,
+    campaigns_page,
+)
+from sortija.server.measures.api import WINDOW
+from sortija.server.studies.actions import study_for
+from sortija.server.studies.http import body, expected_revision, reply
+from sortija.server.studies.problems import Problem
+from sortija.server.studies.stations import default_window
+from sortija.server.studies.windows import window_from
+
+__all__ = ["urls"]
+
+
+class CampaignPlan(BaseModel):
+    name: str
+    send_on: date
+    read_on: date
+    holdout: float = 0.2
+
+
+class NewCampaign(CampaignPlan):
+    clauses: list[dict[str, Any]] = []
+
+
+def _campaign(request: Request, study: int, campaign: int, role: str = "analyst") -> Campaign:
+    found = study_for(request.user, study, role)
+    row = (
+        Campaign.objects.select_related("study")
+        .filter(pk=campaign, study=found, dropped=False)
+        .first()
+    )
+    if row is None:
+        raise Http404("There is no such campaign here.")
+    return row
+
+
+class CampaignsView(APIView):
+    @extend_schema(responses=CampaignsPage)
+    def get(self, request: Request, study: int) -> Response:
+        return reply(campaigns_page(study_for(request.user, study)))
+
+    @extend_schema(parameters=WINDOW, request=NewCampaign, responses=CampaignRow)
+    def post(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        window = window_from(request, default_window(found))
+        if window is None:
+            raise Problem("There are no customers yet. Bring in a log at the Ledger.")
+        asked = body(request, NewCampaign)
+        campaign = actions.plan(
+            found, request.user, window, asked.clauses, asked.name, asked.send_on,
+            asked.read_on, asked.holdout,
+        )  # fmt: skip
+        return reply(campaign_row(campaign), 201)
+
+
+class OneCampaign(APIView):
+    @extend_schema(request=CampaignPlan, responses=CampaignRow)
+    def put(self, request: Request, study: int, campaign: int) -> Response:
+        row = _campaign(request, study, campaign)
+        asked = body(request, CampaignPlan)
+        row = actions.change_plan(
+            row, asked.name, asked.send_on, asked.read_on, asked.holdout,
+            expected_revision(request),
+        )  # fmt: skip
+        return reply(campaign_row(row))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, study: int, campaign: int) -> Response:
+        actions.drop(_campaign(request, study, campaign), request.user)
+        return Response(status=204)
+
+
+class DrawView(APIView):
+    @extend_schema(request=None, responses=CampaignRow)
+    def post(self, request: Request, study: int, campaign: int) -> Response:
+        row = actions.draw(_campaign(request, study, campaign), request.user)
+        return reply(campaign_row(row))
+
+
+class ListView(APIView):
+    """The list of those written to. Fetching it hands it over, which stays on record."""
+
+    @extend_schema(request=None, responses={(200, "text/csv"): OpenApiTypes.STR})
+    def post(self, request: Request, study: int, campaign: int) -> HttpResponseBase:
+        row = actions.hand_over(_campaign(request, study, campaign), request.user)
+        response = StreamingHttpResponse(
+            actions.list_lines(row), content_type="text/csv; charset=utf-8"
+        )
+        response["Content-Disposition"] = f'attachment; filename="campaign-{row.pk}.csv"'
+        return response
+
+
+def urls() -> list[tuple[str, type[APIView]]]:
+    """Paths below ``/api/`` and their views."""
+    return [
+        ("studies/<int:study>/campaigns", CampaignsView),
+        ("studies/<int:study>/campaigns/<int:campaign>", OneCampaign),
+        ("studies/<int:study>/campaigns/<int:campaign>/draw", DrawView),
+        ("studies/<int:study>/campaigns/<int:campaign>/list", ListView),
+    ]

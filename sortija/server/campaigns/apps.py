@@ -1,0 +1,9 @@
+from django.apps import AppConfig
+
+
+class CampaignsConfig(AppConfig):
+    name = "sortija.server.campaigns"
+    label = "campaigns"
+
+    def ready(self) -> None:
+        from sortija.server.campaigns import actions, views  # noqa: F401 - they register

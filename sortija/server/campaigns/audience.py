@@ -1,0 +1,140 @@
+"""From a lens to an audience: who falls away, and why."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+
+import numpy as np
+from django.db.models import Q
+from numpy.typing import NDArray
+
+from sortija.core.lens.clauses import Clause
+from sortija.core.lens.evaluate import members
+from sortija.server.campaigns.models import Campaign, Member
+from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.placed import placed_at
+from sortija.server.ledger.models import Card
+from sortija.server.ledger.traits import trait_column, traits_of
+from sortija.server.lens.evaluation import selection_of
+from sortija.server.lens.fields import base_of
+from sortija.server.measures.made import Made, made_or_job
+from sortija.server.scores.views import bandings
+from sortija.server.studies.models import Population, Study
+from sortija.server.studies.problems import Problem
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["Audience", "audience_of", "window_of"]
+
+_YES = {"yes", "y", "true", "1", "t"}
+
+
+@dataclass(frozen=True)
+class Audience:
+    """Customers who can be written to, and how many fell away at each step, in order.
+
+    ``customers``: (m,) row numbers; ``segment``: (m,) state by the yardstick (0 without one);
+    ``value``: (m,) band of spend; ``base_rate``: the share of them seen within as many days as the
+    campaign lasts, up to the window's end: about what comes back unasked.
+    """
+
+    lens: int
+    fell_away: dict[str, int]
+    customers: NDArray[np.int64]
+    segment: NDArray[np.int64]
+    value: NDArray[np.int64]
+    base_rate: float
+    made_from: str
+
+
+def window_of(campaign: Campaign) -> WindowInView:
+    """The window that a campaign's lens is read in."""
+    to, _, back = campaign.window.partition(":")
+    return WindowInView(date.fromisoformat(to), back)
+
+
+def _consenting(study: Study) -> NDArray[np.bool_]:
+    """Consent as of today; without a consent column nobody has said no."""
+    size = Population.objects.get(study=study, name="customers").size
+    trait = next((t for t in traits_of(study) if t.type == "consent"), None)
+    if trait is None:
+        return np.ones(size, np.bool_)
+    column = trait_column(study, trait)
+    yes = [code for code, level in enumerate(column.levels, 1) if level.lower() in _YES]
+    return np.isin(column.values, yes)
+
+
+def _with_address(study: Study) -> NDArray[np.bool_]:
+    """Who has an address; where no file ever brought any, lists go by card and all have one."""
+    cards = Card.objects.filter(study=study)
+    size = Population.objects.get(study=study, name="customers").size
+    numbers = list(cards.exclude(address="").values_list("number", flat=True))
+    if not numbers:
+        return np.ones(size, np.bool_)
+    out = np.zeros(size, np.bool_)
+    out[numbers] = True
+    return out
+
+
+def _busy(campaign: Campaign) -> NDArray[np.bool_]:
+    """Members of another drawn campaign whose time overlaps; held-out people among them."""
+    size = Population.objects.get(study=campaign.study, name="customers").size
+    out = np.zeros(size, np.bool_)
+    live = Member.objects.filter(
+        campaign__study=campaign.study, campaign__dropped=False,
+        campaign__state__in=(Campaign.DRAWN, Campaign.HANDED),
+    ).filter(
+        Q(campaign__send_on__lte=campaign.read_on) & Q(campaign__read_on__gte=campaign.send_on)
+    )  # fmt: skip
+    out[list(live.exclude(campaign=campaign).values_list("customer", flat=True))] = True
+    return out
+
+
+def audience_of(campaign: Campaign) -> Audience:
+    """Evaluate the campaign's lens today and let fall away who must not be written to.
+
+    Raises
+    ------
+    Problem
+        The window's measures are still being made.
+    """
+    study, window = campaign.study, window_of(campaign)
+    base = base_of(study, window)
+    made = made_or_job(study, window)
+    if base is None or not isinstance(made, Made):
+        raise Problem("The measures of this window are still being derived. Try again soon.", 503)
+    clauses = [Clause.from_json(c) for c in campaign.clauses]
+    inside = members(selection_of(study, window, clauses, base))
+    left = np.zeros(len(base.known), np.bool_)
+    left[inside] = True
+    fell: dict[str, int] = {}
+    for name, allowed in (
+        ("no consent", _consenting(study)),
+        ("no address", _with_address(study)),
+        ("in another campaign", ~_busy(campaign)),
+    ):
+        fell[name] = int((left & ~allowed).sum())
+        left &= allowed
+    customers = np.flatnonzero(left)
+    monetary = bandings(made)[-1]
+    seen = np.asarray(made.column("recency").values)[customers]
+    horizon = max((campaign.read_on - campaign.send_on).days, 1)
+    rate = float(np.mean(np.nan_to_num(seen, nan=np.inf) <= horizon)) if len(customers) else 0.0
+    return Audience(
+        lens=len(inside),
+        fell_away=fell,
+        customers=customers,
+        segment=_segments(study, window)[customers],
+        value=monetary.bands[customers].astype(np.int64),
+        base_rate=rate,
+        made_from=base.made_from,
+    )
+
+
+def _segments(study: Study, window: WindowInView) -> NDArray[np.int64]:
+    yardstick = yardstick_of(study)
+    placed = placed_at(study, yardstick, window) if yardstick else None
+    if placed is None:
+        size = Population.objects.get(study=study, name="customers").size
+        return np.zeros(size, np.int64)
+    return placed.placement.state.astype(np.int64)

@@ -1,0 +1,131 @@
+"""What Campaigns shows: each plan as a stream from the lens to the two arms."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from django.db.models import Count, Q
+from pydantic import BaseModel
+
+from sortija.core.campaigns.holdout import draw_holdout, smallest_effect
+from sortija.server.campaigns.audience import audience_of
+from sortija.server.campaigns.models import Campaign
+from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.placed import segment_labels
+from sortija.server.studies.http import Status
+from sortija.server.studies.models import Study
+from sortija.server.studies.problems import Problem
+from sortija.server.studies.stations import Fact, station
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["CampaignRow", "CampaignsPage", "campaign_row", "campaigns_page"]
+
+
+class ArmRow(BaseModel):
+    """A segment of the audience and its arms."""
+
+    segment: str
+    mark: int | None
+    written: int
+    held: int
+
+
+class CampaignRow(BaseModel):
+    """A plan: how many the lens holds, who falls away, who is written to, who is held out.
+
+    ``smallest_effect``: the smallest rise found 8 times in 10; null: this cannot be measured.
+    """
+
+    id: int
+    name: str
+    state: str
+    revision: int
+    clauses: list[dict[str, Any]]
+    window: str
+    send_on: str
+    read_on: str
+    holdout: float
+    seed: int
+    lens: int
+    fell_away: dict[str, int]
+    written: int
+    held: int
+    base_rate: float | None
+    smallest_effect: float | None
+    arms: list[ArmRow]
+    trouble: str
+
+
+class CampaignsPage(BaseModel):
+    status: Status
+    campaigns: list[CampaignRow]
+
+
+def _arms(study: Study, segments: list[tuple[int, int, int]]) -> list[ArmRow]:
+    yardstick = yardstick_of(study)
+    labels = segment_labels(yardstick) if yardstick else ()
+    marks = [s.mark for s in yardstick.segments.all()] if yardstick else []
+    return [
+        ArmRow(
+            segment=labels[number] if number < len(labels) else "all",
+            mark=marks[number] if number < len(marks) else None,
+            written=written, held=held,
+        )
+        for number, written, held in segments
+    ]  # fmt: skip
+
+
+def campaign_row(campaign: Campaign) -> CampaignRow:
+    """A campaign for the wire: drafts are counted afresh, drawn ones as they were drawn."""
+    fell: dict[str, int] = {}
+    segments: list[tuple[int, int, int]] = []
+    rate, trouble, lens = None, "", 0
+    if campaign.state == Campaign.DRAFT:
+        try:
+            audience = audience_of(campaign)
+        except Problem as problem:
+            trouble = problem.detail
+        else:
+            lens, fell, rate = audience.lens, audience.fell_away, audience.base_rate
+            found = draw_holdout(audience.segment, audience.value, campaign.holdout, campaign.seed)
+            for number in np.unique(audience.segment):
+                mine = audience.segment == number
+                held = int(found.held[mine].sum())
+                segments.append((int(number), int(mine.sum()) - held, held))
+    else:
+        fell = dict(campaign.fell_away)
+        lens = fell.pop("lens", 0)
+        counted = campaign.members.values_list("segment").annotate(
+            written=Count("customer", filter=Q(held=0)), out=Count("customer", filter=Q(held=1))
+        )
+        segments = [(n, w, h) for n, w, h in counted.order_by("segment")]
+    written, held = sum(s[1] for s in segments), sum(s[2] for s in segments)
+    effect = smallest_effect(written, held, rate) if rate is not None else float("nan")
+    return CampaignRow(
+        id=campaign.pk, name=campaign.name, state=campaign.state, revision=campaign.revision,
+        clauses=campaign.clauses, window=campaign.window, send_on=campaign.send_on.isoformat(),
+        read_on=campaign.read_on.isoformat(), holdout=campaign.holdout, seed=campaign.seed,
+        lens=lens, fell_away=fell, written=written, held=held, base_rate=rate,
+        smallest_effect=None if np.isnan(effect) else effect,
+        arms=_arms(campaign.study, segments), trouble=trouble,
+    )  # fmt: skip
+
+
+def campaigns_page(study: Study) -> CampaignsPage:
+    """The whole station in one answer."""
+    rows = Campaign.objects.filter(study=study, dropped=False).select_related("study")
+    campaigns = [campaign_row(c) for c in rows.order_by("-id")]
+    state = Status(state="whole") if campaigns else Status(state="empty", words="No campaign yet.")
+    return CampaignsPage(status=state, campaigns=campaigns)
+
+
+@station("campaigns", 7, "Campaigns")
+def _fact(study: Study, window: WindowInView | None) -> Fact:
+    rows = Campaign.objects.filter(study=study, dropped=False)
+    drafts = rows.filter(state=Campaign.DRAFT).count()
+    live = rows.exclude(state=Campaign.DRAFT).count()
+    if not drafts and not live:
+        return Fact("not yet", "none planned" if window else "needs customers")
+    parts = [f"{live} drawn" if live else "", f"{drafts} draft{'s' * (drafts > 1)}" * bool(drafts)]
+    return Fact("current", ", ".join(part for part in parts if part))

@@ -1,0 +1,9 @@
+from django.apps import AppConfig
+
+
+class CrossingsConfig(AppConfig):
+    name = "sortija.server.crossings"
+    label = "crossings"
+
+    def ready(self) -> None:
+        from sortija.server.crossings import views  # noqa: F401 - they register

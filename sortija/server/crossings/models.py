@@ -1,0 +1,1 @@
+"""Crossings keep no records of their own: they are made from placements."""

@@ -1,0 +1,9 @@
+from django.apps import AppConfig
+
+
+class ScoresConfig(AppConfig):
+    name = "sortija.server.scores"
+    label = "scores"
+
+    def ready(self) -> None:
+        from sortija.server.scores import views  # noqa: F401 - they register

@@ -1,0 +1,1 @@
+"""Scores keep no records of their own: bands are made from measures."""

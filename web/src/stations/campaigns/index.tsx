@@ -1,0 +1,188 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, data, Trouble } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { useLens } from "@/lens/context";
+import { Plan } from "@/stations/campaigns/plan";
+import { Stream } from "@/stations/campaigns/stream";
+import { useStation } from "@/stations/use-station";
+import { useStudy } from "@/study/context";
+import { Button } from "@/ui/button";
+import { Head } from "@/ui/head";
+import { useNotice } from "@/ui/notices";
+import { Empty, Failed, Waiting } from "@/ui/status";
+
+export type Row = Schemas["CampaignRow"];
+export type PlanBody = Schemas["CampaignPlan"];
+
+/** Campaigns: one stream from the lens to the two arms, and the list. */
+export function Campaigns() {
+  const { window, canChange, study } = useStudy();
+  const lens = useLens();
+  const [chosen, setChosen] = useState<number | null>(null);
+  const campaigns = useStation("campaigns", ({ study: id, signal }) =>
+    data(api.GET("/api/studies/{study}/campaigns", { params: { path: { study: id } }, signal })),
+  );
+  const act = useActions(setChosen);
+  if (campaigns.isPending) return <Waiting />;
+  if (campaigns.isError) return <Failed words={campaigns.error.message} />;
+  const rows = campaigns.data.campaigns;
+  const row = rows.find((each) => each.id === chosen) ?? rows[0];
+  const count = lens.answer?.lens.customers ?? 0;
+  const begin = canChange && window && (
+    <Button
+      kind={row ? "plain" : "main"}
+      disabled={act.plan.isPending || !lens.answer?.ready || count === 0}
+      onClick={() => act.plan.mutate()}
+    >
+      Plan a campaign for{" "}
+      {lens.clauses.length ? `these ${count.toLocaleString("en-GB")}` : "everyone"}
+    </Button>
+  );
+  return (
+    <div className="grid gap-3">
+      <Head
+        title="Campaigns"
+        words="From a lens to a list: who falls away, who is written to, who is held out so that the effect can be told."
+      >
+        {row && begin}
+        {row && canChange && row.state === "draft" && (
+          <Button
+            kind="main"
+            disabled={act.draw.isPending || row.written + row.held === 0}
+            onClick={() => act.draw.mutate(row)}
+          >
+            Draw the holdout
+          </Button>
+        )}
+        {row && canChange && row.state !== "draft" && (
+          <Button kind="main" disabled={act.list.isPending} onClick={() => act.list.mutate(row)}>
+            {row.state === "drawn" ? "Hand over the list" : "Fetch the list again"}
+          </Button>
+        )}
+      </Head>
+      {!row && (
+        <Empty title="No campaign is planned yet" action={begin || undefined}>
+          Pick customers anywhere with the lens, then plan a campaign for them. Here their stream
+          will run from left to right: who has no consent or no address falls away, the rest forks
+          into written to and held out.
+        </Empty>
+      )}
+      {row && (
+        <>
+          {rows.length > 1 && (
+            <div className="flex flex-wrap gap-1.5" role="group" aria-label="Campaigns">
+              {rows.map((each) => (
+                <button
+                  key={each.id}
+                  type="button"
+                  aria-pressed={each.id === row.id}
+                  onClick={() => setChosen(each.id)}
+                  className={`rounded-md border px-2.5 py-1 ${each.id === row.id ? "border-ink bg-card font-semibold" : "border-line bg-card text-quiet"}`}
+                >
+                  {each.name} <span className="text-11 font-normal text-quiet">{each.state}</span>
+                </button>
+              ))}
+            </div>
+          )}
+          {row.trouble && <Failed words={row.trouble} />}
+          <Stream row={row} />
+          <Plan
+            key={`${row.id}:${row.revision}`}
+            row={row}
+            canChange={canChange}
+            onChange={(body) => act.change.mutate({ row, body })}
+            onDrop={() => act.drop.mutate(row)}
+          />
+        </>
+      )}
+      <p className="px-1 text-12 text-quiet">
+        {study.name} writes only to those who said yes. People held out of one campaign are in no
+        other until its result is read.
+      </p>
+    </div>
+  );
+}
+
+function isoIn(days: number): string {
+  return new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10);
+}
+
+function useActions(onPlanned: (id: number) => void) {
+  const { study, view, takeBack } = useStudy();
+  const lens = useLens();
+  const queries = useQueryClient();
+  const say = useNotice();
+  const onError = (problem: Error) => say(problem.message, { trouble: true });
+  const onSettled = () => queries.invalidateQueries({ queryKey: ["study", study.id] });
+  const path = (row: Row) => ({ params: { path: { study: study.id, campaign: row.id } } });
+  const plan = useMutation({
+    mutationFn: () =>
+      data(
+        api.POST("/api/studies/{study}/campaigns", {
+          params: { path: { study: study.id }, query: view as never },
+          body: {
+            name: "New campaign",
+            send_on: isoIn(7),
+            read_on: isoIn(49),
+            holdout: 0.2,
+            clauses: lens.clauses as unknown as Record<string, unknown>[],
+          },
+        }),
+      ),
+    onSuccess: (row) => {
+      onPlanned(row.id);
+      say(`Planned ${row.name}.`, { undo: takeBack });
+    },
+    onError,
+    onSettled,
+  });
+  const change = useMutation({
+    mutationFn: ({ row, body }: { row: Row; body: PlanBody }) =>
+      data(
+        api.PUT("/api/studies/{study}/campaigns/{campaign}", {
+          ...path(row),
+          body,
+          headers: { "If-Match": `"${row.revision}"` },
+        }),
+      ),
+    onError,
+    onSettled,
+  });
+  const drop = useMutation({
+    mutationFn: (row: Row) =>
+      data(api.DELETE("/api/studies/{study}/campaigns/{campaign}", path(row))),
+    onSuccess: (_, row) => say(`${row.name} is put away.`, { undo: takeBack }),
+    onError,
+    onSettled,
+  });
+  const draw = useMutation({
+    mutationFn: (row: Row) =>
+      data(api.POST("/api/studies/{study}/campaigns/{campaign}/draw", path(row))),
+    onSuccess: (row) =>
+      say(`Drawn: ${row.written} are written to, ${row.held} held out.`, { undo: takeBack }),
+    onError,
+    onSettled,
+  });
+  const list = useMutation({
+    mutationFn: async (row: Row) => {
+      const answer = await api.POST("/api/studies/{study}/campaigns/{campaign}/list", {
+        ...path(row),
+        parseAs: "blob",
+      });
+      if (!answer.data)
+        throw new Trouble("The list could not be made. Try again.", answer.response.status);
+      const link = document.createElement("a");
+      link.href = URL.createObjectURL(answer.data as Blob);
+      link.download = `${row.name.replace(/[^\w-]+/g, "-").toLowerCase()}.csv`;
+      link.click();
+      URL.revokeObjectURL(link.href);
+      return row;
+    },
+    onSuccess: (row) => say(`The list of ${row.name} is handed over. That stays on record.`),
+    onError,
+    onSettled,
+  });
+  return { plan, change, drop, draw, list };
+}

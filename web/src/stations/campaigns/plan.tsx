@@ -1,0 +1,91 @@
+import { useState } from "react";
+
+import { day } from "@/charts/format";
+import type { PlanBody, Row } from "@/stations/campaigns";
+import { Button } from "@/ui/button";
+
+interface Props {
+  row: Row;
+  canChange: boolean;
+  onChange: (body: PlanBody) => void;
+  onDrop: () => void;
+}
+
+/** Name, dates and the share held out; fixed once the holdout is drawn. */
+export function Plan({ row, canChange, onChange, onDrop }: Props) {
+  const [plan, setPlan] = useState<PlanBody>({
+    name: row.name,
+    send_on: row.send_on,
+    read_on: row.read_on,
+    holdout: row.holdout,
+  });
+  const draft = row.state === "draft" && canChange;
+  const keep = (next: PlanBody) => {
+    setPlan(next);
+    if (next.name.trim()) onChange(next);
+  };
+  const box = "rounded-md border border-line bg-card px-2 py-1 disabled:text-quiet";
+  const [to] = row.window.split(":");
+  return (
+    <section
+      className="card grid grid-cols-[1.4fr_1fr_1fr_1.4fr_auto] items-end gap-4 p-3"
+      aria-label="Plan"
+    >
+      <label className="grid gap-1 text-12 text-quiet">
+        Name
+        <input
+          className={`${box} text-13 text-ink`}
+          value={plan.name}
+          maxLength={80}
+          disabled={!draft}
+          onChange={(event) => setPlan({ ...plan, name: event.target.value })}
+          onBlur={() => plan.name.trim() && plan.name !== row.name && onChange(plan)}
+        />
+      </label>
+      <label className="grid gap-1 text-12 text-quiet">
+        Sent on
+        <input
+          type="date"
+          className={`${box} text-13 text-ink`}
+          value={plan.send_on}
+          disabled={!draft}
+          onChange={(event) => event.target.value && keep({ ...plan, send_on: event.target.value })}
+        />
+      </label>
+      <label className="grid gap-1 text-12 text-quiet">
+        Result read on
+        <input
+          type="date"
+          className={`${box} text-13 text-ink`}
+          value={plan.read_on}
+          disabled={!draft}
+          onChange={(event) => event.target.value && keep({ ...plan, read_on: event.target.value })}
+        />
+      </label>
+      <label className="grid gap-1 text-12 text-quiet">
+        Held out: {(100 * (plan.holdout ?? 0)).toFixed(0)}%
+        <input
+          type="range"
+          min={0}
+          max={0.5}
+          step={0.05}
+          value={plan.holdout}
+          disabled={!draft}
+          aria-label="Share held out"
+          className="accent-ink"
+          onChange={(event) => setPlan({ ...plan, holdout: Number(event.target.value) })}
+          onPointerUp={() => plan.holdout !== row.holdout && onChange(plan)}
+          onKeyUp={() => plan.holdout !== row.holdout && onChange(plan)}
+        />
+      </label>
+      {canChange && row.state !== "handed over" && <Button onClick={onDrop}>Put away</Button>}
+      <p className="col-span-5 text-12 text-quiet">
+        {row.clauses.length === 0
+          ? "Everyone"
+          : `${row.clauses.length} clause${row.clauses.length > 1 ? "s" : ""} of the lens`}
+        , as known on {day(to ?? "")}. The draw is stratified by segment and band of spend, seed{" "}
+        {row.seed}.
+      </p>
+    </section>
+  );
+}

@@ -1,0 +1,249 @@
+import type { KeyboardEvent } from "react";
+
+import type { Schemas } from "@/api/client";
+import { count, day, money } from "@/charts/format";
+import { hueOf, MarkShape } from "@/marks/segment-mark";
+import type { PickedCrossing, Unit } from "@/stations/crossings";
+import { cellOf } from "@/stations/crossings/figures";
+import { useStudy } from "@/study/context";
+
+const WIDTH = 960;
+const HEIGHT = 350;
+const TOP = 8;
+const LEFT = 128;
+const BLOCK = 12;
+const GAP = 9;
+const FOLD = 0.005;
+
+interface Props {
+  page: Schemas["CrossingsPage"];
+  unit: Unit;
+  hidden: boolean;
+  picked: PickedCrossing;
+  onPick: (picked: PickedCrossing) => void;
+}
+
+interface Block {
+  state: number;
+  top: number;
+  size: number;
+}
+
+/** Customers flow from date to date; what stays is pale, what moves is coloured by where it was. */
+export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
+  const { study } = useStudy();
+  const states = page.states.length;
+  const columns = page.dates.length;
+  const step = (WIDTH - 2 * LEFT) / (columns - 1);
+  const x = (column: number) => LEFT + column * step;
+  const sums = page.dates.map((_, column) => sumsOf(page, column, unit, hidden, states));
+  const most = Math.max(1, ...sums.map((column) => column.reduce((a, b) => a + b, 0)));
+  const scale = (HEIGHT - TOP - GAP * states) / most;
+  const blocks = sums.map((column) => stack(column, scale));
+  const hue = (state: number) => {
+    const mark = page.states[state]?.mark;
+    return mark === null || mark === undefined ? "var(--color-quiet)" : hueOf(mark);
+  };
+  const words = (value: number) =>
+    unit === "customers" ? `${count(value)} customers` : money(value, study.scale, study.currency);
+  return (
+    <section className="card p-3" aria-label="Ribbons">
+      <h2 className="text-14">
+        {columns} quarter ends,{" "}
+        {unit === "customers"
+          ? "customers"
+          : unit === "money_before"
+            ? `spend before, ${study.currency}`
+            : `spend after, ${study.currency}`}
+      </h2>
+      <svg
+        width="100%"
+        viewBox={`0 0 ${WIDTH} ${HEIGHT + 44}`}
+        role="group"
+        aria-label="Crossings between dates"
+      >
+        {page.steps.map((table, number) => (
+          <g key={table.to}>
+            {ribbonsOf(
+              table,
+              unit,
+              hidden,
+              blocks[number] ?? [],
+              blocks[number + 1] ?? [],
+              scale,
+              most,
+            ).map((ribbon) => {
+              const chosen =
+                picked.step === number &&
+                picked.origin === ribbon.origin &&
+                picked.target === ribbon.target;
+              const stays = ribbon.origin === ribbon.target;
+              const x1 = x(number) + BLOCK / 2;
+              const x2 = x(number + 1) - BLOCK / 2;
+              const middle = (x1 + x2) / 2;
+              const pick = () =>
+                onPick({ step: number, origin: ribbon.origin, target: ribbon.target });
+              const label = `${page.states[ribbon.origin]?.name} to ${page.states[ribbon.target]?.name}, ${day(table.from_to)} to ${day(table.to)}: ${words(ribbon.value)}`;
+              return (
+                <path
+                  key={`${ribbon.origin}-${ribbon.target}`}
+                  d={`M${x1} ${ribbon.y1}C${middle} ${ribbon.y1} ${middle} ${ribbon.y2} ${x2} ${ribbon.y2}V${ribbon.y2 + ribbon.size}C${middle} ${ribbon.y2 + ribbon.size} ${middle} ${ribbon.y1 + ribbon.size} ${x1} ${ribbon.y1 + ribbon.size}Z`}
+                  fill={chosen ? "var(--color-teal)" : hue(ribbon.origin)}
+                  opacity={chosen ? 0.9 : stays ? 0.13 : 0.34}
+                  className="cursor-pointer hover:opacity-70"
+                  role="button"
+                  tabIndex={stays ? -1 : 0}
+                  aria-label={label}
+                  onClick={pick}
+                  onKeyDown={(event: KeyboardEvent) => event.key === "Enter" && pick()}
+                >
+                  <title>{label}</title>
+                </path>
+              );
+            })}
+            <text
+              x={(x(number) + x(number + 1)) / 2}
+              y={HEIGHT + 38}
+              fontSize={11}
+              textAnchor="middle"
+              style={{ fill: "var(--color-quiet)" }}
+            >
+              {table.overlap > 0
+                ? `shares ${table.overlap} of ${page.back} months`
+                : "windows apart"}
+            </text>
+          </g>
+        ))}
+        {blocks.map((column, place) => (
+          <g key={page.dates[place]?.to}>
+            {column.map((block) => (
+              <rect
+                key={block.state}
+                x={x(place) - BLOCK / 2}
+                y={block.top}
+                width={BLOCK}
+                height={Math.max(block.size, block.size > 0 ? 1 : 0)}
+                fill={
+                  page.states[block.state]?.mark === null ? "var(--color-card)" : hue(block.state)
+                }
+                stroke={page.states[block.state]?.mark === null ? "var(--color-quiet)" : "none"}
+              >
+                <title>{`${page.states[block.state]?.name}: ${words(sums[place]?.[block.state] ?? 0)}`}</title>
+              </rect>
+            ))}
+            <text x={x(place)} y={HEIGHT + 20} fontSize={12} textAnchor="middle">
+              {day(page.dates[place]?.to ?? "")}
+            </text>
+          </g>
+        ))}
+        <Names page={page} blocks={blocks[0] ?? []} x={6} />
+        <Names page={page} blocks={blocks.at(-1) ?? []} x={WIDTH - LEFT + 14} />
+      </svg>
+      <p className="text-11 text-quiet">
+        Pale: stayed. Coloured: moved, by where they were. Moves under half a percent are in the
+        matrix alone.
+        {hidden && " Moves by a hair (both margins under 0.3) are drawn as staying."}
+      </p>
+    </section>
+  );
+}
+
+function Names({
+  page,
+  blocks,
+  x,
+}: {
+  page: Schemas["CrossingsPage"];
+  blocks: Block[];
+  x: number;
+}) {
+  let last = -99;
+  return blocks.map((block) => {
+    if (block.size < 1) return null;
+    const state = page.states[block.state];
+    const y = Math.max(block.top + block.size / 2 + 4, last + 14);
+    last = y;
+    return (
+      <g key={block.state}>
+        {state?.mark !== null && state?.mark !== undefined && (
+          <MarkShape mark={state.mark} x={x + 7} y={y - 4} size={13} />
+        )}
+        <text x={x + (state?.mark === null ? 0 : 19)} y={y} fontSize={11}>
+          {state?.short}
+        </text>
+      </g>
+    );
+  });
+}
+
+/** Size of every state at a date: out of the step after it, or into it for the last date. */
+function sumsOf(
+  page: Schemas["CrossingsPage"],
+  column: number,
+  unit: Unit,
+  hidden: boolean,
+  states: number,
+): number[] {
+  const indices = Array.from({ length: states }, (_, state) => state);
+  const after = page.steps[column];
+  const before = page.steps[column - 1];
+  return indices.map((state) => {
+    const out = after
+      ? indices.reduce(
+          (sum, other) => sum + Math.max(0, cellOf(after, unit, hidden, state, other)),
+          0,
+        )
+      : 0;
+    const into = before
+      ? indices.reduce(
+          (sum, other) => sum + Math.max(0, cellOf(before, unit, hidden, other, state)),
+          0,
+        )
+      : 0;
+    return Math.max(out, into);
+  });
+}
+
+function stack(sums: number[], scale: number): Block[] {
+  let top = TOP;
+  return sums.map((sum, state) => {
+    const block = { state, top, size: sum * scale };
+    top += block.size + (sum > 0 ? GAP : 0);
+    return block;
+  });
+}
+
+interface Ribbon {
+  origin: number;
+  target: number;
+  value: number;
+  y1: number;
+  y2: number;
+  size: number;
+}
+
+function ribbonsOf(
+  table: Schemas["StepTable"],
+  unit: Unit,
+  hidden: boolean,
+  from: Block[],
+  to: Block[],
+  scale: number,
+  most: number,
+): Ribbon[] {
+  const leaving = from.map((block) => block.top);
+  const arriving = to.map((block) => block.top);
+  const out: Ribbon[] = [];
+  for (let origin = 0; origin < from.length; origin++) {
+    for (let target = 0; target < to.length; target++) {
+      const value = Math.max(0, cellOf(table, unit, hidden, origin, target));
+      const size = value * scale;
+      const y1 = leaving[origin] ?? 0;
+      const y2 = arriving[target] ?? 0;
+      leaving[origin] = y1 + size;
+      arriving[target] = y2 + size;
+      if (value >= most * FOLD) out.push({ origin, target, value, y1, y2, size });
+    }
+  }
+  return out.sort((a, b) => Number(b.origin === b.target) - Number(a.origin === a.target));
+}

@@ -1,0 +1,19 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+
+import { useLens } from "@/lens/context";
+import { useStudy } from "@/study/context";
+
+type Ask<T> = (where: { study: number; query: never; signal: AbortSignal }) => Promise<T>;
+
+/** One station's page for the window in view (and the lens, where its picture shows it). */
+export function useStation<T>(key: string, ask: Ask<T>, withLens = false) {
+  const { study, view } = useStudy();
+  const { digest } = useLens();
+  const lens = withLens ? digest : "";
+  return useQuery({
+    queryKey: ["study", study.id, key, view, lens],
+    queryFn: ({ signal }) =>
+      ask({ study: study.id, query: { ...view, ...(lens && { lens }) } as never, signal }),
+    placeholderData: keepPreviousData,
+  });
+}
