@@ -1,6 +1,10 @@
 """What server tests share: people, studies, files brought in, jobs done."""
 
+import os
+import subprocess
+import sys
 import tempfile
+import time
 from pathlib import Path
 
 from django.db import connection
@@ -11,7 +15,10 @@ from rest_framework.test import APIClient
 from sortija.server.accounts.models import Person
 from sortija.server.studies.actions import start_study
 
-__all__ = ["LOG", "MEMBERS", "ServerCase", "run_jobs"]
+__all__ = ["LOG", "MEMBERS", "DemoCase", "ServerCase", "WorkerCase", "run_jobs"]
+
+ROOT = Path(__file__).parents[2]
+SMALL = ROOT / "sortija" / "demo" / "small"
 
 LOG = """receipt,card,sold_at,site,channel,item,department,qty,price,total,kind
 1,A,2026-01-10 10:00,North,till,101,Seeds,1,10.00,10.00,sale
@@ -113,3 +120,48 @@ class ServerCase(TransactionTestCase):
         members = self.bring_in(MEMBERS, "members.csv")
         self.assertEqual((log["state"], members["state"]), ("counted", "counted"))
         return log, members
+
+
+class DemoCase(ServerCase):
+    """The small Marrowmere set, counted; groups on request."""
+
+    def setUp(self):
+        super().setUp()
+        for name in ("log.csv", "members.csv"):
+            self.bring_in((SMALL / name).read_text(), name)
+
+    def sweep(self):
+        """Run the recipe; returns the page."""
+        self.send("post", "groups/run", status=202)
+        run_jobs()
+        page = self.get("groups")
+        self.assertEqual(page["status"]["state"], "whole", page["status"])
+        return page
+
+    def adopt(self, k=4):
+        """Adopt the grouping with k groups; returns its candidate row."""
+        row = next(r for r in self.sweep()["candidates"] if r["k"] == k)
+        self.send("post", "groups/adopt", {"grouping": row["id"]})
+        return row
+
+
+class WorkerCase(ServerCase):
+    """Real workers, in processes of their own, that can be killed."""
+
+    def worker(self, lane="quick"):
+        name = connection.settings_dict
+        url = f"postgres://{name['USER']}@{name['HOST']}:{name['PORT']}/{name['NAME']}"
+        environment = {
+            **os.environ, "DATABASE_URL": url,
+            "SORTIJA_DATA": str(self.folder), "DJANGO_SETTINGS_MODULE": "sortija.server.settings",
+        }  # fmt: skip
+        words = [sys.executable, "-m", "sortija.server", "work", "--lane", lane]
+        return subprocess.Popen(words, cwd=ROOT, env=environment, start_new_session=True)
+
+    def wait(self, reached, seconds=60):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            if reached():
+                return
+            time.sleep(0.05)
+        self.fail("this did not come to pass in time")

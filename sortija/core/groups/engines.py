@@ -69,6 +69,7 @@ class _Pass:
     counts: NDArray[np.int64]
     hist: NDArray[np.int64]
     farthest: int
+    far: float
 
 
 def _one_pass(
@@ -95,14 +96,14 @@ def _one_pass(
         sums, counts, hist = sums + part[2], counts + part[3], hist + part[4]
         if part[6] > far:
             farthest, far = start + part[5], part[6]
-    return _Pass(cost, changed, sums, counts, hist, farthest)
+    return _Pass(cost, changed, sums, counts, hist, farthest, far)
 
 
 def _row(rows: Prepared, place: int) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:
     return rows.numbers[:, place].copy(), rows.codes[:, place].copy()
 
 
-def _moved(rows: Prepared, done: _Pass, old: Centres) -> tuple[Centres, bool]:
+def _moved(rows: Prepared, done: _Pass, old: Centres) -> Centres:
     """Means and modes of the groups; an empty group starts again at the farthest point."""
     numbers, modes = old.numbers.copy(), old.modes.copy()
     filled = done.counts > 0
@@ -112,7 +113,7 @@ def _moved(rows: Prepared, done: _Pass, old: Centres) -> tuple[Centres, bool]:
     empty = np.flatnonzero(~filled)
     if len(empty):
         numbers[empty[0]], modes[empty[0]] = _row(rows, done.farthest)
-    return Centres(numbers, modes), bool(len(empty))
+    return Centres(numbers, modes)
 
 
 def lloyd(
@@ -134,10 +135,12 @@ def lloyd(
     for number in range(1, most_passes + 1):
         progress("grouping", number, most_passes)
         done = _one_pass(rows, labels, centres, levels, engine)
-        settled = done.changed == 0
+        # An empty group still has a place to go while any row is off its centre.
+        restart = bool((done.counts == 0).any()) and done.far > 0
+        settled = done.changed == 0 and not restart
         if settled or number == most_passes:
             return Fit(centres, labels, done.counts, done.cost, number, settled)
-        centres, _ = _moved(rows, done, centres)
+        centres = _moved(rows, done, centres)
     raise ValueError("at least one pass is needed")
 
 

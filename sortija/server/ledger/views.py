@@ -299,4 +299,4 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
         return Fact("working", "ordering lines")
     line = waterline(ledger.lines().cube, ledger.on)
     share = 100 * (line.lines - line.counted) / max(line.lines, 1)
-    return Fact("current", f"{line.counted:,} lines, {share:.1f}% set aside")
+    return Fact("current", f"{line.counted:,} lines, {share:.1f}% aside")

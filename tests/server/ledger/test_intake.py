@@ -2,21 +2,13 @@
 
 import os
 import signal
-import subprocess
-import sys
-import time
-from pathlib import Path
-
-from django.db import connection
 
 from sortija.demo.files import write_demo
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import recover
 from sortija.server.ledger.models import Card, Intake, Line, Original, Receipt
 from sortija.server.ledger.uploads import path_of, take_file
-from tests.server.support import LOG, ServerCase, run_jobs
-
-ROOT = Path(__file__).parents[3]
+from tests.server.support import LOG, ServerCase, WorkerCase, run_jobs
 
 
 class Uploading(ServerCase):
@@ -138,26 +130,8 @@ class Counting(ServerCase):
         self.assertEqual(self.get("ledger")["status"]["state"], "empty")
 
 
-class Killed(ServerCase):
+class Killed(WorkerCase):
     """A worker that dies in the middle of reading: nothing lost, half done or doubled."""
-
-    def worker(self):
-        name = connection.settings_dict
-        url = f"postgres://{name['USER']}@{name['HOST']}:{name['PORT']}/{name['NAME']}"
-        environment = {
-            **os.environ, "DATABASE_URL": url, "SORTIJA_LANE": "quick",
-            "SORTIJA_DATA": str(self.folder), "DJANGO_SETTINGS_MODULE": "sortija.server.settings",
-        }  # fmt: skip
-        words = [sys.executable, "-m", "sortija.server", "work", "--lane", "quick"]
-        return subprocess.Popen(words, cwd=ROOT, env=environment, start_new_session=True)
-
-    def wait(self, reached, seconds=60):
-        end = time.monotonic() + seconds
-        while time.monotonic() < end:
-            if reached():
-                return
-            time.sleep(0.05)
-        self.fail("this did not come to pass in time")
 
     def test_kill_during_intake(self):
         demo = write_demo(self.folder / "demo", members=12_000)

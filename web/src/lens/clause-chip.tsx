@@ -1,30 +1,37 @@
 import { Popover } from "radix-ui";
 
-import { inUnit } from "@/charts/format";
+import { day, inUnit } from "@/charts/format";
 import { place } from "@/lens/clauses";
 import type { Clause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
 
+/** What a clause says: its field, and its picks in words. */
 function useWords() {
   const { study } = useStudy();
   const { fields } = useLens();
+  const states = Object.values(fields.find((row) => row.field === "segment:now")?.labels ?? {});
   return (clause: Clause): { label: string; picks: string[] } => {
+    if (clause.field.startsWith("crossing:")) return crossingWords(clause, states);
     const field = fields.find((row) => row.field === clause.field);
     const unit = field?.unit ?? "";
     const end = (value: number) => inUnit(value, unit, study.currency);
     const picks = [
       ...(clause.values ?? []).map((value) => field?.labels[value] ?? value),
       ...((clause.ranges ?? []) as [number | null, number | null][]).map(([low, high]) =>
-        low === null
-          ? `under ${end(high ?? 0)}`
-          : high === null
-            ? `${end(low)} and up`
-            : `${end(low)} to ${end(high)}`,
+        low === null ? `under ${end(high ?? 0)}` : high === null ? `${end(low)} and up` : `${end(low)} to ${end(high)}`,
       ),
     ];
     return { label: field?.label ?? clause.field.replace(/^\w+:/, ""), picks };
   };
+}
+
+/** A crossing's clause names its two dates, and its picks two states each, counted from 1. */
+function crossingWords(clause: Clause, states: string[]) {
+  const [from = "", to = ""] = clause.field.slice("crossing:".length).split(">");
+  const name = (state: string) => states[Number(state) - 1] ?? state;
+  const picks = (clause.values ?? []).map((value) => value.split(">").map(name).join(" → "));
+  return { label: `${day(from).slice(0, -5)} to ${day(to)}`, picks };
 }
 
 /** One clause of the lens; it opens to its values, to be turned round, or removed. */

@@ -1,3 +1,5 @@
+import { Link, useLocation } from "react-router";
+
 import { count, money, percent } from "@/charts/format";
 import { ClauseChip } from "@/lens/clause-chip";
 import { Histogram, LevelBars } from "@/lens/bars";
@@ -63,6 +65,7 @@ export function Dock({ folded, onFold }: { folded: boolean; onFold: () => void }
       </div>
       <Totals />
       <Charts />
+      <Onward />
     </aside>
   );
 }
@@ -120,6 +123,19 @@ function Totals() {
         ) : null}
       </p>
     </>
+  );
+}
+
+/** What one would do next with these customers. */
+function Onward() {
+  const { answer, clauses } = useLens();
+  const { search, pathname } = useLocation();
+  if (!answer?.ready || answer.lens.customers === 0 || pathname.endsWith("/campaigns")) return null;
+  const to = { pathname: pathname.replace(/[^/]+$/, "campaigns"), search };
+  return (
+    <Link to={to} className="mt-4 block rounded-md bg-teal px-3 py-2 text-center font-semibold text-white hover:brightness-110">
+      Plan a campaign for {clauses.length ? "these" : "all"}
+    </Link>
   );
 }
 

@@ -121,9 +121,7 @@ export function Scores() {
                           >
                             <td className="w-6 font-semibold">{row.band}</td>
                             <td className="text-quiet">
-                              {row.low === null
-                                ? "empty"
-                                : `${inUnit(row.low, measure.unit, study.currency)} to ${inUnit(row.high, measure.unit, study.currency)}`}
+                              {span(row, measure.unit, study.currency)}
                             </td>
                             <td className="text-right">{count(row.customers)}</td>
                           </tr>
@@ -160,6 +158,13 @@ export function Scores() {
       )}
     </div>
   );
+}
+
+/** The values a band spans; one value is said once. */
+function span(row: { low: number | null; high: number | null }, unit: string, currency: string): string {
+  if (row.low === null) return "empty";
+  const low = inUnit(row.low, unit, currency);
+  return row.low === row.high ? low : `${low} to ${inUnit(row.high, unit, currency)}`;
 }
 
 function Totals({ totals }: { totals: { total: number; customers: number; money: number }[] }) {

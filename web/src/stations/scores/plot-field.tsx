@@ -102,7 +102,7 @@ export function PlotField({ field, across, up, width, height, small = false }: P
                 height={Math.max(0.5, row.size - GAP)}
                 fill={
                   customers
-                    ? `color-mix(in srgb, var(--color-above) ${(8 + shade * 62).toFixed(0)}%, var(--color-card))`
+                    ? `color-mix(in srgb, var(--color-above) ${(6 + shade * 46).toFixed(0)}%, var(--color-card))`
                     : "var(--color-paper)"
                 }
                 stroke="var(--color-line)"
@@ -122,7 +122,6 @@ export function PlotField({ field, across, up, width, height, small = false }: P
                   y={y + row.size / 2 + 4}
                   fontSize={12}
                   textAnchor="middle"
-                  style={{ fill: shade > 0.72 ? "white" : "var(--color-ink)" }}
                 >
                   {customers ? count(customers) : "·"}
                 </text>

@@ -1,0 +1,103 @@
+"""Profiles against SciPy's tests and brute force; names in plain words, never two alike."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+from scipy import stats
+
+from sortija.core.portraits.naming import Trait, propose_names, short_form
+from sortija.core.portraits.profile import category_profile, numeric_profile
+
+
+class Numeric(unittest.TestCase):
+    def test_f_and_eta_squared(self):
+        rng = np.random.default_rng(1)
+        groups = rng.integers(0, 4, 800)
+        values = rng.normal(groups * 0.3, 1)
+        values[:20] = np.nan
+        outside = groups.copy()
+        outside[-10:] = 5  # not in any segment
+        got = numeric_profile(values, outside, 4)
+        samples = [values[(outside == g) & ~np.isnan(values)] for g in range(4)]
+        wanted = stats.f_oneway(*samples)
+        self.assertAlmostEqual(got.f, wanted.statistic)
+        self.assertAlmostEqual(got.p, wanted.pvalue)
+        everyone = np.concatenate(samples)
+        between = sum(len(s) * (s.mean() - everyone.mean()) ** 2 for s in samples)
+        self.assertAlmostEqual(got.eta_squared, between / ((everyone - everyone.mean()) ** 2).sum())
+        self.assertAlmostEqual(
+            got.deviations[2], (samples[2].mean() - everyone.mean()) / everyone.std()
+        )
+        self.assertEqual(got.medians[1], np.median(samples[1]))
+
+    def test_nothing_and_constants(self):
+        empty = numeric_profile(np.full(5, np.nan), np.zeros(5, int), 2)
+        self.assertTrue(np.isnan(empty.eta_squared))
+        flat = numeric_profile(np.full(6, 2.0), np.array([0, 0, 0, 1, 1, 1]), 2)
+        self.assertEqual(flat.deviations.tolist(), [0, 0])
+
+
+class Categorical(unittest.TestCase):
+    def test_against_scipy(self):
+        rng = np.random.default_rng(2)
+        groups = rng.integers(0, 3, 900)
+        codes = np.where(rng.random(900) < 0.5, groups + 1, rng.integers(0, 4, 900))
+        got = category_profile(codes, 3, groups, 3)
+        table = np.array(
+            [[((groups == g) & (codes == c)).sum() for c in range(4)] for g in range(3)]
+        )
+        wanted = stats.chi2_contingency(table, correction=False)
+        self.assertAlmostEqual(got.chi_squared, wanted.statistic)
+        self.assertAlmostEqual(got.p, wanted.pvalue)
+        self.assertAlmostEqual(got.index[1, 2], 100 * got.shares[1, 2] / got.everyone[2])
+        self.assertEqual(got.telling.tolist(), [1, 2, 3])
+        n, phi = 900, wanted.statistic / 900
+        less = max(0, phi - 6 / 899) / (min(3 - 4 / 899, 4 - 9 / 899) - 1)
+        self.assertAlmostEqual(got.v, np.sqrt(less))
+        self.assertEqual(n, table.sum())
+
+    def test_by_chance_there_is_nothing(self):
+        rng = np.random.default_rng(3)
+        got = category_profile(rng.integers(1, 4, 5000), 3, rng.integers(0, 4, 5000), 4)
+        self.assertLess(got.v, 0.03)
+
+
+WORDS = ["recency", "frequency", "monetary", "tenure", "breadth", "share_season_spring"]
+TRAITS = st.builds(
+    Trait, st.sampled_from(WORDS), st.floats(-3, 3), st.sampled_from(["spring, share", "visits"])
+)
+
+
+class Names(unittest.TestCase):
+    @given(st.lists(st.lists(TRAITS, max_size=5), min_size=1, max_size=12))
+    def test_never_two_alike_and_short_enough(self, segments):
+        proposals = propose_names(segments)
+        names, short = [p[0].name for p in proposals], [p[0].short for p in proposals]
+        self.assertEqual(len(set(names)), len(segments))
+        self.assertEqual(len(set(short)), len(segments))
+        self.assertTrue(all(1 <= len(s) <= 12 for s in short))
+        self.assertTrue(all(len(p) <= 3 and all(q.reason for q in p) for p in proposals))
+
+    def test_words_and_reasons(self):
+        silent = [
+            Trait("recency", 2.1, "days since last visit"),
+            Trait("frequency", -1.0, "visits"),
+        ]
+        [[first, *_]] = propose_names([silent])
+        self.assertEqual((first.name, first.short), ("Long-silent visitors", "Long-silent"))
+        self.assertEqual(
+            first.reason,
+            "from days since last visit 2.1 SD above everyone and visits 1.0 SD below everyone",
+        )
+        self.assertEqual(propose_names([[]])[0][0].name, "Like everyone")
+
+    def test_short_forms(self):
+        self.assertEqual(short_form("Spring stockers"), "Spring")
+        self.assertEqual(short_form("Unbelievablylongword"), "Unbelievably")
+        self.assertEqual(short_form("Spring stockers", ["Spring"]), "stockers")
+
+
+if __name__ == "__main__":
+    unittest.main()

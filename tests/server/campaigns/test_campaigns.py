@@ -1,0 +1,89 @@
+"""Campaigns: who falls away, the draw, the list, and what stays on record."""
+
+import csv
+import io
+
+from sortija.server.campaigns.models import Campaign, Member
+from sortija.server.ledger.models import Card
+from tests.server.support import DemoCase
+
+PLAN = {"name": "Spring letter", "send_on": "2026-07-10", "read_on": "2026-08-20", "holdout": 0.25}
+
+
+class Campaigns(DemoCase):
+    def plan(self, *clauses, status=201, **changes):
+        return self.send("post", "campaigns", {**PLAN, "clauses": list(clauses), **changes}, status)
+
+    def test_consent_is_respected_and_everyone_is_accounted_for(self):
+        self.adopt(4)
+        row = self.plan({"field": "measure:recency", "ranges": [[60, None]]})
+        self.assertEqual(row["lens"] - sum(row["fell_away"].values()), row["written"] + row["held"])
+        yes = self.send("post", "lens", {"clauses": [
+            {"field": "measure:recency", "ranges": [[60, None]]},
+            {"field": "trait:mail_consent", "values": ["yes"]},
+        ]})["lens"]["customers"]  # fmt: skip
+        self.assertEqual(row["lens"] - row["fell_away"]["no consent"], yes)
+        self.assertLessEqual(abs(row["held"] - 0.25 * (row["written"] + row["held"])), 1)
+        self.assertGreater(row["smallest_effect"], 0)
+
+    def test_draw_list_and_record(self):
+        self.adopt(4)
+        row = self.plan()
+        path = f"campaigns/{row['id']}"
+        self.send("post", f"{path}/list", status=400)  # nothing is drawn yet
+        drawn = self.send("post", f"{path}/draw")
+        self.assertEqual((drawn["written"], drawn["held"]), (row["written"], row["held"]))
+        self.send("put", path, PLAN, 400)  # its plan stands
+        self.send("post", "history/take-back")
+        self.assertEqual(Member.objects.count(), 0)
+        self.send("post", "history/bring-back")
+        held = set(Member.objects.filter(held=1).values_list("customer", flat=True))
+        self.assertEqual(len(held), row["held"])
+
+        Card.objects.filter(number=min(set(range(400)) - held)).update(address="=cmd()@example.org")
+        response = self.client.post(self.url(f"{path}/list"))
+        text = b"".join(response.streaming_content).decode()
+        rows = list(csv.DictReader(io.StringIO(text)))
+        self.assertEqual(len(rows), row["written"])
+        codes = dict(Card.objects.values_list("number", "code"))
+        self.assertFalse({r["card"] for r in rows} & {codes[n] for n in held})
+        self.assertFalse(any(r["address"].startswith("=") for r in rows))
+        self.assertEqual(Campaign.objects.get().state, "handed over")
+        problem = self.send("post", "history/take-back", status=400)
+        self.assertIn("cannot be taken back", problem["detail"])
+        self.send("delete", path, status=400)
+
+    def test_a_sent_list_never_changes(self):
+        self.adopt(4)
+        row = self.plan()
+        self.send("post", f"campaigns/{row['id']}/draw")
+        before = list(Member.objects.order_by("customer").values())
+        self.send("put", "ledger/rules/void", {"on": False})
+        self.get("campaigns")
+        self.assertEqual(list(Member.objects.order_by("customer").values()), before)
+
+    def test_held_out_people_are_in_no_other_campaign_meanwhile(self):
+        self.adopt(4)
+        first = self.plan()
+        self.send("post", f"campaigns/{first['id']}/draw")
+        second = self.plan(name="Again")
+        self.assertEqual(second["written"] + second["held"], 0)
+        self.assertEqual(
+            second["fell_away"]["in another campaign"], first["written"] + first["held"]
+        )
+        self.send("post", f"campaigns/{second['id']}/draw", status=400)
+        later = self.plan(name="Later", send_on="2026-09-01", read_on="2026-10-01")
+        self.assertEqual(later["fell_away"]["in another campaign"], 0)
+        self.send("delete", f"campaigns/{first['id']}", status=204)
+        rows = {c["name"]: c for c in self.get("campaigns")["campaigns"]}
+        self.assertNotIn("Spring letter", rows)
+        self.assertEqual(rows["Again"]["fell_away"]["in another campaign"], 0)
+
+    def test_plans_that_make_no_sense(self):
+        for changes, words in (
+            ({"name": " "}, "name"),
+            ({"read_on": "2026-07-10"}, "comes after"),
+            ({"holdout": 0.95}, "nine in ten"),
+            ({"send_on": "soon"}, "send_on"),
+        ):
+            self.assertIn(words, self.plan(status=400, **changes)["detail"])

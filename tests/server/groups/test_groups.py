@@ -1,0 +1,145 @@
+"""The sweep, adoption, and placing by the frozen yardstick."""
+
+import os
+import signal
+from datetime import date
+
+import numpy as np
+
+from sortija.demo.files import write_demo
+from sortija.server.groups.models import Grouping, Segment, Yardstick
+from sortija.server.groups.placed import placed_at
+from sortija.server.jobs.models import Job
+from sortija.server.jobs.work import recover
+from sortija.server.ledger.uploads import take_file
+from sortija.server.studies.windows import WindowInView
+from tests.server.support import DemoCase, WorkerCase, run_jobs
+
+
+class Sweeping(DemoCase):
+    def test_every_k_with_threads_between(self):
+        self.assertEqual(self.get("groups")["status"]["state"], "empty")
+        page = self.sweep()
+        self.assertEqual([r["k"] for r in page["candidates"]], list(range(2, 9)))
+        for row in page["candidates"]:
+            self.assertEqual(sum(row["counts"]), page["customers"])
+            self.assertEqual(row["counts"], sorted(row["counts"], reverse=True))
+            self.assertTrue(all(0 <= s <= 1 for s in row["stability"]))
+        for row in page["candidates"][:-1]:
+            self.assertEqual(sum(t["customers"] for t in row["threads"]), page["customers"])
+        self.assertTrue(page["suggestion"]["words"])
+
+    def test_another_recipe_makes_what_is_shown_out_of_date_and_undo_current_again(self):
+        page = self.sweep()
+        recipe = page["recipe"]
+        draft = {
+            "numeric": ["recency", "frequency"], "categories": [], "balance": 1.0,
+            "seed": recipe["seed"], "starts": 5,
+        }  # fmt: skip
+        self.send("put", "groups/recipe", draft)
+        stale = self.get("groups")
+        self.assertEqual((stale["status"]["state"], stale["suggestion"]), ("out of date", None))
+        self.assertEqual(stale["candidates"], page["candidates"])
+        self.assertEqual(stale["recipe"]["method"], "k-means")
+        self.send("post", "history/take-back")
+        self.assertEqual(self.get("groups")["status"]["state"], "whole")
+
+    def test_the_same_recipe_is_not_run_twice(self):
+        self.sweep()
+        before = list(Grouping.objects.values_list("pk", flat=True))
+        self.sweep()
+        self.assertEqual(list(Grouping.objects.values_list("pk", flat=True)), before)
+
+    def test_recipes_that_cannot_be_followed(self):
+        problem = {"numeric": [], "categories": []}
+        self.send("put", "groups/recipe", problem)
+        self.assertIn("at least one measure", self.send("post", "groups/run", status=400)["detail"])
+        self.assertEqual(self.get("groups")["status"]["state"], "failed")
+        self.send("put", "groups/recipe", {"balance": 9.0}, 400)
+        self.send("put", "groups/recipe", {"numeric": ["gap_cv", "trend"], "categories": []})
+        self.sweep()  # missing values stay out, and are counted
+        self.assertGreater(self.get("groups")["left_out"], 100)
+
+
+class Adopting(DemoCase):
+    def test_adopt_and_undo(self):
+        row = self.adopt(4)
+        adopted = self.get("groups")["adopted"]
+        self.assertEqual((adopted["k"], adopted["grouping"]), (4, row["id"]))
+        names = list(Segment.objects.values_list("name", flat=True))
+        self.assertEqual(len(set(names)), 4)
+        self.assertFalse(any(name.startswith("Group ") for name in names))
+        other = next(r for r in self.get("groups")["candidates"] if r["k"] == 5)
+        self.send("post", "groups/adopt", {"grouping": other["id"]})
+        self.send("post", "history/take-back")
+        self.assertEqual(self.get("groups")["adopted"]["k"], 4)
+        self.send("post", "history/take-back")
+        self.assertIsNone(self.get("groups")["adopted"])
+        self.send("post", "history/bring-back")
+        self.assertEqual(self.get("groups")["adopted"]["k"], 4)
+        self.send("post", "groups/adopt", {"grouping": 10**6}, 404)
+
+    def test_a_decision_never_goes_out_of_date_but_says_what_changed(self):
+        self.adopt()
+        before = Yardstick.objects.get(retired=False).grouping.centres
+        self.send("put", "ledger/rules/returns", {"on": True})
+        self.send("put", "ledger/rules/void", {"on": False})
+        adopted = self.get("groups")["adopted"]
+        self.assertEqual(adopted["since"], "2 rules changed since")
+        station = next(s for s in self.get("trail")["stations"] if s["key"] == "groups")
+        self.assertEqual(station["state"], "current")
+        self.assertEqual(Yardstick.objects.get(retired=False).grouping.centres, before)
+
+    def test_home_window_gives_the_very_groups_and_other_dates_are_placed_without_refitting(self):
+        row = self.adopt(5)
+        yardstick = Yardstick.objects.select_related("study", "grouping").get(retired=False)
+        centres = dict(yardstick.grouping.centres)
+        home = placed_at(self.study, yardstick, WindowInView(date(2026, 6, 30)))
+        counts = np.bincount(home.placement.state, minlength=8)
+        self.assertEqual(counts[:5].tolist(), row["counts"])
+        groupings = Grouping.objects.count()
+        early = self.get("portraits", to="2025-06-30", back="12")
+        self.assertFalse(early["at_home"])
+        self.assertNotEqual([s["customers"] for s in early["segments"]], row["counts"])
+        yardstick.grouping.refresh_from_db()
+        self.assertEqual(yardstick.grouping.centres, centres)
+        self.assertEqual(Grouping.objects.count(), groupings)
+
+    def test_segments_narrow_the_lens(self):
+        row = self.adopt(4)
+        clause = {"field": "segment:now", "values": ["2"]}
+        answer = self.send("post", "lens", {"clauses": [clause], "charts": ["segment:now"]})
+        self.assertEqual(answer["lens"]["customers"], row["counts"][1])
+        chart = answer["charts"][0]
+        self.assertEqual(chart["everyone"][:4], row["counts"])
+        self.assertEqual(chart["labels"][1], Segment.objects.get(number=2).name)
+        everyone = sum(chart["everyone"]) + chart["everyone_missing"]
+        self.assertEqual(everyone, answer["everyone"]["customers"])
+
+
+class Killed(WorkerCase):
+    def test_kill_during_a_sweep_goes_on_where_it_was(self):
+        demo = write_demo(self.folder / "demo", members=8000)
+        for path in (demo.log, demo.members):
+            original = take_file(self.study, path)
+            intake = self.send("post", "intakes", {"upload": original.pk}, 201)
+            self.send("post", f"intakes/{intake['id']}/count", status=202)
+            run_jobs()
+        self.get("measures")
+        job = self.send("post", "groups/run", status=202)
+        first = self.worker("long")
+        self.wait(lambda: Grouping.objects.count() >= 2)
+        os.kill(first.pid, signal.SIGKILL)
+        first.wait()
+        there = list(Grouping.objects.order_by("k").values("k", "made_at", "result"))
+        self.assertLess(len(there), 7)
+        self.wait(lambda: recover() == 1)
+        second = self.worker("long")
+        try:
+            self.wait(lambda: Job.objects.get(pk=job["id"]).state == Job.DONE)
+        finally:
+            second.terminate()
+            second.wait(20)
+        after = list(Grouping.objects.order_by("k").values("k", "made_at", "result"))
+        self.assertEqual([row["k"] for row in after], list(range(2, 9)))
+        self.assertEqual(after[: len(there)], there)
