@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 import numpy as np
@@ -52,6 +52,13 @@ class Column:
 
     def __len__(self) -> int:
         return len(self.values)
+
+    def first(self, rows: int) -> Column:
+        """The column cut to its first ``rows`` values."""
+        if rows >= len(self):
+            return self
+        reasons = None if self.reasons is None else self.reasons[:rows]
+        return replace(self, values=self.values[:rows], reasons=reasons)
 
     @property
     def missing(self) -> NDArray[np.bool_]:

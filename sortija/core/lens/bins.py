@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -28,6 +28,10 @@ class Bins:
     codes: NDArray[np.uint8]
     edges: tuple[float, ...] = ()
     levels: tuple[str, ...] = ()
+
+    def first(self, rows: int) -> Bins:
+        """The bins of the first ``rows`` customers."""
+        return self if rows >= len(self.codes) else replace(self, codes=self.codes[:rows])
 
     @property
     def count(self) -> int:

@@ -20,7 +20,7 @@ from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.made import Made, made_or_job
 from sortija.server.scores.views import bandings
-from sortija.server.studies.models import Population, Study
+from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
@@ -53,21 +53,19 @@ def window_of(campaign: Campaign) -> WindowInView:
     return WindowInView(date.fromisoformat(to), back)
 
 
-def _consenting(study: Study) -> NDArray[np.bool_]:
+def _consenting(study: Study, size: int) -> NDArray[np.bool_]:
     """Consent as of today; without a consent column nobody has said no."""
-    size = Population.objects.get(study=study, name="customers").size
     trait = next((t for t in traits_of(study) if t.type == "consent"), None)
     if trait is None:
         return np.ones(size, np.bool_)
-    column = trait_column(study, trait)
+    column = trait_column(study, trait, size)
     yes = [code for code, level in enumerate(column.levels, 1) if level.lower() in _YES]
     return np.isin(column.values, yes)
 
 
-def _with_address(study: Study) -> NDArray[np.bool_]:
+def _with_address(study: Study, size: int) -> NDArray[np.bool_]:
     """Who has an address; where no file ever brought any, lists go by card and all have one."""
-    cards = Card.objects.filter(study=study)
-    size = Population.objects.get(study=study, name="customers").size
+    cards = Card.objects.filter(study=study, number__lt=size)
     numbers = list(cards.exclude(address="").values_list("number", flat=True))
     if not numbers:
         return np.ones(size, np.bool_)
@@ -76,9 +74,8 @@ def _with_address(study: Study) -> NDArray[np.bool_]:
     return out
 
 
-def _busy(campaign: Campaign) -> NDArray[np.bool_]:
+def _busy(campaign: Campaign, size: int) -> NDArray[np.bool_]:
     """Members of another drawn campaign whose time overlaps; held-out people among them."""
-    size = Population.objects.get(study=campaign.study, name="customers").size
     out = np.zeros(size, np.bool_)
     live = Member.objects.filter(
         campaign__study=campaign.study, campaign__dropped=False,
@@ -86,7 +83,13 @@ def _busy(campaign: Campaign) -> NDArray[np.bool_]:
     ).filter(
         Q(campaign__send_on__lte=campaign.read_on) & Q(campaign__read_on__gte=campaign.send_on)
     )  # fmt: skip
-    out[list(live.exclude(campaign=campaign).values_list("customer", flat=True))] = True
+    out[
+        list(
+            live.exclude(campaign=campaign)
+            .filter(customer__lt=size)
+            .values_list("customer", flat=True)
+        )
+    ] = True
     return out
 
 
@@ -105,13 +108,14 @@ def audience_of(campaign: Campaign) -> Audience:
         raise Problem("The measures of this window are still being derived. Try again soon.", 503)
     clauses = [Clause.from_json(c) for c in campaign.clauses]
     inside = members(selection_of(study, window, clauses, base))
-    left = np.zeros(len(base.known), np.bool_)
+    size = len(base.known)
+    left = np.zeros(size, np.bool_)
     left[inside] = True
     fell: dict[str, int] = {}
     for name, allowed in (
-        ("no consent", _consenting(study)),
-        ("no address", _with_address(study)),
-        ("in another campaign", ~_busy(campaign)),
+        ("no consent", _consenting(study, size)),
+        ("no address", _with_address(study, size)),
+        ("in another campaign", ~_busy(campaign, size)),
     ):
         fell[name] = int((left & ~allowed).sum())
         left &= allowed
@@ -124,17 +128,16 @@ def audience_of(campaign: Campaign) -> Audience:
         lens=len(inside),
         fell_away=fell,
         customers=customers,
-        segment=_segments(study, window)[customers],
+        segment=_segments(study, window, size)[customers],
         value=monetary.bands[customers].astype(np.int64),
         base_rate=rate,
         made_from=base.made_from,
     )
 
 
-def _segments(study: Study, window: WindowInView) -> NDArray[np.int64]:
+def _segments(study: Study, window: WindowInView, size: int) -> NDArray[np.int64]:
     yardstick = yardstick_of(study)
     placed = placed_at(study, yardstick, window) if yardstick else None
     if placed is None:
-        size = Population.objects.get(study=study, name="customers").size
         return np.zeros(size, np.int64)
     return placed.placement.state.astype(np.int64)

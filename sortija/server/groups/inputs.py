@@ -115,8 +115,7 @@ def table_for(study: Study, made: Made, names: list[str]) -> Table:
     columns: list[Column] = []
     for name in names:
         if name in traits:
-            column = trait_column(study, traits[name])
-            columns.append(column)
+            columns.append(trait_column(study, traits[name], made.size))
         elif name in made.rows:
             columns.append(made.column(name))
         else:

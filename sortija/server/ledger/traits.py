@@ -41,13 +41,18 @@ def traits_of(study: Study) -> list[Trait]:
     return [Trait(r.name.removeprefix("trait:"), r.details["type"], r) for r in rows]
 
 
-def trait_column(study: Study, trait: Trait) -> Column:
-    """A trait for every customer known today; who came since the table has no value."""
+def trait_column(study: Study, trait: Trait, size: int | None = None) -> Column:
+    """A trait for the first ``size`` customers, all known today by default.
+
+    Who came since the table has no value. A caller that holds other columns passes their
+    length, for a file may be counted between two readings.
+    """
     column = read_column(trait.row)
-    size = Population.objects.get(study=study, name="customers").size
+    if size is None:
+        size = Population.objects.get(study=study, name="customers").size
     grown = size - len(column)
     if grown <= 0:
-        return column
+        return column.first(size)
     empty = np.nan if column.kind == "number" else 0
     values = np.concatenate([column.values, np.full(grown, empty, column.values.dtype)])
     return Column(column.name, column.kind, values, column.unit, column.levels)

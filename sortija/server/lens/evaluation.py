@@ -85,8 +85,11 @@ def selection_of(
     Problem
         A clause speaks of a field that is not there, or asks it what it cannot answer.
     """
+    # A file counted between two readings makes traits longer than the base that is shown.
+    n = len(base.known)
     columns = {
-        (c.field, c.window): field(study, _window_of(c, window), c.field).column for c in clauses
+        (c.field, c.window): field(study, _window_of(c, window), c.field).column.first(n)
+        for c in clauses
     }
     try:
         return select(clauses, columns, base.known, base.money, ENGINE)
@@ -140,7 +143,8 @@ def _charts(
     study: Study, window: WindowInView, selection: Selection, charts: Sequence[str]
 ) -> list[BarChart]:
     fields = [field(study, window, key) for key in charts]
-    bars = draw(selection, [Chart(f.key, f.bins) for f in fields], ENGINE)
+    n = len(selection.known)
+    bars = draw(selection, [Chart(f.key, f.bins.first(n)) for f in fields], ENGINE)
     return [
         BarChart(
             field=f.key, label=f.label, unit=f.unit,

@@ -55,6 +55,11 @@ class Made:
     def names(self) -> list[str]:
         return [name for name in self.rows if name not in _HIDDEN]
 
+    @property
+    def size(self) -> int:
+        """How many customers the columns have a row for."""
+        return self.rows["_known"].size
+
     def column(self, name: str) -> Column:
         return read_column(self.rows[name])
 
@@ -108,11 +113,12 @@ def make(ledger: Ledger, window: WindowInView, progress: Progress = silent) -> N
     stamp = stamp_of(ledger, window)
     joined = joined_trait(study)
     names = Names(texts(study, "department"), texts(study, "channel"))
+    dates = trait_column(study, joined, ledger.customers).values if joined else None
     engine = Engine()
     try:
         derived = derive(
             ledger.lines().log, window.window, ledger.mask, study.scale, names,
-            trait_column(study, joined).values if joined else None, engine, progress,
+            dates, engine, progress,
         )  # fmt: skip
     finally:
         engine.release()

@@ -101,7 +101,7 @@ def _sheet(key: _Key) -> Sheet:
     for trait in traits_of(study):
         if trait.row.kind != "category":
             continue
-        column = trait_column(study, trait)
+        column = trait_column(study, trait, placed.made.size)
         profile_ = category_profile(np.asarray(column.values), len(column.levels), groups, k)
         label = trait.name.replace("_", " ").capitalize()
         levels = ("not given", *column.levels)

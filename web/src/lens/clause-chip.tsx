@@ -19,7 +19,11 @@ function useWords() {
     const picks = [
       ...(clause.values ?? []).map((value) => field?.labels[value] ?? value),
       ...((clause.ranges ?? []) as [number | null, number | null][]).map(([low, high]) =>
-        low === null ? `under ${end(high ?? 0)}` : high === null ? `${end(low)} and up` : `${end(low)} to ${end(high)}`,
+        low === null
+          ? `under ${end(high ?? 0)}`
+          : high === null
+            ? `${end(low)} and up`
+            : `${end(low)} to ${end(high)}`,
       ),
     ];
     return { label: field?.label ?? clause.field.replace(/^\w+:/, ""), picks };

@@ -133,7 +133,10 @@ function Onward() {
   if (!answer?.ready || answer.lens.customers === 0 || pathname.endsWith("/campaigns")) return null;
   const to = { pathname: pathname.replace(/[^/]+$/, "campaigns"), search };
   return (
-    <Link to={to} className="mt-4 block rounded-md bg-teal px-3 py-2 text-center font-semibold text-white hover:brightness-110">
+    <Link
+      to={to}
+      className="mt-4 block rounded-md bg-teal px-3 py-2 text-center font-semibold text-white hover:brightness-110"
+    >
       Plan a campaign for {clauses.length ? "these" : "all"}
     </Link>
   );

@@ -161,7 +161,11 @@ export function Scores() {
 }
 
 /** The values a band spans; one value is said once. */
-function span(row: { low: number | null; high: number | null }, unit: string, currency: string): string {
+function span(
+  row: { low: number | null; high: number | null },
+  unit: string,
+  currency: string,
+): string {
   if (row.low === null) return "empty";
   const low = inUnit(row.low, unit, currency);
   return row.low === row.high ? low : `${low} to ${inUnit(row.high, unit, currency)}`;
