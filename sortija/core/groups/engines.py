@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import Engine, chunk_bounds
-from sortija.core.groups.kernels import assign, nearest_two, update_nearest
+from sortija.core.groups.kernels import assign, farthest, nearest_two, update_nearest
 from sortija.core.groups.recipe import Prepared
 from sortija.core.progress import Progress, silent
 
@@ -68,51 +68,66 @@ class _Pass:
     sums: NDArray[np.float64]
     counts: NDArray[np.int64]
     hist: NDArray[np.int64]
-    farthest: int
-    far: float
 
 
-def _one_pass(
-    rows: Prepared, labels: NDArray[np.int32], centres: Centres, levels: int, engine: Engine
-) -> _Pass:
-    """One assignment over all chunks, merged first to last."""
+class _Chunks:
+    """The rows' labels, and every chunk's own sums, which follow the rows that change."""
+
+    def __init__(self, rows: Prepared, k: int, engine: Engine) -> None:
+        self.rows, self.engine = rows, engine
+        self.labels = np.full(len(rows), -1, np.int32)
+        self.bounds = chunk_bounds(len(rows))
+        d, q = rows.numbers.shape[0], rows.codes.shape[0]
+        levels = int(rows.codes.max()) + 1 if rows.codes.size else 1
+        self.sums = np.zeros((len(self.bounds), k, d))
+        self.counts = np.zeros((len(self.bounds), k), np.int64)
+        self.hist = np.zeros((len(self.bounds), k, q, levels), np.int64)
+
+    def step(self, centres: Centres) -> _Pass:
+        """One assignment over all chunks, merged first to last."""
+        rows, gammas = self.rows, self.rows.gammas
+
+        def chunk(number: int) -> Any:
+            return assign(
+                rows.numbers, rows.codes, self.labels, gammas, centres.numbers, centres.modes,
+                *self.bounds[number], self.sums[number], self.counts[number], self.hist[number],
+            )  # fmt: skip
+
+        cost, changed = 0.0, 0
+        for part in self.engine.map(chunk, range(len(self.bounds))):
+            cost += part[0]
+            changed += part[1]
+        sums = np.zeros(self.sums.shape[1:])
+        for each in self.sums:
+            sums += each
+        return _Pass(cost, changed, sums, self.counts.sum(axis=0), self.hist.sum(axis=0))
+
+
+def _farthest(
+    rows: Prepared, labels: NDArray[np.int32], centres: Centres, engine: Engine
+) -> tuple[int, float]:
+    """The row farthest from its own centre, the first of equals, and its D."""
     gammas = rows.gammas
 
     def chunk(bounds: tuple[int, int]) -> Any:
-        start, stop = bounds
-        return assign(
-            rows.numbers[:, start:stop], rows.codes[:, start:stop], labels[start:stop],
-            gammas, centres.numbers, centres.modes, levels,
-        )  # fmt: skip
+        return farthest(
+            rows.numbers, rows.codes, labels, gammas, centres.numbers, centres.modes, *bounds
+        )
 
-    bounds = chunk_bounds(len(labels))
-    cost, changed, farthest, far = 0.0, 0, 0, -1.0
-    sums: Any = 0.0
-    counts: Any = 0
-    hist: Any = 0
-    for (start, _), part in zip(bounds, engine.map(chunk, bounds), strict=True):
-        cost += part[0]
-        changed += part[1]
-        sums, counts, hist = sums + part[2], counts + part[3], hist + part[4]
-        if part[6] > far:
-            farthest, far = start + part[5], part[6]
-    return _Pass(cost, changed, sums, counts, hist, farthest, far)
+    return max(engine.map(chunk, chunk_bounds(len(labels))), key=lambda found: found[1])
 
 
 def _row(rows: Prepared, place: int) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:
     return rows.numbers[:, place].copy(), rows.codes[:, place].copy()
 
 
-def _moved(rows: Prepared, done: _Pass, old: Centres) -> Centres:
-    """Means and modes of the groups; an empty group starts again at the farthest point."""
+def _moved(done: _Pass, old: Centres) -> Centres:
+    """Means and modes of the groups; an empty group stays where it was."""
     numbers, modes = old.numbers.copy(), old.modes.copy()
     filled = done.counts > 0
     numbers[filled] = (done.sums[filled] / done.counts[filled, None]).astype(np.float32)
     if modes.shape[1]:
         modes[filled] = done.hist[filled].argmax(axis=2).astype(np.uint8)
-    empty = np.flatnonzero(~filled)
-    if len(empty):
-        numbers[empty[0]], modes[empty[0]] = _row(rows, done.farthest)
     return Centres(numbers, modes)
 
 
@@ -129,18 +144,20 @@ def lloyd(
     again gives the same labels.
     """
     engine = engine or Engine(1)
-    levels = 256 if rows.codes.shape[0] else 1
-    labels = np.full(len(rows), -1, np.int32)
-    centres = start
+    chunks = _Chunks(rows, len(start), engine)
+    labels, centres = chunks.labels, start
     for number in range(1, most_passes + 1):
         progress("grouping", number, most_passes)
-        done = _one_pass(rows, labels, centres, levels, engine)
+        done = chunks.step(centres)
+        empty = np.flatnonzero(done.counts == 0)
+        place, far = _farthest(rows, labels, centres, engine) if len(empty) else (0, 0.0)
         # An empty group still has a place to go while any row is off its centre.
-        restart = bool((done.counts == 0).any()) and done.far > 0
-        settled = done.changed == 0 and not restart
+        settled = done.changed == 0 and far <= 0
         if settled or number == most_passes:
             return Fit(centres, labels, done.counts, done.cost, number, settled)
-        centres = _moved(rows, done, centres)
+        centres = _moved(done, centres)
+        if far > 0:
+            centres.numbers[empty[0]], centres.modes[empty[0]] = _row(rows, place)
     raise ValueError("at least one pass is needed")
 
 
@@ -202,8 +219,7 @@ def nearest_centres(rows: Prepared, centres: Centres, engine: Engine | None = No
     def chunk(bounds: tuple[int, int]) -> Any:
         start, stop = bounds
         return nearest_two(
-            rows.numbers[:, start:stop], rows.codes[:, start:stop], gammas, centres.numbers,
-            centres.modes, apart,
+            rows.numbers, rows.codes, gammas, centres.numbers, centres.modes, apart, start, stop,
         )  # fmt: skip
 
     parts = engine.map(chunk, chunk_bounds(len(rows)))

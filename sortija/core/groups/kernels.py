@@ -12,9 +12,9 @@ from typing import Any
 import numba
 import numpy as np
 
-__all__ = ["assign", "nearest_two", "pair_distances", "update_nearest"]
+__all__ = ["assign", "farthest", "nearest_two", "pair_distances", "update_nearest"]
 
-BLOCK = 1024
+BLOCK = 512
 
 
 @numba.njit(nogil=True, cache=True)
@@ -22,75 +22,199 @@ def _distances(
     numbers: Any, codes: Any, gammas: Any, centre: Any, mode: Any, start: int, stop: int, out: Any
 ) -> None:
     """D of rows ``start`` to ``stop`` to one centre, into the first places of ``out``."""
-    size = stop - start
-    for i in range(size):
-        out[i] = 0.0
-    for j in range(numbers.shape[0]):
+    # Every loop loads all that it needs before it stores: the compiler cannot know that the
+    # arrays do not overlap, and would otherwise take the rows one by one. Four columns go
+    # together, so that the sum so far is fetched and put back once for all of them.
+    line = out[: stop - start]
+    d = numbers.shape[0]
+    four = d // 4 * 4
+    if four == 0:
+        line[:] = 0.0
+    for j in range(0, four, 4):
+        c0, c1, c2, c3 = centre[j], centre[j + 1], centre[j + 2], centre[j + 3]
+        x0, x1 = numbers[j, start:stop], numbers[j + 1, start:stop]
+        x2, x3 = numbers[j + 2, start:stop], numbers[j + 3, start:stop]
+        if j == 0:
+            for i in range(len(line)):
+                t0, t1, t2, t3 = x0[i] - c0, x1[i] - c1, x2[i] - c2, x3[i] - c3
+                line[i] = (t0 * t0 + t1 * t1) + (t2 * t2 + t3 * t3)
+        else:
+            for i in range(len(line)):
+                t0, t1, t2, t3 = x0[i] - c0, x1[i] - c1, x2[i] - c2, x3[i] - c3
+                so_far = line[i]
+                line[i] = so_far + ((t0 * t0 + t1 * t1) + (t2 * t2 + t3 * t3))
+    for j in range(four, d):
         c = centre[j]
         column = numbers[j, start:stop]
-        for i in range(size):
+        for i in range(len(line)):
             t = column[i] - c
-            out[i] += t * t
+            so_far = line[i]
+            line[i] = so_far + t * t
     for a in range(codes.shape[0]):
         m = mode[a]
         gamma = gammas[a]
         column8 = codes[a, start:stop]
-        for i in range(size):
-            out[i] += gamma if column8[i] != m else np.float32(0.0)
+        for i in range(len(line)):
+            so_far = line[i]
+            line[i] = so_far + (gamma if column8[i] != m else np.float32(0.0))
+
+
+@numba.njit(nogil=True, cache=True)
+def _keep_nearer(distance: Any, best: Any, who: Any, group: Any) -> None:
+    """Where ``distance`` is smaller than the best so far, take it and its group."""
+    number = np.int32(group)
+    for i in range(len(best)):
+        new, old, holder = distance[i], best[i], who[i]
+        nearer = new < old
+        who[i] = number if nearer else holder
+        best[i] = new if nearer else old
+
+
+@numba.njit(nogil=True, cache=True)
+def _add_all(
+    numbers: Any, codes: Any, who: Any, start: int, stop: int, sums: Any, counts: Any, hist: Any
+) -> None:
+    """Add rows that belonged nowhere to their groups; numbers in float64, four columns at once."""
+    d = numbers.shape[0]
+    four = d // 4 * 4
+    for j in range(0, four, 4):
+        x0, x1 = numbers[j, start:stop], numbers[j + 1, start:stop]
+        x2, x3 = numbers[j + 2, start:stop], numbers[j + 3, start:stop]
+        for i in range(len(x0)):
+            g = np.uint32(who[i])
+            s0, s1 = sums[g, j] + x0[i], sums[g, j + 1] + x1[i]
+            s2, s3 = sums[g, j + 2] + x2[i], sums[g, j + 3] + x3[i]
+            sums[g, j], sums[g, j + 1], sums[g, j + 2], sums[g, j + 3] = s0, s1, s2, s3
+    for j in range(four, d):
+        x = numbers[j, start:stop]
+        for i in range(len(x)):
+            sums[np.uint32(who[i]), j] += x[i]
+    for i in range(stop - start):
+        counts[who[i]] += 1
+    for a in range(codes.shape[0]):
+        column8 = codes[a, start:stop]
+        for i in range(stop - start):
+            hist[who[i], a, column8[i]] += 1
+
+
+@numba.njit(nogil=True, cache=True)
+def _move_changed(
+    numbers: Any, codes: Any, old: Any, who: Any, start: int, sums: Any, counts: Any, hist: Any
+) -> None:
+    """Take the rows that changed out of their old groups and add them to the new ones."""
+    for i in range(len(who)):
+        before, after = old[i], who[i]
+        if before == after:
+            continue
+        counts[before] -= 1
+        counts[after] += 1
+        for j in range(numbers.shape[0]):
+            x = np.float64(numbers[j, start + i])
+            sums[before, j] -= x
+            sums[after, j] += x
+        for a in range(codes.shape[0]):
+            code = codes[a, start + i]
+            hist[before, a, code] -= 1
+            hist[after, a, code] += 1
+
+
+@numba.njit(nogil=True, cache=True)
+def _block_sum(values: Any) -> float:
+    """Sum in float64 along four lanes: always the same order, and no wait for each addition."""
+    s0 = s1 = s2 = s3 = 0.0
+    whole = len(values) // 4 * 4
+    for i in range(0, whole, 4):
+        s0 += values[i]
+        s1 += values[i + 1]
+        s2 += values[i + 2]
+        s3 += values[i + 3]
+    for i in range(whole, len(values)):
+        s0 += values[i]
+    return (s0 + s1) + (s2 + s3)
+
+
+@numba.njit(nogil=True, cache=True)
+def _count_different(old: Any, new: Any) -> int:
+    differ = 0
+    for i in range(len(old)):
+        differ += old[i] != new[i]
+    return differ
 
 
 @numba.njit(nogil=True, cache=True)
 def assign(
-    numbers: Any, codes: Any, labels: Any, gammas: Any, centres: Any, modes: Any, levels: int
+    numbers: Any,
+    codes: Any,
+    labels: Any,
+    gammas: Any,
+    centres: Any,
+    modes: Any,
+    first: int,
+    last: int,
+    sums: Any,
+    counts: Any,
+    hist: Any,
 ) -> Any:
-    """Put every row of a chunk with its nearest centre; ties go to the lowest number.
+    """Put rows ``first`` to ``last`` with their nearest centres; ties go to the lowest number.
 
-    ``numbers`` (d, m) float32, ``codes`` (q, m) uint8, ``labels`` (m,) int32 (written),
-    ``centres`` (k, d) float32, ``modes`` (k, q) uint8.
+    ``numbers`` (d, m) float32, ``codes`` (q, m) uint8, ``centres`` (k, d) float32, ``modes``
+    (k, q) uint8. ``labels`` (m,) int32 is written; −1 in a chunk's first row: they are all new.
+    ``sums`` (k, d) float64, ``counts`` (k,) and ``hist`` (k, q, levels) are these rows' own, and
+    follow the rows that change. Whole arrays and bounds are passed, not slices: the compiler
+    then knows that rows lie side by side, and uses vector instructions.
 
-    Returns (cost, changed, sums (k, d), counts (k,), hist (k, q, levels), farthest place and its
-    D): all of the chunk, to be merged in chunk order.
+    Returns (cost, changed) of these rows, to be merged in chunk order.
     """
-    k, d, q, m = centres.shape[0], numbers.shape[0], codes.shape[0], len(labels)
-    sums = np.zeros((k, d))
-    counts = np.zeros(k, np.int64)
-    hist = np.zeros((k, q, levels), np.int64)
+    fresh = labels[first] < 0
     distance = np.empty(BLOCK, np.float32)
     best = np.empty(BLOCK, np.float32)
     who = np.empty(BLOCK, np.int32)
     cost, changed = 0.0, 0
-    far, far_distance = 0, np.float32(-1.0)
-    for start in range(0, m, BLOCK):
-        stop = min(start + BLOCK, m)
-        size = stop - start
-        for g in range(k):
+    for start in range(first, last, BLOCK):
+        stop = min(start + BLOCK, last)
+        near, holder = best[: stop - start], who[: stop - start]
+        near[:] = np.float32(np.inf)
+        holder[:] = 0
+        for g in range(centres.shape[0]):
             _distances(numbers, codes, gammas, centres[g], modes[g], start, stop, distance)
-            if g == 0:
-                for i in range(size):
-                    best[i] = distance[i]
-                    who[i] = 0
-            else:
-                for i in range(size):
-                    nearer = distance[i] < best[i]
-                    who[i] = g if nearer else who[i]
-                    best[i] = distance[i] if nearer else best[i]
-        for i in range(size):
-            cost += best[i]
-            counts[who[i]] += 1
-            if best[i] > far_distance:
-                far, far_distance = start + i, best[i]
-            if labels[start + i] != who[i]:
-                changed += 1
-                labels[start + i] = who[i]
-        for j in range(d):
-            column = numbers[j, start:stop]
-            for i in range(size):
-                sums[who[i], j] += column[i]
-        for a in range(q):
-            column8 = codes[a, start:stop]
-            for i in range(size):
-                hist[who[i], a, column8[i]] += 1
-    return cost, changed, sums, counts, hist, far, far_distance
+            _keep_nearer(distance, near, holder, g)
+        cost += _block_sum(near)
+        old = labels[start:stop]
+        if fresh:
+            _add_all(numbers, codes, holder, start, stop, sums, counts, hist)
+            changed += stop - start
+        else:
+            differ = _count_different(old, holder)
+            changed += differ
+            if differ:
+                _move_changed(numbers, codes, old, holder, start, sums, counts, hist)
+        for i in range(len(old)):
+            old[i] = holder[i]
+    return cost, changed
+
+
+@numba.njit(nogil=True, cache=True)
+def farthest(
+    numbers: Any,
+    codes: Any,
+    labels: Any,
+    gammas: Any,
+    centres: Any,
+    modes: Any,
+    first: int,
+    last: int,
+) -> Any:
+    """(row, D) of the row among ``first`` to ``last`` that lies farthest from its own centre."""
+    row, most = first, np.float32(-1.0)
+    distance = np.empty(BLOCK, np.float32)
+    for start in range(first, last, BLOCK):
+        stop = min(start + BLOCK, last)
+        for g in range(centres.shape[0]):
+            _distances(numbers, codes, gammas, centres[g], modes[g], start, stop, distance)
+            for i in range(stop - start):
+                if labels[start + i] == g and distance[i] > most:
+                    row, most = start + i, distance[i]
+    return row, most
 
 
 @numba.njit(nogil=True, cache=True)
@@ -112,21 +236,28 @@ def update_nearest(
 
 @numba.njit(nogil=True, cache=True)
 def nearest_two(
-    numbers: Any, codes: Any, gammas: Any, centres: Any, modes: Any, between: Any
+    numbers: Any,
+    codes: Any,
+    gammas: Any,
+    centres: Any,
+    modes: Any,
+    between: Any,
+    first: int,
+    last: int,
 ) -> Any:
-    """Nearest centre, its D, the rival with the smallest margin, and that margin, a row.
+    """For rows ``first`` to ``last``: nearest centre, D to it, nearest rival, margin towards it.
 
     The margin towards s is (D_s − D_own) / D(centre_s, centre_own): 0 on the border, 1 at the
     own centre; towards a coincident centre it is 0. ``between`` (k, k): D among the centres.
     """
-    k, m = centres.shape[0], numbers.shape[1]
+    k, m = centres.shape[0], last - first
     labels = np.empty(m, np.int32)
     own = np.empty(m, np.float32)
     rival = np.empty(m, np.int32)
     margin = np.empty(m, np.float32)
     table = np.empty((k, BLOCK), np.float32)
-    for start in range(0, m, BLOCK):
-        stop = min(start + BLOCK, m)
+    for start in range(first, last, BLOCK):
+        stop = min(start + BLOCK, last)
         for g in range(k):
             _distances(numbers, codes, gammas, centres[g], modes[g], start, stop, table[g])
         for i in range(stop - start):
@@ -142,10 +273,11 @@ def nearest_two(
                 towards = (table[g, i] - table[who, i]) / apart if apart > 0 else np.float32(0.0)
                 if towards < least:
                     least, other = towards, g
-            labels[start + i] = who
-            own[start + i] = table[who, i]
-            rival[start + i] = other
-            margin[start + i] = least if k > 1 else np.float32(1.0)
+            row = start - first + i
+            labels[row] = who
+            own[row] = table[who, i]
+            rival[row] = other
+            margin[row] = least if k > 1 else np.float32(1.0)
     return labels, own, rival, margin
 
 
