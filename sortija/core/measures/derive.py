@@ -12,7 +12,16 @@ from numpy.typing import NDArray
 from sortija.core.engine import Engine, chunk_bounds
 from sortija.core.ledger.log import Log
 from sortija.core.measures.catalogue import MEASURES, SEASONS, Measure, describe_share
-from sortija.core.measures.kernels import COUNTS, FIGURES, SUMS, derive_block
+from sortija.core.measures.kernels import (
+    COUNTS,
+    FIGURES,
+    SUMS,
+    derive_block,
+    evenness_block,
+    finish,
+    shares_block,
+    window_money,
+)
 from sortija.core.measures.window import EPOCH, Window
 from sortija.core.progress import Progress, silent
 from sortija.core.table import Column, Table
@@ -71,11 +80,6 @@ def _seasons(first_day: int, as_of: int) -> NDArray[np.int8]:
     return np.array([0, 0, 1, 1, 1, 2, 2, 2, 3, 3, 3, 0], np.int8)[month]
 
 
-def _share(part: NDArray[np.int64], whole: NDArray[np.int64]) -> NDArray[np.float64]:
-    with np.errstate(invalid="ignore", divide="ignore"):
-        return np.where(whole > 0, part / whole, np.nan)
-
-
 def derive(
     log: Log,
     window: Window,
@@ -128,20 +132,25 @@ def derive(
     summed = {name: sums[:, place] for place, name in enumerate(SUMS)}
     drawn = {name: figures[:, place] for place, name in enumerate(FIGURES)}
     present = counted["frequency"] > 0
-    builder = _Builder(present, scale)
+    builder = _Builder(present, scale, engine)
     _money_and_rhythm(builder, counted, summed, drawn, as_of, joined)
     _breadth(builder, counted, by_department, summed["gross"])
     _trend(builder, counted, summed, as_of - first, builder.tenure)
-    builder.add(MEASURES["returned"], _share(counted["returned_lines"], counted["lines"]))
-    builder.add(MEASURES["weekend"], _share(summed["weekend"], summed["gross"]))
+    returned = np.ascontiguousarray(counted["returned_lines"])[:, None]
+    builder.add_shares([MEASURES["returned"]], returned, counted["lines"])
+    weekend = np.ascontiguousarray(summed["weekend"])[:, None]
+    builder.add_shares([MEASURES["weekend"]], weekend, summed["gross"])
     for kind, labels, values in (
         ("season", SEASONS, by_season),
         ("department", names.departments, by_department),
         ("channel", names.channels, by_channel),
     ):
-        for place, label in enumerate(labels):
-            measure = describe_share(f"share_{kind}_{label.lower().replace(' ', '_')}", kind, label)
-            builder.add(measure, _share(values[:, place], summed["gross"]))
+        slug = [label.lower().replace(" ", "_") for label in labels]
+        about = [
+            describe_share(f"share_{kind}_{s}", kind, label)
+            for s, label in zip(slug, labels, strict=True)
+        ]
+        builder.add_shares(about, values, summed["gross"])
     bought = counted["first_ever"] >= 0
     known = bought.copy()
     if joined is not None:
@@ -153,33 +162,31 @@ def derive(
         known=known,
         bought=bought,
         money=summed["monetary"].copy(),
-        reconciliation=_reconcile(log, mask, first, as_of, summed["monetary"], present),
+        reconciliation=_reconcile(log, mask, first, as_of, summed["monetary"], present, engine),
     )
 
 
 def _reconcile(
-    log: Log,
-    mask: int,
-    first: int,
-    as_of: int,
-    money: NDArray[np.int64],
-    present: NDArray[np.bool_],
-) -> Reconciliation:
-    inside = ((log.bits & mask) == 0) & (log.day >= first) & (log.day < as_of)
-    ownerless = log.start[-2]
+    log: Log, mask: int, first: int, as_of: int, money: NDArray[np.int64],
+    present: NDArray[np.bool_], engine: Engine,
+) -> Reconciliation:  # fmt: skip
+    def total(bounds: tuple[int, int]) -> int:
+        return int(window_money(log.day, log.bits, log.money, mask, first, as_of, *bounds))
+
+    ownerless = int(log.start[-2])
     return Reconciliation(
-        ledger=int(log.money[inside].sum()),
+        ledger=sum(engine.map(total, chunk_bounds(len(log)))),
         table=int(money[present].sum()),
         without_purchase=int(money[~present].sum()),
-        without_customer=int(log.money[ownerless:][inside[ownerless:]].sum()),
+        without_customer=total((ownerless, len(log))),
     )
 
 
 class _Builder:
     """Collects columns; whoever made no purchase is missing in each, for that reason."""
 
-    def __init__(self, present: NDArray[np.bool_], scale: int) -> None:
-        self.present = present
+    def __init__(self, present: NDArray[np.bool_], scale: int, engine: Engine) -> None:
+        self.present, self.engine = present, engine
         self.unit = 10.0**scale
         self.columns: list[Column] = []
         self.about: dict[str, Measure] = {}
@@ -187,12 +194,30 @@ class _Builder:
 
     def add(self, measure: Measure, values: NDArray[np.float64], otherwise: int = TOO_FEW) -> None:
         """``otherwise``: the reason where a customer with purchases has no value."""
-        values = np.where(self.present, values, np.nan).astype(np.float64)
-        missing = np.isnan(values)
-        reasons = np.where(missing, otherwise, 0).astype(np.uint8)
-        reasons[~self.present] = NO_VISIT
-        column = Column(measure.name, "number", values, measure.unit, reasons=reasons)
-        self.columns.append(column)
+        values = np.array(values, np.float64)
+        reasons = np.empty(len(values), np.uint8)
+        finish(values, self.present, otherwise, NO_VISIT, reasons)
+        self._keep(measure, values, reasons)
+
+    def add_shares(
+        self, measures: list[Measure], parts: NDArray[np.int64], whole: NDArray[np.int64]
+    ) -> None:
+        """A column for each column of ``parts``: its share of ``whole``."""
+        n = len(whole)
+        values = np.empty((len(measures), n))
+        reasons = np.empty((len(measures), n), np.uint8)
+
+        def block(bounds: tuple[int, int]) -> None:
+            shares_block(parts, whole, self.present, TOO_FEW, NO_VISIT, *bounds, values, reasons)
+
+        self.engine.map(block, chunk_bounds(n))
+        for place, measure in enumerate(measures):
+            self._keep(measure, values[place], reasons[place])
+
+    def _keep(
+        self, measure: Measure, values: NDArray[np.float64], reasons: NDArray[np.uint8]
+    ) -> None:
+        self.columns.append(Column(measure.name, "number", values, measure.unit, reasons=reasons))
         self.about[measure.name] = measure
 
 
@@ -238,12 +263,14 @@ def _breadth(
     if by_department.shape[1] < 2:
         return
     builder.add(MEASURES["breadth"], counted["departments"].astype(np.float64))
-    total = np.maximum(by_department, 0).sum(axis=1)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        share = np.maximum(by_department, 0) / total[:, None]
-        entropy = -np.where(share > 0, share * np.log(share), 0.0).sum(axis=1)
-    value = np.where(total > 0, entropy / math.log(by_department.shape[1]), np.nan)
-    builder.add(MEASURES["evenness"], np.where(gross > 0, value, np.nan))
+    value = np.empty(len(gross))
+
+    def block(bounds: tuple[int, int]) -> None:
+        evenness_block(by_department, *bounds, value)
+
+    builder.engine.map(block, chunk_bounds(len(gross)))
+    value[gross <= 0] = np.nan
+    builder.add(MEASURES["evenness"], value)
 
 
 def _trend(

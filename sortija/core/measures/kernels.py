@@ -7,11 +7,21 @@ from typing import Any
 import numba
 import numpy as np
 
-__all__ = ["COUNTS", "FIGURES", "SUMS", "derive_block"]
+__all__ = [
+    "COUNTS",
+    "FIGURES",
+    "SUMS",
+    "derive_block",
+    "evenness_block",
+    "finish",
+    "shares_block",
+    "window_money",
+]
 
 #: Columns of the kernel's three outputs, in order.
 COUNTS = ("frequency", "days", "departments", "lines", "returned_lines", "last_day", "first_ever")
 SUMS = ("monetary", "gross", "early", "late", "weekend", "net_purchases")
+FEW = 32
 FIGURES = ("basket_median", "gap_mean", "gap_median", "gap_cv")
 
 
@@ -19,7 +29,17 @@ FIGURES = ("basket_median", "gap_mean", "gap_median", "gap_cv")
 def _median(values: Any, count: int) -> float:
     """Median of the first ``count`` values, which are sorted in place."""
     part = values[:count]
-    part.sort()
+    if count <= FEW:
+        # Most customers have few visits: inserting is quicker than calling a general sort.
+        for i in range(1, count):
+            x = part[i]
+            j = i - 1
+            while j >= 0 and part[j] > x:
+                part[j + 1] = part[j]
+                j -= 1
+            part[j + 1] = x
+    else:
+        part.sort()
     if count % 2:
         return float(part[count // 2])
     return (float(part[count // 2 - 1]) + float(part[count // 2])) / 2.0
@@ -120,3 +140,62 @@ def derive_block(
         if counts[c, 0] > 0:
             figures[c, 0] = _median(baskets, counts[c, 0])
         _gaps(visit_days, distinct_days, scratch, figures[c])
+
+
+@numba.njit(nogil=True, cache=True)
+def finish(values: Any, present: Any, otherwise: int, absent: int, reasons: Any) -> None:
+    """Make values missing where nobody is present, and write each missing value's reason."""
+    for i in range(len(values)):
+        if not present[i]:
+            values[i] = np.nan
+            reasons[i] = absent
+        else:
+            reasons[i] = otherwise if np.isnan(values[i]) else 0
+
+
+@numba.njit(nogil=True, cache=True)
+def shares_block(
+    parts: Any, whole: Any, present: Any, otherwise: int, absent: int,
+    first: int, last: int, values: Any, reasons: Any,
+) -> None:  # fmt: skip
+    """Shares of customers ``first`` to ``last``: ``parts`` (n, K) over ``whole`` (n,).
+
+    Fills ``values`` (K, n) and ``reasons`` (K, n); a share of nothing is missing.
+    """
+    for i in range(first, last):
+        some = present[i] and whole[i] > 0
+        why = absent if not present[i] else otherwise
+        for j in range(parts.shape[1]):
+            values[j, i] = parts[i, j] / whole[i] if some else np.nan
+            reasons[j, i] = 0 if some else why
+
+
+@numba.njit(nogil=True, cache=True)
+def evenness_block(parts: Any, first: int, last: int, values: Any) -> None:
+    """Entropy of each row of ``parts`` (n, K) against ln K; NaN for a row of nothing."""
+    most = np.log(parts.shape[1])
+    for i in range(first, last):
+        total = 0.0
+        for j in range(parts.shape[1]):
+            total += max(parts[i, j], 0)
+        if total <= 0:
+            values[i] = np.nan
+            continue
+        entropy = 0.0
+        for j in range(parts.shape[1]):
+            if parts[i, j] > 0:
+                share = parts[i, j] / total
+                entropy -= share * np.log(share)
+        values[i] = entropy / most
+
+
+@numba.njit(nogil=True, cache=True)
+def window_money(
+    day: Any, bits: Any, money: Any, mask: int, first_day: int, as_of: int, first: int, last: int
+) -> int:
+    """Money of the lines ``first`` to ``last`` that count within the window."""
+    total = 0
+    for i in range(first, last):
+        if (bits[i] & mask) == 0 and day[i] >= first_day and day[i] < as_of:
+            total += money[i]
+    return total
