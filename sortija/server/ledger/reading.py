@@ -103,7 +103,8 @@ class _RunKeeper:
         runs = find_runs(batch.receipt, batch.content)
         goes_on = self.runs > 0 and runs.key[0] == self.key[-1][-1]
         if goes_on:
-            self.content[-1][-1] += runs.content[0]
+            with np.errstate(over="ignore"):  # digests add up modulo 2**64
+                self.content[-1][-1] += runs.content[0]
             self.count[-1][-1] += runs.count[0]
         first = 1 if goes_on else 0
         numbers = np.arange(len(runs)) + self.runs - first

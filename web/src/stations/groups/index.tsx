@@ -127,7 +127,11 @@ export function Groups() {
       {candidates.length > 0 && (
         <section className="card flex items-baseline gap-4 p-3">
           <p className="flex-1">
-            {suggestion ? suggestion.words : "The suggestion comes when every row is judged."}{" "}
+            {suggestion
+              ? suggestion.words
+              : stale
+                ? "These rows are from before the change; group again for a suggestion."
+                : "The suggestion comes when every row is judged."}{" "}
             <span className="text-quiet">
               {count(page.customers)} customers were grouped{window && `, up to ${day(window.to)}`}
               {page.left_out > 0 && `; ${count(page.left_out)} lack a value and stay out`}

@@ -67,11 +67,7 @@ export function StringOfK({ candidates, chosen, stale, onChoose }: Props) {
               {column.name}
             </text>
             <text y={28} fontSize={11} style={{ fill: "var(--color-quiet)" }}>
-              {column.key === "silhouette"
-                ? exact
-                  ? "mean, exact"
-                  : "5,000 sampled"
-                : column.note}
+              {column.key === "silhouette" ? (exact ? "mean, exact" : "sampled") : column.note}
             </text>
           </g>
         ))}

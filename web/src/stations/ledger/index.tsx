@@ -30,6 +30,7 @@ export function Ledger() {
   const review = page.intakes.find(
     (intake) => intake.state === "review" || intake.state === "failed",
   );
+  const empty = !page.months && !review && page.status.state === "empty";
   const cash = (value: number) => money(value, study.scale, study.currency);
   return (
     <div className="grid gap-3">
@@ -60,14 +61,14 @@ export function Ledger() {
             ))}
           </div>
         )}
-        <BringIn quiet={review !== undefined} />
+        {!empty && <BringIn quiet={review !== undefined} />}
       </Head>
       {page.status.job && page.status.state === "working" && (
         <Working job={page.status.job} study={study.id} />
       )}
       {review && <Review key={review.id + review.state} intake={review} />}
       {page.status.state === "failed" && !review && <Failed words={page.status.words ?? ""} />}
-      {!page.months && !review && page.status.state === "empty" && (
+      {empty && (
         <Empty title="No log has come in yet" action={<BringIn />}>
           Here the months of your log will lie on a thread: above it the money that counts, below it
           what was set aside, one texture a reason. Drop a CSV export of your till anywhere on this

@@ -9,7 +9,6 @@ import { useStudy } from "@/study/context";
 
 type Page = Schemas["PortraitsPage"];
 
-const FIRST_ROWS = 6;
 const NAME = 150;
 const THREAD = 300;
 
@@ -26,9 +25,9 @@ export function Sheet({
   const [all, setAll] = useState(false);
   const { study } = useStudy();
   const marks = page.segments.map((segment) => segment.mark);
-  const shown = all
-    ? page.numeric
-    : page.numeric.filter((row, place) => row.shaped || place < FIRST_ROWS);
+  const shown = all ? page.numeric : page.numeric.filter((row) => row.shaped);
+  const categories = all ? page.categories : page.categories.filter((row) => row.shaped);
+  const hidden = page.numeric.length + page.categories.length - shown.length - categories.length;
   const deepest = Math.max(
     0.5,
     ...page.numeric.flatMap((row) => row.deviations.map((d) => Math.abs(d ?? 0))),
@@ -110,7 +109,7 @@ export function Sheet({
                 ))}
               </tr>
             ))}
-            {page.categories.map((row) => (
+            {categories.map((row) => (
               <tr key={row.name} className="border-t border-line">
                 <td className="sticky left-0 z-10 bg-card px-3 py-1">
                   <span className="font-semibold">{row.label}</span>{" "}
@@ -149,13 +148,13 @@ export function Sheet({
           at its share against everyone&rsquo;s (line: the same share, end: 4 times).
         </span>
         <span className="flex-1" />
-        {page.numeric.length > shown.length || all ? (
+        {hidden > 0 || all ? (
           <button
             type="button"
             className="shrink-0 underline hover:text-ink"
             onClick={() => setAll(!all)}
           >
-            {all ? "the telling rows" : `and ${page.numeric.length - shown.length} more measures`}
+            {all ? "the telling rows" : `and ${hidden} more that did not shape`}
           </button>
         ) : null}
       </div>

@@ -32,13 +32,13 @@ export function lanes(places: (number | null)[], width: number): number[] {
 export function Thread({ places, marks, chosen, width, quartiles, line, ends, label }: Props) {
   const inner = width - MARK;
   const lane = lanes(places, inner);
-  const y = 20;
+  const y = 22;
   const x = (place: number) => MARK / 2 + place * inner;
   const order = places
     .map((_, index) => index)
     .sort((a, b) => Number(a + 1 === chosen) - Number(b + 1 === chosen));
   return (
-    <svg width={width} height={ends ? 49 : 40} role="img" aria-label={label}>
+    <svg width={width} height={ends ? 50 : 42} role="img" aria-label={label}>
       <line
         x1={MARK / 2}
         x2={width - MARK / 2}
@@ -85,19 +85,19 @@ export function Thread({ places, marks, chosen, width, quartiles, line, ends, la
             key={index}
             mark={marks[index] ?? 0}
             x={x(place)}
-            y={y + (lane[index] ?? 0) * 8}
+            y={y + (lane[index] ?? 0) * 7}
             size={index + 1 === chosen ? MARK + 3 : MARK}
           />
         );
       })}
       {ends && (
         <>
-          <text x={0} y={45} fontSize={11} style={{ fill: "var(--color-quiet)" }}>
+          <text x={0} y={48} fontSize={11} style={{ fill: "var(--color-quiet)" }}>
             {ends[0]}
           </text>
           <text
             x={width}
-            y={45}
+            y={48}
             fontSize={11}
             textAnchor="end"
             style={{ fill: "var(--color-quiet)" }}
