@@ -71,7 +71,8 @@ def draw_members(count: int, rng: np.random.Generator) -> Members:
         archetype[:, quarter] = _move(rng, archetype[:, quarter - 1], quarter in HARD_WINTER)
 
     def trait(name: str) -> NDArray[np.int8]:
-        return _pick(rng, np.array([getattr(a, name) for a in ARCHETYPES])[first])
+        # The register shows members as they are now: a garden changes with the household.
+        return _pick(rng, np.array([getattr(a, name) for a in ARCHETYPES])[archetype[:, -1]])
 
     span = MONTHS * 30
     before = rng.random(count) < 0.5

@@ -1,7 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import type { FormEvent } from "react";
-import { Navigate, useNavigate } from "react-router";
+import { Navigate, useLocation, useNavigate } from "react-router";
 
 import { api, data } from "@/api/client";
 import { useStudies } from "@/study/queries";
@@ -12,6 +12,8 @@ import { Failed, Waiting } from "@/ui/status";
 export function Studies() {
   const studies = useStudies();
   const navigate = useNavigate();
+  // The router's own hash: the browser's is gone while a new study's page is still loading.
+  const { hash } = useLocation();
   const [name, setName] = useState("");
   const begin = useMutation({
     mutationFn: () => data(api.POST("/api/studies", { body: { name, currency: "£" } })),
@@ -21,7 +23,7 @@ export function Studies() {
   if (studies.isError) return <Failed words={studies.error.message} />;
   const rows = studies.data.studies;
   const first = rows[0];
-  if (rows.length === 1 && first && !location.hash)
+  if (rows.length === 1 && first && !hash)
     return <Navigate to={`/study/${first.id}/ledger`} replace />;
   return (
     <main className="mx-auto max-w-2xl px-6 py-14">

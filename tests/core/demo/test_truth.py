@@ -1,0 +1,128 @@
+"""Marrowmere's hidden archetypes can be found, and categories help to find them.
+
+Speaks of members who kept their archetype and their card for the whole window: of the others
+no measure of twelve months can say which one they are.
+"""
+
+import csv
+import tempfile
+import unittest
+from datetime import date
+from pathlib import Path
+
+import numpy as np
+
+from sortija.core.engine import Engine
+from sortija.core.formats.delimited import DelimitedFile, sniff
+from sortija.core.groups.compare import adjusted_rand
+from sortija.core.groups.recipe import Recipe, prepare
+from sortija.core.groups.sweep import fit_k
+from sortija.core.ledger.assemble import assemble
+from sortija.core.ledger.lines import LineReader
+from sortija.core.ledger.mapping import guess_log
+from sortija.core.ledger.rules import RULES, mask_of
+from sortija.core.measures.derive import Names, derive
+from sortija.core.measures.preparation import Steps, propose
+from sortija.core.measures.window import Window
+from sortija.core.table import Column, Table
+from sortija.demo.files import write_demo
+from sortija.demo.world import ARCHETYPES
+
+TRAITS = ("garden", "joined_through", "plan")
+KINDS = len(ARCHETYPES)
+
+
+def marrowmere(folder, seed):
+    """(table of settled members with measures and traits, their archetypes)."""
+    demo = write_demo(Path(folder), 6000, seed)
+    file = DelimitedFile(demo.log, sniff(demo.log))
+    mapping, _ = guess_log(file.first_rows(2000))
+    reader = LineReader(mapping, 2, 20_800)
+    log = assemble(list(reader.read(file.batches())), len(reader.cards))
+    names = Names(tuple(reader.departments.texts), tuple(reader.channels.texts))
+    mask = mask_of(rule.key for rule in RULES if rule.default)
+    derived = derive(log, Window(date(2026, 6, 30)), mask, 2, names)
+    with demo.members.open() as one, demo.truth.open() as other:
+        members = {row["card"]: row for row in csv.DictReader(one)}
+        truth = {row["card"]: row for row in csv.DictReader(other)}
+    rows, kinds = [], []
+    tenure = derived.table["tenure"].values
+    for place, card in enumerate(reader.cards.texts):
+        course = {truth[card][f"quarter_{q}"] for q in range(7, 11)} if card in truth else set()
+        if len(course) == 1 and derived.present[place] and tenure[place] >= 365:
+            rows.append(place)
+            kinds.append(int(course.pop()))
+    columns = [Column(c.name, "number", np.asarray(c.values)[rows]) for c in derived.table]
+    for trait in TRAITS:
+        levels = sorted({row[trait] for row in members.values()})
+        cards = [reader.cards.texts[row] for row in rows]
+        codes = np.array([levels.index(members[c][trait]) + 1 for c in cards], np.int32)
+        columns.append(Column(trait, "category", codes, "", tuple(levels)))
+    return Table(tuple(columns)), np.array(kinds)
+
+
+def features(table):
+    """Measures bent so that each archetype is about normal in them."""
+
+    def value(name, missing=0.0):
+        return np.nan_to_num(table[name].values, nan=missing)
+
+    shares = sorted(n for n in table.names if n.startswith("share_") and "season" not in n)
+    shares += ["share_season_spring", "share_season_winter"]
+    return np.stack(
+        [
+            np.sqrt(value("frequency")), np.log1p(np.maximum(value("basket_median"), 0)),
+            np.log1p(np.maximum(value("monetary"), 0)), value("gap_cv", -0.5),
+            np.log1p(value("gap_mean", 400.0)), value("breadth"),
+            *(np.sqrt(np.maximum(value(name), 0)) for name in shares),
+        ],
+        axis=1,
+    )  # fmt: skip
+
+
+def likeliest(known, kinds, wanted):
+    """The archetype under which each row of ``wanted`` is likeliest, densities from ``known``."""
+    x, y = features(known), features(wanted)
+    score = np.zeros((len(y), KINDS))
+    for kind in range(KINDS):
+        mine = kinds == kind
+        spread = np.cov(x[mine].T) + 1e-3 * np.eye(x.shape[1])
+        gap = y - x[mine].mean(axis=0)
+        score[:, kind] = np.log(mine.mean()) - 0.5 * np.linalg.slogdet(spread)[1]
+        score[:, kind] -= 0.5 * np.einsum("ij,jk,ik->i", gap, np.linalg.inv(spread), gap)
+        for trait in TRAITS:
+            levels = len(known[trait].levels) + 1
+            counts = np.bincount(known[trait].values[mine], minlength=levels) + 0.5
+            score[:, kind] += np.log(counts / counts.sum())[wanted[trait].values]
+    return score.argmax(axis=1)
+
+
+class Truth(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        cls.table, cls.kinds = marrowmere(folder / "demo", 4107)
+        cls.other, cls.other_kinds = marrowmere(folder / "other", 77)
+
+    def test_the_generators_own_likelihood_finds_the_archetypes(self):
+        found = likeliest(self.other, self.other_kinds, self.table)
+        self.assertGreaterEqual(adjusted_rand(found, self.kinds), 0.9)
+
+    def group(self, categories):
+        numbers = ("frequency", "monetary", "basket_median", "breadth", "share_season_spring",
+                   "share_department_workshops")  # fmt: skip
+        steps = {n: Steps(**{**propose(self.table[n]).__dict__, "fill": "zero"}) for n in numbers}
+        recipe = Recipe(steps, categories)
+        engine = Engine(2)
+        fit = fit_k(prepare(self.table, recipe), 8, recipe, engine)
+        engine.release()
+        return adjusted_rand(fit.labels, self.kinds)
+
+    def test_categories_help(self):
+        alone, together = self.group(()), self.group(TRAITS)
+        self.assertGreater(together, alone + 0.1)
+        self.assertGreater(together, 0.45)
+
+
+if __name__ == "__main__":
+    unittest.main()
