@@ -49,13 +49,11 @@ class Codebook:
 
     def encode(self, cells: pa.Array) -> NDArray[np.int32]:
         """Number of each cell; ``-1`` for an empty one. New texts get the next numbers."""
-        coded = pc.dictionary_encode(pc.utf8_trim_whitespace(cells))
+        coded = pc.dictionary_encode(cells)
         numbers = np.empty(len(coded.dictionary) + 1, np.int32)
-        for place, text in enumerate(coded.dictionary.to_pylist()):
-            if text == "":
-                numbers[place] = -1
-            else:
-                numbers[place] = self.numbers.setdefault(text, len(self.numbers))
+        for place, raw in enumerate(coded.dictionary.to_pylist()):
+            text = raw.strip()
+            numbers[place] = self.numbers.setdefault(text, len(self.numbers)) if text else -1
         return numbers[coded.indices.to_numpy(zero_copy_only=False)]
 
     @property

@@ -23,6 +23,7 @@ from sortija.server.jobs.models import Job
 from sortija.server.lens.fields import Field, field_kind
 from sortija.server.measures.made import Made, made_or_job
 from sortija.server.studies.http import Status, working
+from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import Fact, station
@@ -103,18 +104,11 @@ def _money(made: Made) -> NDArray[np.int64]:
     return np.rint(np.asarray(made.column("_money").values)).astype(np.int64)
 
 
-class _Pair:
-    """Two placements, known to the cache by their stamps."""
+Pair = Keyed[tuple[PlacedAt, PlacedAt]]
 
-    def __init__(self, before: PlacedAt, after: PlacedAt) -> None:
-        self.before, self.after = before, after
-        self.key = (before.stamp, after.stamp)
 
-    def __hash__(self) -> int:
-        return hash(self.key)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Pair) and other.key == self.key
+def _keyed(before: PlacedAt, after: PlacedAt) -> Pair:
+    return Keyed((before.stamp, after.stamp), (before, after))
 
 
 def _prepared(at: PlacedAt) -> Prepared:
@@ -123,8 +117,8 @@ def _prepared(at: PlacedAt) -> Prepared:
 
 
 @lru_cache(maxsize=64)
-def _border(key: _Pair) -> NDArray[np.bool_]:
-    before, after = key.before, key.after
+def _border(key: Pair) -> NDArray[np.bool_]:
+    before, after = key.value
     return border_moves(
         before.placement, after.placement, _prepared(before), _prepared(after),
         frozen(before.yardstick)[1],
@@ -132,8 +126,8 @@ def _border(key: _Pair) -> NDArray[np.bool_]:
 
 
 @lru_cache(maxsize=64)
-def _crossed(key: _Pair) -> Crossings:
-    before, after = key.before, key.after
+def _crossed(key: Pair) -> Crossings:
+    before, after = key.value
     cash = _money(before.made), _money(after.made)
     return cross(before.placement, after.placement, *cash, _border(key))
 
@@ -179,7 +173,7 @@ def crossings_page(study: Study, window: WindowInView | None) -> CrossingsPage:
     k = placed[0].placement.k
     steps = []
     for before, after in pairwise(placed):
-        found = _crossed(_Pair(before, after))
+        found = _crossed(_keyed(before, after))
         steps.append(
             StepTable(
                 from_to=before.window.to.isoformat(), to=after.window.to.isoformat(),
@@ -223,7 +217,7 @@ def why_page(study: Study, window: WindowInView, step: int, origin: int, target:
     if not (0 <= origin < k + 3 and 0 <= target < k + 3):
         raise Problem("There is no such crossing.", 404)
     who = (before.placement.state == origin) & (after.placement.state == target)
-    hair = _border(_Pair(before, after)) & who
+    hair = _border(_keyed(before, after)) & who
     rows: list[WhyRow] = []
     between = origin < k and target < k and origin != target and bool(who.any())
     if between:

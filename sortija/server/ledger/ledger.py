@@ -6,14 +6,15 @@ from, and rebuilt from it whenever they are missing.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from django.conf import settings
-from django.db import connection, transaction
 from numpy.typing import NDArray
 from psycopg import sql
 
@@ -24,6 +25,7 @@ from sortija.core.ledger.rules import RULES, Cube, mask_of
 from sortija.core.measures.window import EPOCH
 from sortija.core.progress import Progress, silent
 from sortija.server.bulk.copy import copy_out
+from sortija.server.ledger.files import LINE_TYPES, LineWriter, pieces_of
 from sortija.server.ledger.models import Code, Intake
 from sortija.server.studies.actions import read_setting
 from sortija.server.studies.columns import whole_folder
@@ -36,16 +38,10 @@ __all__ = ["DEFAULT_RULES", "RULES_SETTING", "Ledger", "build_log", "ledger_of",
 LOG_VERSION = 1
 RULES_SETTING = "ledger.rules"
 DEFAULT_RULES = [rule.key for rule in RULES if rule.default]
-_FIELDS = {
-    "card": "i4", "day": "date", "receipt": "i8", "quantity": "i8", "money": "i8", "kind": "i2",
-    "department": "i2", "site": "i2", "channel": "i2", "bits": "i4", "intake_id": "i4",
-    "number": "i4", "run": "i4",
-}  # fmt: skip
-_DTYPES = {
-    "day": "<i4", "receipt": "<u8", "quantity": "<i8", "money": "<i8", "kind": "i1",
-    "department": "<i2", "site": "<i2", "channel": "<i2", "bits": "<i4", "intake": "<i4",
-    "number": "<i4",
-}  # fmt: skip
+#: Columns of the ordered lines: the intakes' own, and which intake a line came by.
+_ORDERED = {**{n: k for n, k in LINE_TYPES.items() if n not in ("card", "run")}, "intake": "<i4"}
+#: Customers are ordered in parts of about so many lines, which bounds the memory it takes.
+PART_LINES = 2 << 20
 
 
 @dataclass(frozen=True)
@@ -151,65 +147,79 @@ def _twice(intakes: tuple[Intake, ...]) -> dict[int, NDArray[np.bool_]]:
 
 
 def build_log(ledger: Ledger, progress: Progress = silent) -> None:
-    """Write the ordered lines' files: PostgreSQL sorts, the bits of repeated receipts are added."""
-    twice = _twice(ledger.intakes)
-    bit = next(rule.bit for rule in RULES if rule.key == "twice")
-    numbers = [i.pk for i in ledger.intakes]
-    with transaction.atomic(), connection.cursor() as cursor:
-        cursor.execute("SET LOCAL work_mem = '128MB'")
-        cursor.execute("SELECT count(*) FROM ledger_line WHERE intake_id = ANY(%s)", [numbers])
-        count = cursor.fetchone()[0]
-        owner = "CASE WHEN card < 0 THEN 2147483647 ELSE card END"
-        query = sql.SQL(
-            "SELECT {fields} FROM ledger_line WHERE intake_id = ANY({intakes}) "
-            f"ORDER BY {owner}, day, receipt, intake_id, number"
-        ).format(
-            fields=sql.SQL(", ").join(sql.Identifier(name) for name in _FIELDS),
-            intakes=sql.Literal(numbers),
-        )
-        with whole_folder(ledger.folder) as aside:
-            _write_lines(aside, query, count, ledger.customers, twice, bit, progress)
-
-
-def _write_lines(
-    aside: Path, query: sql.Composable, count: int, customers: int,
-    twice: dict[int, NDArray[np.bool_]], bit: int, progress: Progress,
-) -> None:  # fmt: skip
-    files = {
-        name: np.lib.format.open_memmap(aside / f"{name}.npy", "w+", dtype, (count,))
-        for name, dtype in _DTYPES.items()
-    }
-    per_customer = np.zeros(customers + 1, np.int64)
-    cubes: list[Cube] = []
-    row = 0
-    for part in copy_out(query, list(_FIELDS.values())):
-        values = dict(zip(_FIELDS, part, strict=True))
-        values["intake"] = values.pop("intake_id")
-        for intake, came_before in twice.items():
-            mine = values["intake"] == intake
-            again = np.zeros(len(mine), np.bool_)
-            again[mine] = came_before[values["run"][mine]]
-            values["bits"] |= np.where(again, bit, 0).astype(np.int32)
-        stop = row + len(part[0])
-        for name, file in files.items():
-            file[row:stop] = values[name].view("<u8") if name == "receipt" else values[name]
-        owner = np.where(values["card"] < 0, customers, values["card"])
-        per_customer += np.bincount(owner, minlength=customers + 1)
-        cubes.append(Cube.of(month_of(values["day"]), values["bits"], values["money"]))
-        if len(cubes) > 64:
-            cubes = [Cube.merge(cubes)]
-        row = stop
-        progress("ordering lines", row, count)
-    if row != count:
-        raise RuntimeError("lines changed while they were being ordered")
+    """Write the files of the lines by customer, day and receipt, repeated receipts marked."""
+    customers = ledger.customers
     start = np.zeros(customers + 2, np.int64)
-    np.cumsum(per_customer, out=start[1:])
-    cube = Cube.merge(cubes)
-    for name in ("month", "bits", "lines", "money"):
-        np.save(aside / f"cube-{name}.npy", getattr(cube, name))
-    for file in files.values():
-        file.flush()
-    np.save(aside / "start.npy", start)
+    cubes: list[Cube] = []
+    twice = _twice(ledger.intakes)
+    for intake in ledger.intakes:
+        for piece in pieces_of(intake, ("card", "day", "money", "bits", "run")):
+            start[1:] += np.bincount(_owner(piece["card"], customers), minlength=customers + 1)
+            bits = _with_twice(piece, twice[intake.pk])
+            cubes.append(Cube.of(month_of(piece["day"]), bits, piece["money"]))
+    np.cumsum(start, out=start)
+    with whole_folder(ledger.folder) as aside:
+        writer = LineWriter(aside, _ORDERED)
+        for first, last in _parts(start):
+            progress("ordering lines", writer.rows, int(start[-1]))
+            for ordered in _part(ledger, twice, first, last):
+                writer.add(ordered)
+        writer.close()
+        if writer.rows != start[-1]:
+            raise RuntimeError("lines changed while they were being ordered")
+        cube = Cube.merge(cubes)
+        for name in ("month", "bits", "lines", "money"):
+            np.save(aside / f"cube-{name}.npy", getattr(cube, name))
+        np.save(aside / "start.npy", start)
+
+
+def _owner(card: NDArray[np.int32], customers: int) -> NDArray[np.int32]:
+    """The customer of each line; lines without one come after the last customer."""
+    return np.where(card < 0, np.int32(customers), card)
+
+
+def _with_twice(
+    piece: dict[str, NDArray[np.int32]], came_before: NDArray[np.bool_]
+) -> NDArray[np.int32]:
+    bit = next(rule.bit for rule in RULES if rule.key == "twice")
+    return piece["bits"] | np.where(came_before[piece["run"]], np.int32(bit), np.int32(0))
+
+
+def _parts(start: NDArray[np.int64]) -> Iterator[tuple[int, int]]:
+    """Ranges of customers with about ``PART_LINES`` lines each; then the lines without one."""
+    customers = len(start) - 2
+    first = 0
+    while first < customers:
+        last = int(np.searchsorted(start, start[first] + PART_LINES, side="right")) - 1
+        last = min(max(last, first + 1), customers)
+        yield first, last
+        first = last
+    yield customers, customers + 1
+
+
+def _part(
+    ledger: Ledger, twice: dict[int, NDArray[np.bool_]], first: int, last: int
+) -> Iterator[dict[str, NDArray[Any]]]:
+    """Lines of customers ``first`` to ``last`` in order; those of nobody as they lie, in pieces."""
+    names = tuple(LINE_TYPES)
+    mine: list[dict[str, NDArray[Any]]] = []
+    for intake in ledger.intakes:
+        for piece in pieces_of(intake, names):
+            owner = _owner(piece["card"], ledger.customers)
+            inside = np.flatnonzero((owner >= first) & (owner < last))
+            if not len(inside):
+                continue
+            piece["bits"] = _with_twice(piece, twice[intake.pk])
+            chosen = {name: values[inside] for name, values in piece.items()}
+            chosen["intake"] = np.full(len(inside), intake.pk, np.int32)
+            if first == ledger.customers:
+                yield chosen
+            else:
+                mine.append(chosen)
+    if mine:
+        whole = {name: np.concatenate([part[name] for part in mine]) for name in mine[0]}
+        order = np.lexsort((whole["receipt"], whole["day"], whole["card"]))
+        yield {name: values[order] for name, values in whole.items()}
 
 
 @lru_cache(maxsize=6)
@@ -221,7 +231,7 @@ def _load(folder: Path, customers: int) -> Lines:
     grown = customers - (len(start) - 2)
     if grown > 0:  # customers who came with a later table have no lines
         start = np.concatenate([start[:-1], np.full(grown, start[-2]), start[-1:]])
-    arrays = {name: read(name) for name in _DTYPES}
+    arrays = {name: read(name) for name in _ORDERED}
     intake, number = arrays.pop("intake"), arrays.pop("number")
     cube = Cube(
         **{n: np.load(folder / f"cube-{n}.npy") for n in ("month", "bits", "lines", "money")}

@@ -21,9 +21,10 @@ from sortija.core.measures.window import day_number
 from sortija.core.progress import Progress
 from sortija.server.bulk.copy import copy_in
 from sortija.server.jobs.work import JobError
+from sortija.server.ledger.files import LINE_TYPES, LineWriter, forget_lines, lines_folder
 from sortija.server.ledger.models import Card, Code, Intake, Line, Receipt, UnreadCell
 from sortija.server.ledger.uploads import path_of
-from sortija.server.studies.columns import write_columns
+from sortija.server.studies.columns import whole_folder, write_columns
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
 
@@ -141,14 +142,20 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
                     UnreadCell(intake=intake, line=cell.line, role=cell.role, text=cell.text)
                 )
             n = len(batch)
+            run = keeper.add(batch)
+            number = np.arange(n, dtype=np.int32) + np.int32(batch.first_line)
+            files.add({**batch.__dict__, "run": run, "number": number})
             yield [
-                np.full(n, intake.pk, np.int32), np.arange(n) + batch.first_line,
+                np.full(n, intake.pk, np.int32), number,
                 batch.receipt.view(np.int64), batch.quantity, batch.money, batch.day, batch.second,
-                batch.card, batch.item, keeper.add(batch), batch.bits, batch.department, batch.site,
+                batch.card, batch.item, run, batch.bits, batch.department, batch.site,
                 batch.channel, batch.kind,
             ]  # fmt: skip
 
-    with transaction.atomic():
+    # A retry may number cards otherwise than the attempt that died, whose files then mislead.
+    forget_lines(intake)
+    with transaction.atomic(), whole_folder(lines_folder(intake)) as aside:
+        files = LineWriter(aside, LINE_TYPES)
         try:
             count = copy_in(Line, list(_LINE_FIELDS), list(_LINE_FIELDS.values()), rows())
         except UnreadableFile as problem:
@@ -162,6 +169,7 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
             _add_codes(study, kind, getattr(reader, f"{kind}s").texts, known_codes[kind])
         UnreadCell.objects.bulk_create(unread, batch_size=2000)
         _prove(intake, count, len(reader.cards))
+        files.close()
     return {
         "lines": count,
         "receipts": keeper.runs,

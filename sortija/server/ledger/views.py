@@ -16,6 +16,7 @@ from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
 from sortija.server.ledger.preview import IntakeRow, intake_row
 from sortija.server.studies.http import Status, working
+from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import Fact, gives_default_window, station
@@ -182,9 +183,9 @@ def _preview(ledger: Ledger, key: str) -> PreviewLine:
 
 
 @lru_cache(maxsize=8)
-def _places(ledger_key: _Key, month: int | None, rule: str) -> NDArray[np.int64]:
+def _places(keyed: Keyed[Ledger], month: int | None, rule: str) -> NDArray[np.int64]:
     """Places of the wanted lines in the ordered log, newest first."""
-    ledger = ledger_key.ledger
+    ledger = keyed.value
     lines = ledger.lines()
     decides = deciding_rule(lines.log.bits, ledger.mask)
     if rule == "counted":
@@ -205,25 +206,12 @@ def _places(ledger_key: _Key, month: int | None, rule: str) -> NDArray[np.int64]
     return found[order]
 
 
-class _Key:
-    """A ledger that the cache knows by what it was made from."""
-
-    def __init__(self, ledger: Ledger) -> None:
-        self.ledger = ledger
-
-    def __hash__(self) -> int:
-        return hash(self.ledger.made_from)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Key) and other.ledger.made_from == self.ledger.made_from
-
-
 def lines_page(study: Study, month: int | None, rule: str, after: int) -> LinesPage:
     """A hundred lines of a month and rule, newest first, each with its reasons."""
     ledger = ledger_of(study)
     if ledger is None or not ledger.built:
         return LinesPage(lines=[], total=0, after=0)
-    places = _places(_Key(ledger), month, rule)
+    places = _places(Keyed(ledger.made_from, ledger), month, rule)
     page = places[after : after + PAGE_LINES]
     return LinesPage(lines=_rows(study, ledger.lines(), page), total=len(places), after=after)
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from sortija.core.lens.bins import Bins, bin_column
 from sortija.core.table import Column
+from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
@@ -45,7 +46,7 @@ class Field:
 
     @property
     def bins(self) -> Bins:
-        return _bins(_Keyed(self.stamp, self.column))
+        return _bins(Keyed(self.stamp, self.column))
 
 
 @dataclass(frozen=True)
@@ -69,23 +70,10 @@ class FieldName:
     labels: dict[str, str] = dataclasses.field(default_factory=dict)
 
 
-class _Keyed:
-    """A column that the cache knows by its stamp."""
-
-    def __init__(self, stamp: str, column: Column) -> None:
-        self.stamp, self.column = stamp, column
-
-    def __hash__(self) -> int:
-        return hash(self.stamp)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Keyed) and other.stamp == self.stamp
-
-
 @lru_cache(maxsize=128)
-def _bins(keyed: _Keyed) -> Bins:
+def _bins(keyed: Keyed[Column]) -> Bins:
     try:
-        return bin_column(keyed.column)
+        return bin_column(keyed.value)
     except ValueError as problem:
         raise Problem(str(problem)) from problem
 

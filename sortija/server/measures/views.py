@@ -22,6 +22,7 @@ from sortija.server.lens.fields import base_of
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.made import Made, column_rows, made_or_job, stamp_of
 from sortija.server.studies.http import Status, working
+from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.stations import Fact, station
 from sortija.server.studies.windows import WindowInView
@@ -127,26 +128,13 @@ def prepared_steps(made: Made, plan: dict[str, dict[str, Any]], name: str) -> St
     return Steps(**chosen) if chosen else propose(made.column(name))
 
 
-class _Look:
-    """A measure under one preparation, known to the cache by what it was made from."""
-
-    def __init__(self, made: Made, name: str, steps: Steps | None) -> None:
-        self.made, self.name, self.steps = made, name, steps
-        self.key = (made.stamp, name, steps)
-
-    def __hash__(self) -> int:
-        return hash(self.key)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Look) and other.key == self.key
-
-
 @lru_cache(maxsize=1024)
-def _thread(look: _Look) -> dict[str, Any]:
+def _thread(look: Keyed[tuple[Made, str, Steps | None]]) -> dict[str, Any]:
     """Everything about a measure that does not depend on the lens."""
-    column: Column = look.made.column(look.name)
+    made, name, chosen = look.value
+    column: Column = made.column(name)
     proposed = propose(column)
-    steps = look.steps or proposed
+    steps = chosen or proposed
     there = np.asarray(column.values[~column.missing])
     figures = describe(column)
     axis = axis_for(there, log=abs(figures.skew) > 2 if figures.count else False)
@@ -156,7 +144,7 @@ def _thread(look: _Look) -> dict[str, Any]:
     bell = axis_for(after, log=False)
     quarters = np.array([figures.quartile_1, figures.median, figures.quartile_3])
     after_quarters = np.quantile(after, (0.25, 0.5, 0.75)) if len(after) else np.zeros(3)
-    after_figures = describe(Column(look.name, "number", after))
+    after_figures = describe(Column(name, "number", after))
     return {
         "figures": _figures(figures),
         "axis": AxisBody(**asdict(axis)),
@@ -199,7 +187,8 @@ def measures_page(
     for name in made.names:
         about = made.about(name)
         chosen = plan.get(name, {}).get("steps")
-        look = _thread(_Look(made, name, Steps(**chosen) if chosen else None))
+        steps = Steps(**chosen) if chosen else None
+        look = _thread(Keyed((made.stamp, name, steps), (made, name, steps)))
         teal, middle = None, None
         if rows is not None:
             values = np.asarray(made.column(name).values[rows])

@@ -18,6 +18,7 @@ from sortija.server.groups.placed import PlacedAt, frozen
 from sortija.server.ledger.traits import trait_column, traits_of
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.views import role_of
+from sortija.server.studies.keyed import Keyed
 
 __all__ = ["CategoryRow", "NumericRow", "Sheet", "sheet_of"]
 
@@ -55,17 +56,6 @@ class Sheet:
     categories: tuple[CategoryRow, ...]
 
 
-class _Key:
-    def __init__(self, placed: PlacedAt, shown: tuple[str, ...]) -> None:
-        self.placed, self.key = placed, (placed.stamp, shown)
-
-    def __hash__(self) -> int:
-        return hash(self.key)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Key) and other.key == self.key
-
-
 def sheet_of(placed: PlacedAt) -> Sheet:
     """The sheet of a placement: the measures in use and every category, shaping or not."""
     study = placed.yardstick.study
@@ -74,12 +64,12 @@ def sheet_of(placed: PlacedAt) -> Sheet:
     shown = tuple(
         n for n in placed.made.names if n in shaping or role_of(placed.made, plan, n) != "out"
     )
-    return _sheet(_Key(placed, shown))
+    return _sheet(Keyed((placed.stamp, shown), (placed, shown)))
 
 
 @lru_cache(maxsize=16)
-def _sheet(key: _Key) -> Sheet:
-    placed, shown = key.placed, key.key[1]
+def _sheet(key: Keyed[tuple[PlacedAt, tuple[str, ...]]]) -> Sheet:
+    placed, shown = key.value
     study, k = placed.yardstick.study, placed.placement.k
     groups = np.asarray(placed.placement.state)
     shaping = set(frozen(placed.yardstick)[0].names)

@@ -17,6 +17,7 @@ from sortija.server.lens.evaluation import kept_clauses, selection_of
 from sortija.server.lens.fields import Field, FieldName, base_of, field_kind, lists_fields
 from sortija.server.measures.made import Made, made_or_job
 from sortija.server.studies.http import Status, working
+from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.stations import Fact, station
 from sortija.server.studies.windows import WindowInView
@@ -85,20 +86,9 @@ class ScoresPage(BaseModel):
     unscored: int
 
 
-class _Key:
-    def __init__(self, made: Made) -> None:
-        self.made = made
-
-    def __hash__(self) -> int:
-        return hash(self.made.stamp)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Key) and other.made.stamp == self.made.stamp
-
-
 @lru_cache(maxsize=16)
-def _bandings(key: _Key) -> tuple[Banding, ...]:
-    made = key.made
+def _bandings(key: Keyed[Made]) -> tuple[Banding, ...]:
+    made = key.value
     return tuple(
         band(np.asarray(made.column(n).values), BANDS, made.about(n).higher_is_better)
         for n in MEASURES
@@ -107,7 +97,7 @@ def _bandings(key: _Key) -> tuple[Banding, ...]:
 
 def bandings(made: Made) -> tuple[Banding, ...]:
     """The bands of recency, frequency and monetary at one window."""
-    return _bandings(_Key(made))
+    return _bandings(Keyed(made.stamp, made))
 
 
 def _measure(made: Made, name: str, banding: Banding, money: NDArray[np.int64]) -> BandedMeasure:

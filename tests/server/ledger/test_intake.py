@@ -1,13 +1,21 @@
 """Files come in whole, once, and can be taken back."""
 
 import os
+import shutil
 import signal
+from unittest import mock
+
+from django.conf import settings
 
 from sortija.demo.files import write_demo
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import recover
+from sortija.server.ledger import files
+from sortija.server.ledger import ledger as ledger_module
+from sortija.server.ledger.ledger import _load, ledger_of
 from sortija.server.ledger.models import Card, Intake, Line, Original, Receipt
 from sortija.server.ledger.uploads import path_of, take_file
+from sortija.server.studies.models import Column
 from tests.server.support import LOG, ServerCase, WorkerCase, run_jobs
 
 
@@ -119,6 +127,34 @@ class Counting(ServerCase):
         self.assertIn("Upload it again", row["error"])
         self.assertEqual((Line.objects.count(), Card.objects.count()), (0, 0))
         self.assertEqual(self.get("ledger")["status"]["state"], "failed")
+
+    def test_lost_files_are_made_again_from_the_database(self):
+        self.both_files()
+        before, lines = self.get("ledger"), self.get("ledger/lines")
+        measures = self.get("measures", to="2026-05-31")
+        _load.cache_clear()
+        shutil.rmtree(settings.COLUMN_FILES)
+        self.assertEqual(self.get("measures", to="2026-05-31"), measures)
+        ledger_of(self.study).lines()
+        self.assertEqual(self.get("ledger"), before)
+        self.assertEqual(self.get("ledger/lines"), lines)
+
+    def test_ordering_in_small_parts_gives_the_same(self):
+        self.both_files()
+        before, lines = self.get("ledger"), self.get("ledger/lines")
+        measures = self.get("measures", to="2026-06-30", back="24")
+        for size in (1, 3):
+            _load.cache_clear()
+            shutil.rmtree(settings.COLUMN_FILES)
+            with (
+                mock.patch.object(ledger_module, "PART_LINES", size),
+                mock.patch.object(files, "PIECE", 2),
+            ):
+                ledger_of(self.study).lines()
+            Column.objects.exclude(name__startswith="trait:").delete()
+            self.assertEqual(self.get("ledger"), before)
+            self.assertEqual(self.get("ledger/lines"), lines)
+            self.assertEqual(self.get("measures", to="2026-06-30", back="24"), measures)
 
     def test_take_back_and_undo(self):
         log, _ = self.both_files()

@@ -1,0 +1,113 @@
+"""Lines as immutable column files: each intake's in file order, the ledger's by customer.
+
+Files are written from front to back and read in pieces, never mapped while they are made, so
+that the memory of an intake does not grow with the log.
+"""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+from typing import IO, Any
+
+import numpy as np
+from django.conf import settings
+from numpy.typing import NDArray
+from psycopg import sql
+
+from sortija.server.bulk.copy import copy_out
+from sortija.server.ledger.models import Intake
+from sortija.server.studies.columns import whole_folder
+from sortija.server.studies.fingerprints import fingerprint
+
+__all__ = ["LINE_TYPES", "LineWriter", "forget_lines", "lines_folder", "pieces_of"]
+
+#: Column of ``ledger_line`` → (COPY type, type in files).
+_COLUMNS = {
+    "card": ("i4", "<i4"), "day": ("date", "<i4"), "receipt": ("i8", "<u8"),
+    "quantity": ("i8", "<i8"), "money": ("i8", "<i8"), "kind": ("i2", "i1"),
+    "department": ("i2", "<i2"), "site": ("i2", "<i2"), "channel": ("i2", "<i2"),
+    "bits": ("i4", "<i4"), "number": ("i4", "<i4"), "run": ("i4", "<i4"),
+}  # fmt: skip
+LINE_TYPES = {name: kind for name, (_, kind) in _COLUMNS.items()}
+PIECE = 1 << 20
+
+
+class LineWriter:
+    """Appends equally long arrays to one ``.npy`` file a column, ``count`` rows in all if known."""
+
+    def __init__(self, folder: Path, types: dict[str, str]) -> None:
+        self.types, self.rows = types, 0
+        self.files: dict[str, IO[bytes]] = {
+            name: (folder / f"{name}.npy").open("w+b") for name in types
+        }
+        for name in types:
+            self._head(name)
+
+    def _head(self, name: str) -> None:
+        head = {
+            "descr": np.dtype(self.types[name]).str, "fortran_order": False, "shape": (self.rows,)
+        }  # fmt: skip
+        self.files[name].seek(0)
+        np.lib.format.write_array_header_1_0(self.files[name], head)
+
+    def add(self, columns: dict[str, Any]) -> None:
+        """Append a batch; integers of the same width are taken as they are."""
+        for name, kind in self.types.items():
+            values = np.ascontiguousarray(columns[name])
+            wanted = np.dtype(kind)
+            same = values.dtype.itemsize == wanted.itemsize
+            values = values.view(wanted) if same else values.astype(wanted)
+            self.files[name].write(values.data)
+        self.rows += len(columns[next(iter(self.types))])
+
+    def close(self) -> None:
+        """Write how many rows there are into the heads, which are padded for it."""
+        for name, file in self.files.items():
+            self._head(name)
+            file.close()
+
+
+def lines_folder(intake: Intake) -> Path:
+    """Where an intake's lines lie; another mapping is another folder."""
+    stamp = fingerprint("lines", intake.original.sha256, intake.mapping)
+    folder: Path = settings.COLUMN_FILES / f"lines-{intake.pk}-{stamp[:16]}"
+    return folder
+
+
+def forget_lines(intake: Intake) -> None:
+    """Drop what an attempt that was not committed may have left."""
+    shutil.rmtree(lines_folder(intake), ignore_errors=True)
+
+
+def _rebuild(intake: Intake) -> None:
+    """Copy an intake's lines out of PostgreSQL again."""
+    query = sql.SQL("SELECT {} FROM ledger_line WHERE intake_id = {} ORDER BY number").format(
+        sql.SQL(", ").join([sql.Identifier(name) for name in _COLUMNS]), sql.Literal(intake.pk)
+    )
+    with whole_folder(lines_folder(intake)) as aside:
+        writer = LineWriter(aside, LINE_TYPES)
+        for part in copy_out(query, [kind for kind, _ in _COLUMNS.values()]):
+            writer.add(dict(zip(_COLUMNS, part, strict=True)))
+        writer.close()
+
+
+def pieces_of(intake: Intake, columns: tuple[str, ...]) -> Iterator[dict[str, NDArray[Any]]]:
+    """An intake's lines in file order, some columns of about a million at a time."""
+    folder = lines_folder(intake)
+    if not (folder / "card.npy").exists():
+        _rebuild(intake)
+    files = {name: (folder / f"{name}.npy").open("rb") for name in columns}
+    try:
+        left = 0
+        for file in files.values():
+            np.lib.format.read_magic(file)
+            left = np.lib.format.read_array_header_1_0(file)[0][0]
+        while left > 0:
+            size = min(PIECE, left)
+            yield {n: np.fromfile(f, LINE_TYPES[n], size) for n, f in files.items()}
+            left -= size
+    finally:
+        for file in files.values():
+            file.close()
