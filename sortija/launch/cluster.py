@@ -96,7 +96,7 @@ class Cluster:
         settings = {
             "listen_addresses": "127.0.0.1", "port": str(self.port), "unix_socket_directories": "",
             "shared_buffers": "256MB", "max_wal_size": "2GB", "maintenance_work_mem": "256MB",
-            "wal_compression": "on", "logging_collector": "off", "log_min_messages": "warning",
+            "wal_buffers": "64MB", "logging_collector": "off", "log_min_messages": "warning",
         }  # fmt: skip
         options = [part for key, value in settings.items() for part in ("-c", f"{key}={value}")]
         # A session of its own: Ctrl-C is for us to hear, so that we can stop it in order.
