@@ -21,7 +21,7 @@ from sortija.server.ledger.models import Intake
 from sortija.server.studies.columns import whole_folder
 from sortija.server.studies.fingerprints import fingerprint
 
-__all__ = ["LINE_TYPES", "LineWriter", "forget_lines", "lines_folder", "pieces_of"]
+__all__ = ["LINE_TYPES", "LineWriter", "forget_lines", "lines_folder", "pieces_of", "runs_of"]
 
 #: Column of ``ledger_line`` → (COPY type, type in files).
 _COLUMNS = {
@@ -82,7 +82,7 @@ def forget_lines(intake: Intake) -> None:
 
 
 def _rebuild(intake: Intake) -> None:
-    """Copy an intake's lines out of PostgreSQL again."""
+    """Copy an intake's lines and runs out of PostgreSQL again."""
     query = sql.SQL("SELECT {} FROM ledger_line WHERE intake_id = {} ORDER BY number").format(
         sql.SQL(", ").join([sql.Identifier(name) for name in _COLUMNS]), sql.Literal(intake.pk)
     )
@@ -91,6 +91,20 @@ def _rebuild(intake: Intake) -> None:
         for part in copy_out(query, [kind for kind, _ in _COLUMNS.values()]):
             writer.add(dict(zip(_COLUMNS, part, strict=True)))
         writer.close()
+        query = sql.SQL(
+            "SELECT key, content FROM ledger_receipt WHERE intake_id = {} ORDER BY number"
+        )
+        parts = list(copy_out(query.format(sql.Literal(intake.pk)), ["i8", "i8"]))
+        for place, name in enumerate(("run-key", "run-content")):
+            np.save(aside / f"{name}.npy", np.concatenate([p[place] for p in parts]).view("<u8"))
+
+
+def runs_of(intake: Intake) -> tuple[NDArray[np.uint64], NDArray[np.uint64]]:
+    """Receipt key and digest of an intake's runs, in file order."""
+    folder = lines_folder(intake)
+    if not (folder / "card.npy").exists():
+        _rebuild(intake)
+    return np.load(folder / "run-key.npy"), np.load(folder / "run-content.npy")
 
 
 def pieces_of(intake: Intake, columns: tuple[str, ...]) -> Iterator[dict[str, NDArray[Any]]]:

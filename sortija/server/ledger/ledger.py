@@ -16,7 +16,6 @@ from typing import Any
 import numpy as np
 from django.conf import settings
 from numpy.typing import NDArray
-from psycopg import sql
 
 from sortija.core.ledger.lines import month_of
 from sortija.core.ledger.log import Log
@@ -24,8 +23,7 @@ from sortija.core.ledger.receipts import repeated
 from sortija.core.ledger.rules import RULES, Cube, mask_of
 from sortija.core.measures.window import EPOCH
 from sortija.core.progress import Progress, silent
-from sortija.server.bulk.copy import copy_out
-from sortija.server.ledger.files import LINE_TYPES, LineWriter, pieces_of
+from sortija.server.ledger.files import LINE_TYPES, LineWriter, pieces_of, runs_of
 from sortija.server.ledger.models import Code, Intake
 from sortija.server.studies.actions import read_setting
 from sortija.server.studies.columns import whole_folder
@@ -130,12 +128,7 @@ def _twice(intakes: tuple[Intake, ...]) -> dict[int, NDArray[np.bool_]]:
     out: dict[int, NDArray[np.bool_]] = {}
     known: tuple[NDArray[np.uint64], NDArray[np.uint64]] | None = None
     for intake in intakes:
-        query = sql.SQL(
-            "SELECT key, content FROM ledger_receipt WHERE intake_id = {} ORDER BY number"
-        )
-        parts = list(copy_out(query.format(sql.Literal(intake.pk)), ["i8", "i8"]))
-        key = np.concatenate([p[0] for p in parts]).view(np.uint64)
-        content = np.concatenate([p[1] for p in parts]).view(np.uint64)
+        key, content = runs_of(intake)
         out[intake.pk] = repeated(key, content, known)
         if len(intakes) > 1:
             known = (

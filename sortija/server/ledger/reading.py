@@ -170,6 +170,9 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
         UnreadCell.objects.bulk_create(unread, batch_size=2000)
         _prove(intake, count, len(reader.cards))
         files.close()
+        key, content, *_ = keeper.arrays()
+        np.save(aside / "run-key.npy", key)
+        np.save(aside / "run-content.npy", content)
     return {
         "lines": count,
         "receipts": keeper.runs,
