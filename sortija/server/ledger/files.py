@@ -31,7 +31,7 @@ _COLUMNS = {
     "bits": ("i4", "<i4"), "number": ("i4", "<i4"), "run": ("i4", "<i4"),
 }  # fmt: skip
 LINE_TYPES = {name: kind for name, (_, kind) in _COLUMNS.items()}
-PIECE = 1 << 20
+PIECE = 1 << 19
 
 
 class LineWriter:
@@ -91,10 +91,10 @@ def _rebuild(intake: Intake) -> None:
         for part in copy_out(query, [kind for kind, _ in _COLUMNS.values()]):
             writer.add(dict(zip(_COLUMNS, part, strict=True)))
         writer.close()
-        query = sql.SQL(
+        runs = sql.SQL(
             "SELECT key, content FROM ledger_receipt WHERE intake_id = {} ORDER BY number"
         )
-        parts = list(copy_out(query.format(sql.Literal(intake.pk)), ["i8", "i8"]))
+        parts = list(copy_out(runs.format(sql.Literal(intake.pk)), ["i8", "i8"]))
         for place, name in enumerate(("run-key", "run-content")):
             np.save(aside / f"{name}.npy", np.concatenate([p[place] for p in parts]).view("<u8"))
 
@@ -108,7 +108,7 @@ def runs_of(intake: Intake) -> tuple[NDArray[np.uint64], NDArray[np.uint64]]:
 
 
 def pieces_of(intake: Intake, columns: tuple[str, ...]) -> Iterator[dict[str, NDArray[Any]]]:
-    """An intake's lines in file order, some columns of about a million at a time."""
+    """An intake's lines in file order, some columns of half a million at a time."""
     folder = lines_folder(intake)
     if not (folder / "card.npy").exists():
         _rebuild(intake)

@@ -39,7 +39,7 @@ DEFAULT_RULES = [rule.key for rule in RULES if rule.default]
 #: Columns of the ordered lines: the intakes' own, and which intake a line came by.
 _ORDERED = {**{n: k for n, k in LINE_TYPES.items() if n not in ("card", "run")}, "intake": "<i4"}
 #: Customers are ordered in parts of about so many lines, which bounds the memory it takes.
-PART_LINES = 2 << 20
+PART_LINES = 1 << 20
 
 
 @dataclass(frozen=True)
