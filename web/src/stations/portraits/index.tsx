@@ -57,8 +57,8 @@ export function Portraits() {
             </Link>
           }
         >
-          {page.status.words} Then every measure is a thread here, with each segment&rsquo;s mark
-          strung at its value.
+          Here every measure will be a thread with each segment&rsquo;s mark strung at its value,
+          and names will be proposed from what sets a segment apart.
         </Empty>
       )}
       {page.status.job && <Working job={page.status.job} study={study.id} />}
