@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from sortija.core.groups.engines import Centres
 from sortija.core.groups.recipe import Prepared
 
-__all__ = ["Why", "explain"]
+__all__ = ["Why", "effect_size", "explain"]
 
 
 @dataclass(frozen=True)
@@ -52,3 +52,18 @@ def explain(before: Prepared, after: Prepared, centres: Centres, origin: int, ta
     total = float(parts.sum())
     shares = parts / total if total else np.zeros(len(parts))
     return Why(before.preparation.names, parts, total, shares)
+
+
+def effect_size(first: NDArray[np.float64], second: NDArray[np.float64]) -> float:
+    """Difference of the means in pooled standard deviations (Cohen's d); NaN where it has none.
+
+    Parameters
+    ----------
+    first, second : values of two groups of customers, missing ones NaN
+    """
+    a, b = first[~np.isnan(first)], second[~np.isnan(second)]
+    if len(a) < 2 or len(b) < 2:
+        return float("nan")
+    within = (len(a) - 1) * a.var(ddof=1) + (len(b) - 1) * b.var(ddof=1)
+    spread = float(np.sqrt(within / (len(a) + len(b) - 2)))
+    return float(a.mean() - b.mean()) / spread if spread > 0 else float("nan")

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.crossings.matrix import Crossings, border_moves, cross, quarter_ends
-from sortija.core.crossings.why import explain
+from sortija.core.crossings.why import effect_size, explain
 from sortija.core.groups.recipe import Prepared
 from sortija.core.table import Column
 from sortija.server.groups.actions import yardstick_of
@@ -83,7 +83,11 @@ class WhyRow(BaseModel):
 
 
 class WhyPage(BaseModel):
-    """Why the customers of one crossing crossed. ``kind``: shares, or means alone."""
+    """Why the customers of one crossing crossed.
+
+    ``kind``: *shares* of the change of distance; *stayers*: those who left (``before``) against
+    those who stayed (``after``) at the earlier date, ``share`` the effect size; or *means* alone.
+    """
 
     kind: str
     customers: int
@@ -219,13 +223,19 @@ def why_page(study: Study, window: WindowInView, step: int, origin: int, target:
     who = (before.placement.state == origin) & (after.placement.state == target)
     hair = _border(_keyed(before, after)) & who
     rows: list[WhyRow] = []
+    kind = "means"
     between = origin < k and target < k and origin != target and bool(who.any())
     if between:
+        kind = "shares"
         rows = _shares(yardstick, before, after, who, origin, target)
+    elif who.any() and origin < k and target == k + 1:
+        stayed = (before.placement.state == origin) & (after.placement.state == origin)
+        rows = _against_stayers(yardstick, before, who, stayed)
+        kind = "stayers"
     elif who.any():
         rows = _means(yardstick, before, after, who)
     return WhyPage(
-        kind="shares" if between else "means",
+        kind=kind,
         customers=int(who.sum()),
         border=int(hair.sum()),
         money_before=int(_money(before.made)[who].sum()),
@@ -273,6 +283,26 @@ def _shares(
     second = second.take(np.flatnonzero(who[second.rows]))
     found = explain(first, second, centres, origin, target)
     return _rows(before, after, who, found.names, found.shares)
+
+
+def _against_stayers(
+    yardstick: Yardstick, at: PlacedAt, left: NDArray[np.bool_], stayed: NDArray[np.bool_]
+) -> list[WhyRow]:
+    """What set those who left apart from those who stayed, at the earlier date."""
+    rows = []
+    for name in frozen(yardstick)[0].names:
+        if name.startswith("trait:"):
+            continue
+        values = np.asarray(at.made.column(name).values)
+        effect = effect_size(values[left], values[stayed])
+        about = at.made.about(name)
+        rows.append(
+            WhyRow(
+                name=name, label=about.label, unit=about.unit, before=_mean(at.made, name, left),
+                after=_mean(at.made, name, stayed), share=0.0 if np.isnan(effect) else effect,
+            )
+        )  # fmt: skip
+    return sorted(rows, key=lambda r: -abs(r.share))
 
 
 def _means(

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from sortija.core.crossings.matrix import border_moves, cross, margin_towards, quarter_ends
-from sortija.core.crossings.why import explain
+from sortija.core.crossings.why import effect_size, explain
 from sortija.core.groups.placing import Placement
 from tests.core.groups.support import brute_force, centres_of, rows_of
 
@@ -88,6 +88,13 @@ class Reasons(unittest.TestCase):
         np.testing.assert_allclose(got.shares, [1.0, 0.0])
         with self.assertRaises(ValueError):
             explain(before, rows_of([[0.0, 1.0]] * 2), centres_of([[0.0, 0], [1, 1]]), 0, 1)
+
+    def test_effect_size(self):
+        first, second = np.array([4.0, 6.0, np.nan]), np.array([1.0, 2.0, 3.0])
+        pooled = np.sqrt((1 * 2.0 + 2 * 1.0) / 3)
+        self.assertAlmostEqual(effect_size(first, second), (5 - 2) / pooled)
+        self.assertTrue(np.isnan(effect_size(first[:1], second)))
+        self.assertTrue(np.isnan(effect_size(np.ones(3), np.ones(3))))
 
 
 if __name__ == "__main__":

@@ -40,9 +40,17 @@ class Crossings(DemoCase):
             self.send("post", "lens", {"clauses": [clause]})["lens"]["customers"], moved
         )
 
-    def test_leavers_are_told_by_means(self):
+    def test_leavers_are_told_by_those_who_stayed(self):
         self.adopt(4)
-        why = self.get("crossings/why", step=2, origin=0, target=5)
-        self.assertEqual(why["kind"], "means")
+        steps = self.get("crossings")["steps"][2]["customers"]
+        origin = max(range(4), key=lambda g: steps[g][5])
+        why = self.get("crossings/why", step=2, origin=origin, target=5)
+        self.assertEqual((why["kind"], why["customers"]), ("stayers", steps[origin][5]))
+        recency = next(r for r in why["rows"] if r["name"] == "recency")
+        # Whoever has left after the quarter had been away for long before it.
+        self.assertGreater(recency["before"], recency["after"])
+        self.assertGreater(recency["share"], 0.5)
+        new = self.get("crossings/why", step=0, origin=4, target=0)
+        self.assertEqual(new["kind"], "means")
         self.get("crossings/why", 404, step=7, origin=0, target=1)
         self.get("crossings/why", 400, step="x", origin=0, target=1)

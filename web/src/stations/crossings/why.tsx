@@ -63,9 +63,9 @@ export function Why({ page, picked }: { page: Schemas["CrossingsPage"]; picked: 
                 <td className="py-1 font-semibold whitespace-nowrap">
                   {row.before === null && row.after === null
                     ? ""
-                    : `${inUnit(row.before, row.unit, study.currency)} → ${inUnit(row.after, row.unit, study.currency)}`}
+                    : `${inUnit(row.before, row.unit, study.currency)} ${found.kind === "stayers" ? "against" : "→"} ${inUnit(row.after, row.unit, study.currency)}`}
                 </td>
-                {found.kind === "shares" && (
+                {found.kind !== "means" && (
                   <>
                     <td className="w-20 py-1">
                       <span className="block h-[6px] bg-line">
@@ -75,8 +75,10 @@ export function Why({ page, picked }: { page: Schemas["CrossingsPage"]; picked: 
                         />
                       </span>
                     </td>
-                    <td className="w-10 py-1 text-right">
-                      {(100 * row.share).toFixed(0).replace("-", "−")}%
+                    <td className="w-14 py-1 text-right">
+                      {found.kind === "stayers"
+                        ? `${row.share.toFixed(1).replace("-", "−")} SD`
+                        : `${(100 * row.share).toFixed(0).replace("-", "−")}%`}
                     </td>
                   </>
                 )}
@@ -88,7 +90,9 @@ export function Why({ page, picked }: { page: Schemas["CrossingsPage"]; picked: 
       <p className="mt-1.5 text-11 text-quiet">
         {found.kind === "shares"
           ? "Right: each measure's part in the change of distance, together 100%; minus speaks against the move."
-          : "Means of these customers before and after."}
+          : found.kind === "stayers"
+            ? "Those who left against those who stayed, as they were before; right: how far apart, in standard deviations."
+            : "Means of these customers before and after."}
       </p>
     </section>
   );
