@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import secrets
+import tempfile
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -23,9 +25,14 @@ def _secret_key() -> str:
     path = DATA / "secret-key"
     if not path.exists():
         DATA.mkdir(parents=True, exist_ok=True)
-        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        # Written aside and linked into place: of several processes that start at once, one
+        # makes the key and the others find it whole.
+        descriptor, aside = tempfile.mkstemp(dir=DATA, prefix=".key-")
         with os.fdopen(descriptor, "w") as file:
             file.write(secrets.token_urlsafe(48))
+        with contextlib.suppress(FileExistsError):
+            os.link(aside, path)
+        Path(aside).unlink()
     return path.read_text().strip()
 
 

@@ -13,6 +13,7 @@ from procrastinate.contrib.django import app
 from rest_framework.test import APIClient
 
 from sortija.server.accounts.models import Person
+from sortija.server.jobs.models import Job
 from sortija.server.studies.actions import start_study
 
 __all__ = ["LOG", "MEMBERS", "DemoCase", "ServerCase", "WorkerCase", "run_jobs"]
@@ -158,10 +159,11 @@ class WorkerCase(ServerCase):
         words = [sys.executable, "-m", "sortija.server", "work", "--lane", lane]
         return subprocess.Popen(words, cwd=ROOT, env=environment, start_new_session=True)
 
-    def wait(self, reached, seconds=60):
+    def wait(self, reached, seconds=120):
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             if reached():
                 return
             time.sleep(0.05)
-        self.fail("this did not come to pass in time")
+        jobs = list(Job.objects.values("kind", "state", "stage", "done", "of", "error", "attempt"))
+        self.fail(f"this did not come to pass in time: {jobs}")
