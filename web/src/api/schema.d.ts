@@ -1906,7 +1906,10 @@ export interface components {
         };
         /**
          * WhyPage
-         * @description Why the customers of one crossing crossed. ``kind``: shares, or means alone.
+         * @description Why the customers of one crossing crossed.
+         *
+         *     ``kind``: *shares* of the change of distance; *stayers*: those who left (``before``) against
+         *     those who stayed (``after``) at the earlier date, ``share`` the effect size; or *means* alone.
          */
         WhyPage: {
             /** Kind */
