@@ -1,12 +1,12 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useLocation } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, money } from "@/charts/format";
-import { useLens } from "@/lens/context";
 import { ThreadRow } from "@/stations/measures/thread-row";
+import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { Head } from "@/ui/head";
 import { useNotice } from "@/ui/notices";
@@ -14,24 +14,20 @@ import { Empty, Failed, Waiting, Working } from "@/ui/status";
 
 /** Measures: one thread a measure, everyone's shape and the same after its preparation. */
 export function Measures() {
-  const { study, view, window } = useStudy();
+  const { study, window } = useStudy();
   const { search } = useLocation();
-  const lens = useLens();
   const [open, setOpen] = useState("");
-  const page = useQuery({
-    queryKey: ["study", study.id, "measures", view, lens.digest],
-    queryFn: ({ signal }) =>
+  const page = useStation(
+    "measures",
+    ({ study: id, query, signal }) =>
       data(
         api.GET("/api/studies/{study}/measures", {
-          params: {
-            path: { study: study.id },
-            query: { ...view, ...(lens.digest && { lens: lens.digest }) },
-          },
+          params: { path: { study: id }, query },
           signal,
         }),
       ),
-    placeholderData: keepPreviousData,
-  });
+    true,
+  );
   const choose = useChoice(page.data?.plan_revision ?? 0);
   if (page.isPending) return <Waiting />;
   if (page.isError) return <Failed words={page.error.message} />;

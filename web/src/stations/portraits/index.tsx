@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useLocation } from "react-router";
 
@@ -7,6 +7,7 @@ import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
 import { Sheet } from "@/stations/portraits/sheet";
 import { SegmentCards } from "@/stations/portraits/cards";
+import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { Head } from "@/ui/head";
 import { useNotice } from "@/ui/notices";
@@ -14,20 +15,14 @@ import { Empty, Failed, Waiting, Working } from "@/ui/status";
 
 /** Portraits: rings on threads beside the table, names, who is typical, who stands on the border. */
 export function Portraits() {
-  const { study, view, window } = useStudy();
+  const { study, window } = useStudy();
   const { search } = useLocation();
   const [chosen, setChosen] = useState(1);
-  const portraits = useQuery({
-    queryKey: ["study", study.id, "portraits", view],
-    queryFn: ({ signal }) =>
-      data(
-        api.GET("/api/studies/{study}/portraits", {
-          params: { path: { study: study.id }, query: view as never },
-          signal,
-        }),
-      ),
-    placeholderData: keepPreviousData,
-  });
+  const portraits = useStation("portraits", ({ study: id, query, signal }) =>
+    data(
+      api.GET("/api/studies/{study}/portraits", { params: { path: { study: id }, query }, signal }),
+    ),
+  );
   const change = useSegmentChange();
   if (portraits.isPending) return <Waiting />;
   if (portraits.isError) return <Failed words={portraits.error.message} />;
