@@ -37,7 +37,7 @@ def assemble(
 
     receipt = column("receipt", np.uint64)
     runs = find_runs(receipt, column("content", np.uint64))
-    again = np.repeat(repeated(runs.key, runs.content), runs.count)
+    again = np.repeat(repeated(lambda: [(runs.key, runs.content)], len(runs)), runs.count)
     bit = next(rule.bit for rule in RULES if rule.key == "twice")
     bits: NDArray[np.int32] = column("bits", np.int32)
     bits[again] |= bit

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,24 +10,31 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Runs", "find_runs", "repeated"]
+__all__ = ["RunCutter", "Runs", "find_runs", "repeated"]
+
+Digests = NDArray[np.uint64]
+#: Runs that :func:`repeated` holds at once, about 25 bytes each.
+PART_RUNS = 1 << 20
 
 
 @dataclass(frozen=True)
 class Runs:
     """Lines of one receipt that stand together in the file, in file order.
 
-    ``key``: the receipt; ``content``: an order-free digest of its lines; ``first``, ``count``:
-    the run's lines within the batch.
+    ``key``: the receipt; ``content``: an order-free digest of its lines; ``count``: how many
+    lines. All arrays have length r.
     """
 
-    key: NDArray[np.uint64]
-    content: NDArray[np.uint64]
-    first: NDArray[np.int64]
-    count: NDArray[np.int64]
+    key: Digests
+    content: Digests
+    count: NDArray[np.int32]
 
     def __len__(self) -> int:
         return len(self.key)
+
+    def slice(self, start: int, stop: int) -> Runs:
+        """Runs ``start`` to ``stop``, without copying."""
+        return Runs(self.key[start:stop], self.content[start:stop], self.count[start:stop])
 
 
 @numba.njit(nogil=True, cache=True)
@@ -38,7 +46,7 @@ def _sum_runs(starts: Any, content: Any, out: Any) -> None:
         out[run] = total
 
 
-def find_runs(receipt: NDArray[np.uint64], content: NDArray[np.uint64]) -> Runs:
+def find_runs(receipt: Digests, content: Digests) -> Runs:
     """Cut lines into runs.
 
     Parameters
@@ -49,39 +57,111 @@ def find_runs(receipt: NDArray[np.uint64], content: NDArray[np.uint64]) -> Runs:
     """
     if len(receipt) == 0:
         none = np.zeros(0, np.uint64)
-        return Runs(none, none, np.zeros(0, np.int64), np.zeros(0, np.int64))
+        return Runs(none, none, np.zeros(0, np.int32))
     edges = np.flatnonzero(receipt[1:] != receipt[:-1]) + 1
     starts = np.concatenate([[0], edges, [len(receipt)]]).astype(np.int64)
     sums = np.empty(len(starts) - 1, np.uint64)
     _sum_runs(starts, content, sums)
-    return Runs(receipt[starts[:-1]], sums, starts[:-1], np.diff(starts))
+    return Runs(receipt[starts[:-1]], sums, np.diff(starts).astype(np.int32))
 
 
-def repeated(
-    key: NDArray[np.uint64],
-    content: NDArray[np.uint64],
-    known: tuple[NDArray[np.uint64], NDArray[np.uint64]] | None = None,
-) -> NDArray[np.bool_]:
+def _join(first: Runs, second: Runs) -> Runs:
+    """Two stretches of a log; what the cut between them divided is one run again."""
+    if not len(first) or not len(second):
+        return second if len(second) else first
+    goes_on = int(first.key[-1] == second.key[0])
+    content = np.concatenate([first.content, second.content[goes_on:]])
+    count = np.concatenate([first.count, second.count[goes_on:]])
+    if goes_on:
+        place = len(first) - 1
+        with np.errstate(over="ignore"):  # digests add up modulo 2**64
+            content[place] += second.content[0]
+        count[place] += second.count[0]
+    return Runs(np.concatenate([first.key, second.key[goes_on:]]), content, count)
+
+
+class RunCutter:
+    """Cuts a log into runs batch by batch; only the run at the end is held back."""
+
+    def __init__(self) -> None:
+        self._held = find_runs(np.zeros(0, np.uint64), np.zeros(0, np.uint64))
+        self._whole = 0
+
+    def add(self, receipt: Digests, content: Digests) -> tuple[NDArray[np.int32], Runs]:
+        """Lines of the next batch, at least one.
+
+        Returns
+        -------
+        number : (n,) int32
+            Run of every line, counted from 0 over the whole log.
+        whole : Runs
+            Those that no later line can belong to.
+        """
+        own = find_runs(receipt, content)
+        runs = _join(self._held, own)
+        first = self._whole + len(runs) - len(own)
+        numbers = np.arange(first, first + len(own), dtype=np.int32)
+        whole = len(runs) - 1
+        self._held = runs.slice(whole, whole + 1)
+        self._whole += whole
+        return np.repeat(numbers, own.count), runs.slice(0, whole)
+
+    def close(self) -> Runs:
+        """The last run."""
+        return self._held
+
+
+@numba.njit(nogil=True, cache=True)
+def _mark(
+    key: Any, content: Any, part: Any, parts: Any, held_key: Any, held_content: Any, used: Any,
+    out: Any,
+) -> None:  # fmt: skip
+    """Open addressing: a slot holds one (key, content); what finds itself there came before."""
+    last = np.uint64(len(used) - 1)
+    for run in range(len(key)):
+        mixed = (key[run] ^ (content[run] * np.uint64(0x9E3779B97F4A7C15))) * np.uint64(
+            0xFF51AFD7ED558CCD
+        )
+        mixed ^= mixed >> np.uint64(32)
+        if mixed % parts != part:
+            continue
+        slot = (mixed // parts) & last
+        while used[slot] and (held_key[slot] != key[run] or held_content[slot] != content[run]):
+            slot = (slot + np.uint64(1)) & last
+        if used[slot]:
+            out[run] = True
+        else:
+            used[slot], held_key[slot], held_content[slot] = True, key[run], content[run]
+
+
+def repeated(pieces: Callable[[], Iterable[tuple[Digests, Digests]]], runs: int) -> NDArray[Any]:
     """Which runs came before with the same receipt and the same lines.
 
     Parameters
     ----------
-    key, content : (r,) uint64
-        Runs in file order.
-    known : pair of arrays, optional
-        Key and content of the runs of earlier files.
+    pieces
+        Gives key and content of all runs in the order in which they came, in pieces; called once
+        for every ``PART_RUNS`` runs, so that memory stays bounded.
+    runs : int
+        How many there are in all.
 
     Returns
     -------
-    (r,) bool; the first of equal runs is False unless it is already known.
+    (runs,) bool; the first of equal runs is False.
     """
-    earlier = len(known[0]) if known else 0
-    if known:
-        key = np.concatenate([known[0], key])
-        content = np.concatenate([known[1], content])
-    order = np.lexsort((content, key))  # stable: equal runs stay in file order
-    same = np.zeros(len(key), bool)
-    same[1:] = (key[order][1:] == key[order][:-1]) & (content[order][1:] == content[order][:-1])
-    out = np.zeros(len(key), bool)
-    out[order] = same
-    return out[earlier:]
+    parts = -(-max(runs, 1) // PART_RUNS)
+    # A quarter more than the even share of a part, filled to a half at most.
+    slots = 1 << int(np.ceil(np.log2(2.5 * max(runs, 1) / parts + 64)))
+    out = np.zeros(runs, bool)
+    for part in range(parts):
+        held_key, held_content = np.empty(slots, np.uint64), np.empty(slots, np.uint64)
+        used = np.zeros(slots, bool)
+        start = 0
+        for key, content in pieces():
+            stop = start + len(key)
+            mine = out[start:stop]
+            _mark(
+                key, content, np.uint64(part), np.uint64(parts), held_key, held_content, used, mine
+            )
+            start = stop
+    return out

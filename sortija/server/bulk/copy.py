@@ -45,15 +45,17 @@ def copy_in(
     names: Sequence[str],
     kinds: Sequence[str],
     batches: Iterable[Sequence[NDArray[Any]]],
+    part: str | None = None,
 ) -> int:
     """Write batches of equally long arrays, one array a field, within the present transaction.
 
     ``kinds``: ``i2``, ``i4``, ``i8``, ``f8`` or ``date`` (days since 1970-01-01) a field.
+    ``part``: the table that stands in for the model's own, see :mod:`sortija.server.bulk.parts`.
     Returns the number of rows written.
     """
     record = _record(kinds)
     statement = sql.SQL("COPY {} ({}) FROM STDIN (FORMAT BINARY)").format(
-        sql.Identifier(model._meta.db_table), _columns(model, names)
+        sql.Identifier(part or model._meta.db_table), _columns(model, names)
     )
     rows = 0
     with connection.cursor() as cursor, cursor.cursor.copy(statement) as stream:

@@ -16,12 +16,22 @@ from django.conf import settings
 from numpy.typing import NDArray
 from psycopg import sql
 
+from sortija.core.engine import CHUNK
 from sortija.server.bulk.copy import copy_out
-from sortija.server.ledger.models import Intake
+from sortija.server.ledger.models import Intake, ReceiptChunk
 from sortija.server.studies.columns import whole_folder
 from sortija.server.studies.fingerprints import fingerprint
 
-__all__ = ["LINE_TYPES", "LineWriter", "forget_lines", "lines_folder", "pieces_of", "runs_of"]
+__all__ = [
+    "LINE_TYPES",
+    "RUN_TYPES",
+    "LineWriter",
+    "forget_lines",
+    "lines_folder",
+    "pieces_of",
+    "runs_of",
+    "write_runs",
+]
 
 #: Column of ``ledger_line`` → (COPY type, type in files).
 _COLUMNS = {
@@ -31,6 +41,7 @@ _COLUMNS = {
     "bits": ("i4", "<i4"), "number": ("i4", "<i4"), "run": ("i4", "<i4"),
 }  # fmt: skip
 LINE_TYPES = {name: kind for name, (_, kind) in _COLUMNS.items()}
+RUN_TYPES = {"run-key": "<u8", "run-content": "<u8", "run-lines": "<i4"}
 PIECE = 1 << 19
 
 
@@ -91,37 +102,60 @@ def _rebuild(intake: Intake) -> None:
         for part in copy_out(query, [kind for kind, _ in _COLUMNS.values()]):
             writer.add(dict(zip(_COLUMNS, part, strict=True)))
         writer.close()
-        runs = sql.SQL(
-            "SELECT key, content FROM ledger_receipt WHERE intake_id = {} ORDER BY number"
-        )
-        parts = list(copy_out(runs.format(sql.Literal(intake.pk)), ["i8", "i8"]))
-        for place, name in enumerate(("run-key", "run-content")):
-            np.save(aside / f"{name}.npy", np.concatenate([p[place] for p in parts]).view("<u8"))
+        runs = LineWriter(aside, RUN_TYPES)
+        for chunk in intake.receipt_chunks.order_by("number").iterator():
+            runs.add({
+                name: np.frombuffer(getattr(chunk, name.removeprefix("run-")), kind)
+                for name, kind in RUN_TYPES.items()
+            })  # fmt: skip
+        runs.close()
 
 
-def runs_of(intake: Intake) -> tuple[NDArray[np.uint64], NDArray[np.uint64]]:
-    """Receipt key and digest of an intake's runs, in file order."""
+def write_runs(intake: Intake, folder: Path) -> int:
+    """Keep the runs that lie in ``folder`` in PostgreSQL too; returns how many lines they have."""
+    lines = 0
+    for number, piece in enumerate(read_pieces(folder, RUN_TYPES, CHUNK)):
+        lines += int(piece["run-lines"].sum())
+        ReceiptChunk.objects.create(
+            intake=intake, number=number,
+            **{name.removeprefix("run-"): values.tobytes() for name, values in piece.items()},
+        )  # fmt: skip
+    return lines
+
+
+def _folder_of(intake: Intake) -> Path:
     folder = lines_folder(intake)
     if not (folder / "card.npy").exists():
         _rebuild(intake)
-    return np.load(folder / "run-key.npy"), np.load(folder / "run-content.npy")
+    return folder
+
+
+def runs_of(intake: Intake) -> Iterator[tuple[NDArray[np.uint64], NDArray[np.uint64]]]:
+    """Receipt key and digest of an intake's runs, in file order and in pieces."""
+    names = ("run-key", "run-content")
+    for piece in read_pieces(_folder_of(intake), {name: RUN_TYPES[name] for name in names}):
+        yield piece["run-key"], piece["run-content"]
 
 
 def pieces_of(intake: Intake, columns: tuple[str, ...]) -> Iterator[dict[str, NDArray[Any]]]:
     """An intake's lines in file order, some columns of half a million at a time."""
-    folder = lines_folder(intake)
-    if not (folder / "card.npy").exists():
-        _rebuild(intake)
-    files = {name: (folder / f"{name}.npy").open("rb") for name in columns}
+    return read_pieces(_folder_of(intake), {name: LINE_TYPES[name] for name in columns})
+
+
+def read_pieces(
+    folder: Path, types: dict[str, str], size: int = 0
+) -> Iterator[dict[str, NDArray[Any]]]:
+    """Equally long column files of a folder, ``size`` (else ``PIECE``) rows at a time."""
+    files = {name: (folder / f"{name}.npy").open("rb") for name in types}
     try:
         left = 0
         for file in files.values():
             np.lib.format.read_magic(file)
             left = np.lib.format.read_array_header_1_0(file)[0][0]
         while left > 0:
-            size = min(PIECE, left)
-            yield {n: np.fromfile(f, LINE_TYPES[n], size) for n, f in files.items()}
-            left -= size
+            rows = min(size or PIECE, left)
+            yield {name: np.fromfile(f, types[name], rows) for name, f in files.items()}
+            left -= rows
     finally:
         for file in files.values():
             file.close()

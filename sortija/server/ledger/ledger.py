@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import lru_cache
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -125,18 +126,10 @@ def texts(study: Study, kind: str) -> tuple[str, ...]:
 
 def _twice(intakes: tuple[Intake, ...]) -> dict[int, NDArray[np.bool_]]:
     """For each intake, which of its runs came before, in it or in an earlier one."""
-    out: dict[int, NDArray[np.bool_]] = {}
-    known: tuple[NDArray[np.uint64], NDArray[np.uint64]] | None = None
-    for intake in intakes:
-        key, content = runs_of(intake)
-        out[intake.pk] = repeated(key, content, known)
-        if len(intakes) > 1:
-            known = (
-                (key, content)
-                if known is None
-                else (np.concatenate([known[0], key]), np.concatenate([known[1], content]))
-            )
-    return out
+    sizes = [intake.report["receipts"] for intake in intakes]
+    marks = repeated(lambda: chain.from_iterable(map(runs_of, intakes)), sum(sizes))
+    parts = np.split(marks, np.cumsum(sizes)[:-1])
+    return {intake.pk: part for intake, part in zip(intakes, parts, strict=True)}
 
 
 def build_log(ledger: Ledger, progress: Progress = silent) -> None:

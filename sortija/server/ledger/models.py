@@ -6,7 +6,7 @@ from django.db import models
 
 from sortija.server.studies.models import Study
 
-__all__ = ["Card", "Code", "Intake", "Line", "Original", "Receipt", "UnreadCell"]
+__all__ = ["Card", "Code", "Intake", "Line", "Original", "ReceiptChunk", "UnreadCell"]
 
 
 class Original(models.Model):
@@ -90,7 +90,8 @@ class Line(models.Model):
     """One row of a transaction log, stored once and never changed.
 
     Numbers only, NOT NULL, without foreign keys in the database: lines come by COPY, and the
-    loader proves that they fit. ``day`` of a line without a date is 1970-01-01 less one.
+    loader proves that they fit. The table is parted by intake: a part is filled bare and keyed
+    when full. ``day`` of a line without a date is 1970-01-01 less one.
     """
 
     pk = models.CompositePrimaryKey("intake_id", "number")
@@ -113,18 +114,24 @@ class Line(models.Model):
     kind = models.SmallIntegerField()
 
 
-class Receipt(models.Model):
-    """Lines of one receipt that stood together in the file."""
+class ReceiptChunk(models.Model):
+    """65,536 runs of an intake, in file order: lines of one receipt that stood together.
 
-    pk = models.CompositePrimaryKey("intake_id", "number")
-    intake = models.ForeignKey(
-        Intake, on_delete=models.DO_NOTHING, db_constraint=False, db_index=False
-    )
+    A run is one value a receipt, so it is kept as columns are. Little-endian ``key`` and
+    ``content`` (digests, uint64) and ``lines`` (int32); the first line follows from the lines
+    before it. ``Line.run`` says which run a line is of.
+    """
+
+    intake = models.ForeignKey(Intake, on_delete=models.CASCADE, related_name="receipt_chunks")
     number = models.IntegerField()
-    key = models.BigIntegerField()
-    content = models.BigIntegerField()
-    first_line = models.IntegerField()
-    lines = models.IntegerField()
+    key = models.BinaryField()
+    content = models.BinaryField()
+    lines = models.BinaryField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["intake", "number"], name="one_receipt_chunk"),
+        ]
 
 
 class UnreadCell(models.Model):

@@ -10,19 +10,28 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from django.db import connection, transaction
 from numpy.typing import NDArray
+from psycopg import sql
 
 from sortija.core import table
 from sortija.core.formats.delimited import DelimitedFile, UnreadableFile, sniff
 from sortija.core.ledger.cells import BAD, GOOD, read_decimals, read_moments
-from sortija.core.ledger.lines import Codebook, LineBatch, LineReader
+from sortija.core.ledger.lines import Codebook, LineReader
 from sortija.core.ledger.mapping import LogMapping, MemberMapping
-from sortija.core.ledger.receipts import find_runs
+from sortija.core.ledger.receipts import RunCutter, Runs
 from sortija.core.measures.window import day_number
 from sortija.core.progress import Progress
 from sortija.server.bulk.copy import copy_in
+from sortija.server.bulk.parts import begin_part, join_part
 from sortija.server.jobs.work import JobError
-from sortija.server.ledger.files import LINE_TYPES, LineWriter, forget_lines, lines_folder
-from sortija.server.ledger.models import Card, Code, Intake, Line, Receipt, UnreadCell
+from sortija.server.ledger.files import (
+    LINE_TYPES,
+    RUN_TYPES,
+    LineWriter,
+    forget_lines,
+    lines_folder,
+    write_runs,
+)
+from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
 from sortija.server.ledger.uploads import path_of
 from sortija.server.studies.columns import whole_folder, write_columns
 from sortija.server.studies.fingerprints import fingerprint
@@ -35,9 +44,6 @@ _LINE_FIELDS = {
     "intake": "i4", "number": "i4", "receipt": "i8", "quantity": "i8", "money": "i8",
     "day": "date", "second": "i4", "card": "i4", "item": "i4", "run": "i4", "bits": "i4",
     "department": "i2", "site": "i2", "channel": "i2", "kind": "i2",
-}  # fmt: skip
-_RECEIPT_FIELDS = {
-    "intake": "i4", "number": "i4", "key": "i8", "content": "i8", "first_line": "i4", "lines": "i4",
 }  # fmt: skip
 _MOST_UNREAD = 10_000
 _MOST_LEVELS = 2_000
@@ -89,38 +95,6 @@ def _add_cards(study: Study, texts: list[str], known: int) -> None:
         population.save(update_fields=["size", "version"])
 
 
-class _RunKeeper:
-    """Runs of lines across batches: a receipt cut by a batch's end stays one run."""
-
-    def __init__(self) -> None:
-        self.key: list[NDArray[np.uint64]] = []
-        self.content: list[NDArray[np.uint64]] = []
-        self.first: list[NDArray[np.int64]] = []
-        self.count: list[NDArray[np.int64]] = []
-        self.runs = 0
-
-    def add(self, batch: LineBatch) -> NDArray[np.int32]:
-        """Run number of every line of the batch."""
-        runs = find_runs(batch.receipt, batch.content)
-        goes_on = self.runs > 0 and runs.key[0] == self.key[-1][-1]
-        if goes_on:
-            with np.errstate(over="ignore"):  # digests add up modulo 2**64
-                self.content[-1][-1] += runs.content[0]
-            self.count[-1][-1] += runs.count[0]
-        first = 1 if goes_on else 0
-        numbers = np.arange(len(runs)) + self.runs - first
-        if len(runs) > first:
-            self.key.append(runs.key[first:])
-            self.content.append(runs.content[first:].copy())
-            self.first.append(runs.first[first:] + batch.first_line)
-            self.count.append(runs.count[first:].copy())
-            self.runs += len(runs) - first
-        return np.repeat(numbers, runs.count).astype(np.int32)
-
-    def arrays(self) -> list[NDArray[Any]]:
-        return [np.concatenate(part) for part in (self.key, self.content, self.first, self.count)]
-
-
 def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
     """Store every line of a log; returns the report. One transaction: all of it or nothing."""
     study, mapping, file = intake.study, log_mapping(intake), _open(intake)
@@ -130,7 +104,7 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
         setattr(reader, f"{kind}s", _codes_of(study, kind))
     known_cards = len(reader.cards)
     known_codes = {kind: len(getattr(reader, f"{kind}s")) for kind in _CODES}
-    keeper = _RunKeeper()
+    cutter = RunCutter()
     unread: list[UnreadCell] = []
     expected = max(intake.original.lines - 1, 1)
 
@@ -142,9 +116,10 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
                     UnreadCell(intake=intake, line=cell.line, role=cell.role, text=cell.text)
                 )
             n = len(batch)
-            run = keeper.add(batch)
+            run, whole = cutter.add(batch.receipt, batch.content)
+            _add_runs(runs, whole)
             number = np.arange(n, dtype=np.int32) + np.int32(batch.first_line)
-            files.add({**batch.__dict__, "run": run, "number": number})
+            lines.add({**batch.__dict__, "run": run, "number": number})
             yield [
                 np.full(n, intake.pk, np.int32), number,
                 batch.receipt.view(np.int64), batch.quantity, batch.money, batch.day, batch.second,
@@ -155,40 +130,36 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
     # A retry may number cards otherwise than the attempt that died, whose files then mislead.
     forget_lines(intake)
     with transaction.atomic(), whole_folder(lines_folder(intake)) as aside:
-        files = LineWriter(aside, LINE_TYPES)
+        lines, runs = LineWriter(aside, LINE_TYPES), LineWriter(aside, RUN_TYPES)
+        part = begin_part(Line, "intake_id", intake.pk)
         try:
-            count = copy_in(Line, list(_LINE_FIELDS), list(_LINE_FIELDS.values()), rows())
+            count = copy_in(Line, list(_LINE_FIELDS), list(_LINE_FIELDS.values()), rows(), part)
         except UnreadableFile as problem:
             raise JobError(str(problem)) from problem
         if count == 0:
             raise JobError("The file has a head but no lines. Export it again.")
         progress("keeping receipts", count, expected)
-        _store_receipts(intake, keeper)
+        _add_runs(runs, cutter.close())
+        lines.close()
+        runs.close()
+        join_part(Line, ("intake_id", "number"), intake.pk)
         _add_cards(study, reader.cards.texts, known_cards)
         for kind in _CODES:
             _add_codes(study, kind, getattr(reader, f"{kind}s").texts, known_codes[kind])
         UnreadCell.objects.bulk_create(unread, batch_size=2000)
-        _prove(intake, count, len(reader.cards))
-        files.close()
-        key, content, *_ = keeper.arrays()
-        np.save(aside / "run-key.npy", key)
-        np.save(aside / "run-content.npy", content)
+        run_lines = write_runs(intake, aside)
+        _prove(part, (count, len(reader.cards), runs.rows), run_lines)
     return {
         "lines": count,
-        "receipts": keeper.runs,
+        "receipts": runs.rows,
         "new_cards": len(reader.cards) - known_cards,
         "ragged": file.ragged_count,
         "ragged_examples": [text[:200] for text in file.ragged[:5]],
     }
 
 
-def _store_receipts(intake: Intake, keeper: _RunKeeper) -> None:
-    key, content, first, lines = keeper.arrays()
-    batch: list[NDArray[Any]] = [
-        np.full(len(key), intake.pk, np.int32), np.arange(len(key)),
-        key.view(np.int64), content.view(np.int64), first, lines,
-    ]  # fmt: skip
-    copy_in(Receipt, list(_RECEIPT_FIELDS), list(_RECEIPT_FIELDS.values()), [batch])
+def _add_runs(writer: LineWriter, runs: Runs) -> None:
+    writer.add({"run-key": runs.key, "run-content": runs.content, "run-lines": runs.count})
 
 
 def _add_codes(study: Study, kind: str, texts: list[str], known: int) -> None:
@@ -204,22 +175,16 @@ def _add_codes(study: Study, kind: str, texts: list[str], known: int) -> None:
     )
 
 
-def _prove(intake: Intake, count: int, cards: int) -> None:
+def _prove(part: str, wanted: tuple[int, int, int], run_lines: int) -> None:
     """Set queries in place of foreign keys: every line has its receipt, and its card exists."""
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT count(*), coalesce(max(card), -1), coalesce(max(run), -1) FROM ledger_line "
-            "WHERE intake_id = %s",
-            [intake.pk],
+            sql.SQL("SELECT count(*), max(card), max(run) FROM {}").format(sql.Identifier(part))
         )
         lines, card, run = cursor.fetchone()
-        cursor.execute(
-            "SELECT count(*), coalesce(sum(lines), 0) FROM ledger_receipt WHERE intake_id = %s",
-            [intake.pk],
-        )
-        receipts, receipt_lines = cursor.fetchone()
-    if (lines, receipt_lines) != (count, count) or card >= cards or run != receipts - 1:
-        raise RuntimeError(f"intake {intake.pk}: stored lines do not fit together")
+    count, cards, runs = wanted
+    if (lines, run_lines) != (count, count) or card >= cards or run != runs - 1:
+        raise RuntimeError(f"{part}: stored lines do not fit together")
 
 
 # Customer tables

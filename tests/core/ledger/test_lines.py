@@ -4,13 +4,10 @@ import tempfile
 import unittest
 from pathlib import Path
 
-import numpy as np
-
 from sortija.core.formats.delimited import DelimitedFile, UnreadableFile, sniff
 from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.lines import LineReader, money_scale
 from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log, guess_members
-from sortija.core.ledger.receipts import repeated
 
 HEAD = "receipt,card,date,site,department,qty,price,total,kind\n"
 TODAY = 20_700  # in September 2026
@@ -177,20 +174,6 @@ class Guesses(FromFile):
         ):
             with self.assertRaisesRegex(MappingError, words):
                 LogMapping(roles).check(("card", "date", "total"))
-
-
-class Repeated(unittest.TestCase):
-    def test_against_a_plain_set(self):
-        rng = np.random.default_rng(3)
-        key = rng.integers(0, 30, 400).astype(np.uint64)
-        content = rng.integers(0, 3, 400).astype(np.uint64)
-        seen, wanted = set(), []
-        for pair in zip(key.tolist(), content.tolist(), strict=True):
-            wanted.append(pair in seen)
-            seen.add(pair)
-        self.assertEqual(repeated(key, content).tolist(), wanted)
-        half = (key[:200], content[:200])
-        self.assertEqual(repeated(key[200:], content[200:], half).tolist(), wanted[200:])
 
 
 if __name__ == "__main__":

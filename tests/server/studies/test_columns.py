@@ -4,15 +4,22 @@ import shutil
 
 import numpy as np
 from django.conf import settings
-from django.db import connection
+from django.db import IntegrityError, connection, transaction
 from psycopg import sql
 
 from sortija.core.table import Column
 from sortija.server.bulk.copy import copy_in, copy_out
-from sortija.server.ledger.models import Receipt
+from sortija.server.bulk.parts import begin_part, join_part
+from sortija.server.ledger.models import Line
 from sortija.server.studies.columns import read_column, write_column
 from sortija.server.studies.models import ColumnChunk, Population
 from tests.server.support import ServerCase
+
+#: Fields of a line that the tests do not look at, and how they are copied.
+_REST = {
+    "quantity": "i8", "day": "date", "second": "i4", "card": "i4", "item": "i4", "run": "i4",
+    "bits": "i4", "department": "i2", "site": "i2", "channel": "i2", "kind": "i2",
+}  # fmt: skip
 
 
 class Columns(ServerCase):
@@ -42,15 +49,33 @@ class Columns(ServerCase):
 class Copying(ServerCase):
     def test_there_and_back(self):
         n = 100_000
-        rng = np.random.default_rng(2)
-        key = rng.integers(-(2**63), 2**63 - 1, n)
-        fields = ["intake", "number", "key", "content", "first_line", "lines"]
-        kinds = ["i4", "i4", "i8", "i8", "i4", "i4"]
-        batch = [np.full(n, 7), np.arange(n), key, key[::-1], np.arange(n), np.ones(n, int)]
-        self.assertEqual(copy_in(Receipt, fields, kinds, [batch]), n)
-        query = sql.SQL("SELECT number, key FROM ledger_receipt ORDER BY number")
-        parts = list(copy_out(query, ["i4", "i8"]))
-        np.testing.assert_array_equal(np.concatenate([p[1] for p in parts]), key)
+        key = np.random.default_rng(2).integers(-(2**63), 2**63 - 1, n)
+        small = np.arange(n) % 1000
+        batch = [np.full(n, 7), np.arange(n), key, key[::-1], *[small] * len(_REST)]
+        with transaction.atomic():
+            part = begin_part(Line, "intake_id", 7)
+            kinds = ["i4", "i4", "i8", "i8", *_REST.values()]
+            names = ["intake", "number", "receipt", "money", *_REST]
+            self.assertEqual(copy_in(Line, names, kinds, [batch], part), n)
+            self.assertFalse(Line.objects.exists())  # not before it is whole
+            join_part(Line, ("intake_id", "number"), 7)
+        query = sql.SQL("SELECT number, receipt, money, day FROM ledger_line ORDER BY number")
+        parts = [
+            np.concatenate(p)
+            for p in zip(*copy_out(query, ["i4", "i8", "i8", "date"]), strict=True)
+        ]
+        for got, wanted in zip(parts, (np.arange(n), key, key[::-1], small), strict=True):
+            np.testing.assert_array_equal(got, wanted)
+
+    def test_a_key_that_comes_twice_leaves_nothing(self):
+        batch = [np.full(2, 8), np.ones(2, int), *[np.zeros(2, int)] * (2 + len(_REST))]
+        with self.assertRaises(IntegrityError), transaction.atomic():
+            part = begin_part(Line, "intake_id", 8)
+            kinds = ["i4", "i4", "i8", "i8", *_REST.values()]
+            copy_in(Line, ["intake", "number", "receipt", "money", *_REST], kinds, [batch], part)
+            join_part(Line, ("intake_id", "number"), 8)
+        self.assertFalse(Line.objects.exists())
+        self.assertNotIn(part, connection.introspection.table_names())
 
     def test_a_null_or_another_width_is_noticed(self):
         for query in ("SELECT NULL::int4", "SELECT 1::int8", "SELECT 'texts'"):
