@@ -60,6 +60,18 @@ class Column:
         reasons = None if self.reasons is None else self.reasons[:rows]
         return replace(self, values=self.values[:rows], reasons=reasons)
 
+    def sized(self, rows: int) -> Column:
+        """The column for ``rows`` customers: cut, or missing for those who came since."""
+        grown = rows - len(self)
+        if grown <= 0:
+            return self.first(rows)
+        empty = np.nan if self.kind == "number" else 0
+        values = np.concatenate([self.values, np.full(grown, empty, self.values.dtype)])
+        reasons = self.reasons
+        if reasons is not None:
+            reasons = np.concatenate([reasons, np.full(grown, 3, np.uint8)])
+        return replace(self, values=values, reasons=reasons)
+
     @property
     def missing(self) -> NDArray[np.bool_]:
         """(n,) True where there is no value."""

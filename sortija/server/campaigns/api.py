@@ -21,9 +21,8 @@ from sortija.server.campaigns.views import (
     campaign_row,
     campaigns_page,
 )
-from sortija.server.measures.api import WINDOW
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import body, expected_revision, reply
+from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from

@@ -8,9 +8,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.server.crossings.views import CrossingsPage, WhyPage, crossings_page, why_page
-from sortija.server.measures.api import WINDOW
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import reply
+from sortija.server.studies.http import WINDOW, reply
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from

@@ -17,12 +17,11 @@ from sortija.core.table import Column
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.inputs import table_for
 from sortija.server.groups.models import Yardstick
-from sortija.server.groups.placed import PlacedAt, frozen, placed_at
+from sortija.server.groups.placed import PlacedAt, frozen, placed_at, placed_from
 from sortija.server.groups.views import Adopted, adopted_body
-from sortija.server.jobs.models import Job
 from sortija.server.lens.fields import Field, field_kind
-from sortija.server.measures.made import Made, made_or_job
-from sortija.server.studies.http import Status, working
+from sortija.server.measures.made import Made, standing
+from sortija.server.studies.http import Status
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
@@ -167,13 +166,15 @@ def crossings_page(study: Study, window: WindowInView | None) -> CrossingsPage:
         words = "Crossings are counted between segments. Adopt groups first."
         return _nothing(Status(state="empty", words=words), adopted)
     placed: list[PlacedAt] = []
-    for each in windows_of(window):
-        at = placed_at(study, yardstick, each)
-        if at is None:
-            made = made_or_job(study, each)
+    waits: list[Status] = []
+    for at in (standing(study, each) for each in windows_of(window)):
+        waits += [at.status] if at.status else []
+        if at.made is None:
             empty = Status(state="empty", words="The log was taken back. Bring it in again.")
-            return _nothing(working(made) if isinstance(made, Job) else empty, adopted)
-        placed.append(at)
+            return _nothing(at.status or empty, adopted)
+        placed.append(placed_from(study, yardstick, at.made))
+    if len({p.made.size for p in placed}) > 1:  # customers came between two makings
+        return _nothing(waits[0], adopted)
     k = placed[0].placement.k
     steps = []
     for before, after in pairwise(placed):
@@ -187,7 +188,7 @@ def crossings_page(study: Study, window: WindowInView | None) -> CrossingsPage:
             )
         )  # fmt: skip
     return CrossingsPage(
-        status=Status(state="whole"),
+        status=waits[0] if waits else Status(state="whole"),
         made_from=placed[-1].stamp,
         adopted=adopted,
         states=_states(yardstick),
@@ -208,10 +209,14 @@ def _pair(study: Study, window: WindowInView, step: int) -> tuple[Yardstick, Pla
     if yardstick is None or not 0 <= step < DATES - 1:
         raise Problem("There is no such step between two dates.", 404)
     before, after = windows_of(window)[step : step + 2]
-    first, second = placed_at(study, yardstick, before), placed_at(study, yardstick, after)
-    if first is None or second is None:
+    first, second = standing(study, before).made, standing(study, after).made
+    if first is None or second is None or first.size != second.size:
         raise Problem("These dates are still being placed. Try again in a moment.", 503)
-    return yardstick, first, second
+    return (
+        yardstick,
+        placed_from(study, yardstick, first),
+        placed_from(study, yardstick, second),
+    )
 
 
 def why_page(study: Study, window: WindowInView, step: int, origin: int, target: int) -> WhyPage:
@@ -343,4 +348,5 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     yardstick = yardstick_of(study)
     if yardstick is None or window is None:
         return Fact("not yet", "needs groups")
-    return Fact("current", f"{DATES} quarter ends, {yardstick.grouping.k} segments")
+    words = f"{DATES} quarter ends, {yardstick.grouping.k} segments"
+    return standing(study, window).fact(words)

@@ -13,9 +13,8 @@ from sortija.server.groups.actions import adopt, run_recipe
 from sortija.server.groups.inputs import Draft, change_draft
 from sortija.server.groups.models import Grouping
 from sortija.server.groups.views import Adopted, GroupsPage, adopted_body, groups_page
-from sortija.server.measures.api import WINDOW
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import JobRow, body, expected_revision, job_row, reply
+from sortija.server.studies.http import WINDOW, JobRow, body, expected_revision, job_row, reply
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from

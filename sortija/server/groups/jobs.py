@@ -29,7 +29,7 @@ __all__ = ["KS"]
 KS = tuple(range(2, 9))
 
 
-@handles("groups.sweep")
+@handles("groups.sweep", repeatable=True)
 def _sweep(job: Job, running: Running) -> None:
     study = Study.objects.get(pk=job.study)
     window = WindowInView(date.fromisoformat(job.arguments["to"]), job.arguments["back"])

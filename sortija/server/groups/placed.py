@@ -25,7 +25,7 @@ from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["PlacedAt", "frozen", "placed_at"]
+__all__ = ["PlacedAt", "frozen", "placed_at", "placed_from"]
 
 VERSION = 1
 
@@ -55,13 +55,16 @@ def frozen(yardstick: Yardstick) -> tuple[Preparation, Centres]:
 def placed_at(study: Study, yardstick: Yardstick, window: WindowInView) -> PlacedAt | None:
     """Everybody placed at a window; None while its measures are being made."""
     made = made_or_job(study, window)
-    if not isinstance(made, Made):
-        return None
+    return placed_from(study, yardstick, made) if isinstance(made, Made) else None
+
+
+def placed_from(study: Study, yardstick: Yardstick, made: Made) -> PlacedAt:
+    """Everybody placed by measures of one making, current or not."""
     preparation, _ = frozen(yardstick)
     names = set(preparation.names)
     traits = {t.name: t.row.fingerprint for t in traits_of(study) if f"trait:{t.name}" in names}
     stamp = fingerprint("placed", VERSION, yardstick.pk, made.stamp, traits)
-    return PlacedAt(yardstick, window, made, _placement(study, yardstick, made, stamp), stamp)
+    return PlacedAt(yardstick, made.window, made, _placement(study, yardstick, made, stamp), stamp)
 
 
 def _placement(study: Study, yardstick: Yardstick, made: Made, stamp: str) -> Placement:

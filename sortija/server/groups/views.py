@@ -19,7 +19,7 @@ from sortija.server.measures.made import Made, made_or_job
 from sortija.server.measures.views import StepsBody, prepared_steps
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column
-from sortija.server.studies.http import Status, job_row, working
+from sortija.server.studies.http import Status, job_row, waiting_for
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import Fact, station
@@ -201,7 +201,7 @@ def _status(study: Study, stamp: str, groupings: list[Grouping]) -> Status:
     jobs = Job.objects.filter(study=study.pk, kind="groups.sweep", key=stamp).order_by("-id")
     job = jobs.first()
     if job is not None and job.state in Job.OPEN:
-        return working(job)
+        return waiting_for(job)
     if job is not None and job.state == Job.FAILED:
         return Status(state="failed", words=job.error, job=job_row(job))
     if groupings:
@@ -218,7 +218,7 @@ def groups_page(study: Study, window: WindowInView | None) -> GroupsPage:
     if not isinstance(made, Made):
         empty = Status(state="empty", words="Groups are made from measures. Bring in a log first.")
         return GroupsPage(
-            status=working(made) if isinstance(made, Job) else empty, made_from="", recipe=None,
+            status=waiting_for(made) if isinstance(made, Job) else empty, made_from="", recipe=None,
             candidates=[], customers=0, left_out=0, dropped=[], suggestion=None,
             adopted=adopted_body(study),
         )  # fmt: skip

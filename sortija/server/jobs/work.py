@@ -21,11 +21,23 @@ from django.utils import timezone
 from sortija.core.progress import Stopped
 from sortija.server.jobs.models import Job
 
-__all__ = ["JobError", "Running", "ask_cancel", "handles", "open_jobs", "recover", "run", "start"]
+__all__ = [
+    "JobError",
+    "Running",
+    "again",
+    "ask_cancel",
+    "handles",
+    "open_jobs",
+    "recover",
+    "run",
+    "start",
+    "usual_seconds",
+]
 
 log = logging.getLogger(__name__)
 _SECONDS_BETWEEN_WORDS = 0.25
 _HANDLERS: dict[str, Callable[[Job, Running], None]] = {}
+_REPEATABLE: set[str] = set()
 
 
 class JobError(Exception):
@@ -34,11 +46,14 @@ class JobError(Exception):
 
 def handles(
     kind: str,
+    repeatable: bool = False,
 ) -> Callable[[Callable[[Job, Running], None]], Callable[[Job, Running], None]]:
-    """Register the function that does one kind of job."""
+    """Register the function that does one kind of job; whether :func:`again` may ask for it."""
 
     def register(function: Callable[[Job, Running], None]) -> Callable[[Job, Running], None]:
         _HANDLERS[kind] = function
+        if repeatable:
+            _REPEATABLE.add(kind)
         return function
 
     return register
@@ -64,6 +79,31 @@ def start(
             return job
     except IntegrityError:
         return Job.objects.get(study=study, kind=kind, key=key, state__in=Job.OPEN)
+
+
+def again(job: Job, person: Any = None) -> Job:
+    """The same work once more, after it was stopped or failed; an open one is joined.
+
+    Raises
+    ------
+    JobError
+        This kind of work begins elsewhere (a file that failed is reviewed first).
+    """
+    if job.kind not in _REPEATABLE:
+        raise JobError("This cannot simply be done once more. Begin it where it began.")
+    return start(job.study, job.kind, job.key, job.words, person, job.arguments, job.lane)
+
+
+def usual_seconds(study: int, kind: str) -> int | None:
+    """How long this kind of work took here the last time; None while it was never done."""
+    last = (
+        Job.objects.filter(study=study, kind=kind, state=Job.DONE, started_at__isnull=False)
+        .order_by("-id")
+        .first()
+    )
+    if last is None or last.ended_at is None or last.started_at is None:
+        return None
+    return max(1, round((last.ended_at - last.started_at).total_seconds()))
 
 
 def open_jobs(study: int, kinds: Iterable[str] | None = None) -> list[Job]:

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from sortija.core.table import Column
-from sortija.server.ledger.models import Intake
-from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields
+from sortija.server.ledger.models import Card, Intake
+from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields, names_customers
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.models import Population, Study
@@ -50,12 +48,7 @@ def trait_column(study: Study, trait: Trait, size: int | None = None) -> Column:
     column = read_column(trait.row)
     if size is None:
         size = Population.objects.get(study=study, name="customers").size
-    grown = size - len(column)
-    if grown <= 0:
-        return column.first(size)
-    empty = np.nan if column.kind == "number" else 0
-    values = np.concatenate([column.values, np.full(grown, empty, column.values.dtype)])
-    return Column(column.name, column.kind, values, column.unit, column.levels)
+    return column.sized(size)
 
 
 def joined_trait(study: Study) -> Trait | None:
@@ -86,3 +79,10 @@ def _trait_names(study: Study, window: WindowInView) -> list[FieldName]:
         )
         for t in traits_of(study)
     ]
+
+
+@names_customers
+def _cards(study: Study, numbers: list[int]) -> list[str]:
+    """A customer is called by the code on the card."""
+    codes = dict(Card.objects.filter(study=study, number__in=numbers).values_list("number", "code"))
+    return [codes.get(number, "") for number in numbers]

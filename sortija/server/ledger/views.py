@@ -15,7 +15,7 @@ from sortija.server.jobs.work import open_jobs
 from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
 from sortija.server.ledger.preview import IntakeRow, intake_row
-from sortija.server.studies.http import Status, working
+from sortija.server.studies.http import Status, waiting_for
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
@@ -105,7 +105,7 @@ class LinesPage(BaseModel):
 def _status(study: Study, ledger: Ledger | None) -> Status:
     jobs = open_jobs(study.pk, ["ledger.intake"])
     if jobs:
-        return working(jobs[0])
+        return waiting_for(jobs[0])
     if ledger is None:
         failed = Intake.objects.filter(study=study, state=Intake.FAILED).order_by("-id").first()
         if failed:

@@ -4,22 +4,27 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import Http404
-from drf_spectacular.utils import extend_schema
+from django.http import Http404, StreamingHttpResponse
+from django.http.response import HttpResponseBase
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel, Field
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.core.lens.clauses import Clause, ClauseError
-from sortija.server.lens.evaluation import LensAnswer, evaluate
+from sortija.server.lens.evaluation import LensAnswer, evaluate, kept_clauses
 from sortija.server.lens.fields import field_names
-from sortija.server.lens.models import Lens
-from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import body, reply
+from sortija.server.lens.keeping import INSIDE, drop_kept, keep_lens, kept_lenses, rename_kept
+from sortija.server.lens.listing import CustomerList, Listing, usual_fields
+from sortija.server.lens.models import KeptLens, Lens
+from sortija.server.studies.actions import record, study_for
+from sortija.server.studies.http import WINDOW, body, expected_revision, reply
+from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.windows import WindowInView, window_from
 
 __all__ = ["urls"]
 
@@ -35,9 +40,12 @@ class ClauseBody(BaseModel):
 
 
 class LensQuestion(BaseModel):
+    """``spend``: the window whose money is told, as ``2026-03-31:12``; empty: the one in view."""
+
     clauses: list[ClauseBody] = Field(default=[], max_length=20)
     charts: list[str] = Field(default=[], max_length=24)
     preview: ClauseBody | None = None
+    spend: str = ""
 
 
 class LensClauses(BaseModel):
@@ -60,7 +68,7 @@ class LensView(APIView):
         window = window_from(request, default_window(found))
         clauses = [clause_of(c) for c in asked.clauses]
         preview = clause_of(asked.preview) if asked.preview else None
-        return reply(evaluate(found, window, clauses, asked.charts, preview))
+        return reply(evaluate(found, window, clauses, asked.charts, preview, asked.spend))
 
 
 class FieldRow(BaseModel):
@@ -98,7 +106,7 @@ class FieldsView(APIView):
         return reply(FieldList(fields=rows))
 
 
-class KeptLens(APIView):
+class LensByDigest(APIView):
     @extend_schema(responses=LensClauses)
     def get(self, request: Request, study: int, digest: str) -> Response:
         found = study_for(request.user, study)
@@ -109,10 +117,154 @@ class KeptLens(APIView):
         return reply(LensClauses(clauses=[ClauseBody(**c) for c in clauses]))
 
 
+class KeptRow(BaseModel):
+    """A kept lens; ``customers`` is null where it speaks of what is no longer here."""
+
+    id: int
+    name: str
+    kind: str
+    clauses: list[ClauseBody]
+    customers: int | None
+    by: str
+    at: str
+    revision: int
+
+
+class KeptList(BaseModel):
+    kept: list[KeptRow]
+
+
+class KeepBody(BaseModel):
+    name: str
+    kind: str = "rule"
+    clauses: list[ClauseBody] = Field(max_length=20)
+
+
+class KeptName(BaseModel):
+    name: str
+
+
+def _row(kept: KeptLens, window: WindowInView | None) -> KeptRow:
+    """A list opens as the clause on its members, a rule as its own clauses."""
+    as_list = kept.kind == KeptLens.LIST
+    clauses = (
+        [ClauseBody(field=f"kept:{kept.pk}", values=[INSIDE])]
+        if as_list
+        else [ClauseBody(**c) for c in kept.clauses]
+    )
+    customers: int | None = kept.customers
+    if not as_list and window is not None:
+        try:
+            now = evaluate(kept.study, window, [clause_of(c) for c in clauses], [])
+            customers = now.lens.customers if now.ready else None
+        except Problem:
+            customers = None
+    person = kept.person
+    return KeptRow(
+        id=kept.pk, name=kept.name, kind=kept.kind, clauses=clauses, customers=customers,
+        by=(person.get_full_name() or person.username) if person else "",
+        at=kept.kept_at.isoformat(), revision=kept.revision,
+    )  # fmt: skip
+
+
+def _kept(request: Request, study: int, kept: int) -> KeptLens:
+    found = study_for(request.user, study, "analyst")
+    row = KeptLens.objects.filter(study=found, pk=kept, dropped=False).first()
+    if row is None:
+        raise Http404("There is no such lens here.")
+    return row
+
+
+class KeptView(APIView):
+    @extend_schema(parameters=WINDOW, responses=KeptList)
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        window = window_from(request, default_window(found))
+        return reply(KeptList(kept=[_row(kept, window) for kept in kept_lenses(found)]))
+
+    @extend_schema(parameters=WINDOW, request=KeepBody, responses={201: KeptRow})
+    def post(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        asked = body(request, KeepBody)
+        window = window_from(request, default_window(found))
+        if window is None:
+            raise Problem("There is nobody to keep yet. Bring in a log first.")
+        clauses = [clause_of(c) for c in asked.clauses]
+        kept = keep_lens(found, request.user, asked.name, asked.kind, clauses, window)
+        return reply(_row(kept, window), 201)
+
+
+class OneKept(APIView):
+    @extend_schema(request=KeptName, responses=KeptRow)
+    def put(self, request: Request, study: int, kept: int) -> Response:
+        row = _kept(request, study, kept)
+        name = body(request, KeptName).name
+        row = rename_kept(row, request.user, name, expected_revision(request))
+        return reply(_row(row, default_window(row.study)))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, study: int, kept: int) -> Response:
+        drop_kept(_kept(request, study, kept), request.user)
+        return Response(status=204)
+
+
+def _listing(request: Request, study: Study) -> Listing:
+    window = window_from(request, default_window(study))
+    if window is None:
+        raise Problem("There is nobody to list yet. Bring in a log first.")
+    asked = request.query_params
+    fields = [key for key in asked.get("fields", "").split(",") if key]
+    return Listing(
+        study, window, kept_clauses(study, asked.get("lens", "")),
+        fields or usual_fields(study, window), asked.get("order", ""), asked.get("down") == "1",
+    )  # fmt: skip
+
+
+LISTED = [
+    *WINDOW,
+    OpenApiParameter("fields", str, description="columns, divided by commas; empty: the usual"),
+    OpenApiParameter("order", str, description="field to order by; empty: as cards came"),
+    OpenApiParameter("down", str, description="1: largest first"),
+]
+
+
+class CustomersView(APIView):
+    """The customers of a lens, a page of them."""
+
+    @extend_schema(
+        parameters=[*LISTED, OpenApiParameter("first", int, description="place of the first")],
+        responses=CustomerList,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        first = request.query_params.get("first", "0")
+        if not first.isdigit():
+            raise Problem("A list begins at a whole number.")
+        return reply(_listing(request, found).page(int(first)))
+
+
+class CustomersFile(APIView):
+    """The whole list as a file. Taking it is kept on record."""
+
+    @extend_schema(parameters=LISTED, request=None, responses={(200, "text/csv"): OpenApiTypes.STR})
+    def post(self, request: Request, study: int) -> HttpResponseBase:
+        found = study_for(request.user, study, "analyst")
+        listing = _listing(request, found)
+        words = f"Saved a list of {len(listing.rows):,} customers"
+        record(found, request.user, "save list", words, "lens", None, listing.made_from)
+        response = StreamingHttpResponse(listing.lines(), content_type="text/csv; charset=utf-8")
+        response["Content-Disposition"] = 'attachment; filename="customers.csv"'
+        return response
+
+
 def urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
     return [
         ("studies/<int:study>/fields", FieldsView),
         ("studies/<int:study>/lens", LensView),
-        ("studies/<int:study>/lens/<str:digest>", KeptLens),
+        ("studies/<int:study>/lens/<str:digest>", LensByDigest),
+        ("studies/<int:study>/kept", KeptView),
+        ("studies/<int:study>/kept/<int:kept>", OneKept),
+        ("studies/<int:study>/customers", CustomersView),
+        ("studies/<int:study>/customers/file", CustomersFile),
     ]

@@ -4,3 +4,6 @@ from django.apps import AppConfig
 class LensConfig(AppConfig):
     name = "sortija.server.lens"
     label = "lens"
+
+    def ready(self) -> None:
+        from sortija.server.lens import keeping  # noqa: F401 - it registers

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date
 
 import numpy as np
@@ -65,14 +66,26 @@ class LensAnswer(BaseModel):
     made_from: str
 
 
-def _window_of(clause: Clause, view: WindowInView) -> WindowInView:
-    if not clause.window:
+def _window_of(written: str, view: WindowInView) -> WindowInView:
+    """A window written as in a clause; the one in view where nothing is written."""
+    if not written:
         return view
-    to, _, back = clause.window.partition(":")
+    to, _, back = written.partition(":")
     try:
         return WindowInView(date.fromisoformat(to), back)
     except ValueError:
-        raise Problem(f"“{clause.window}” is no window.") from None
+        raise Problem(f"“{written}” is no window.") from None
+
+
+def _spending(study: Study, window: WindowInView, base: Base) -> Base | None:
+    """The same customers, with their money of another window; None while that is made."""
+    other = base_of(study, window)
+    if other is None:
+        return None
+    size = len(base.known)
+    money = other.money[:size]
+    money = np.concatenate([money, np.zeros(size - len(money), np.int64)])
+    return replace(base, money=money)
 
 
 def selection_of(
@@ -88,7 +101,7 @@ def selection_of(
     # A file counted between two readings makes traits longer than the base that is shown.
     n = len(base.known)
     columns = {
-        (c.field, c.window): field(study, _window_of(c, window), c.field).column.first(n)
+        (c.field, c.window): field(study, _window_of(c.window, window), c.field).column.first(n)
         for c in clauses
     }
     try:
@@ -107,13 +120,19 @@ def evaluate(
     clauses: Sequence[Clause],
     charts: Sequence[str],
     preview: Clause | None = None,
+    spend: str = "",
 ) -> LensAnswer:
-    """Totals and bars of a lens, and what it would be with a clause more (or another)."""
+    """Totals and bars of a lens, and what it would be with a clause more (or another).
+
+    ``spend``: the window whose money is told, where that is not the one in view.
+    """
     try:
         listed, name = canonical(clauses), digest(clauses)
     except ClauseError as problem:
         raise Problem(str(problem)) from problem
     base = base_of(study, window) if window else None
+    if base and window and spend:
+        base = _spending(study, _window_of(spend, window), base)
     nobody = Total(customers=0, money=0)
     if window is None or base is None:
         return LensAnswer(

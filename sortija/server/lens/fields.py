@@ -22,10 +22,12 @@ __all__ = [
     "Field",
     "FieldName",
     "base_of",
+    "customer_names",
     "field",
     "field_kind",
     "field_names",
     "lists_fields",
+    "names_customers",
     "provides_base",
 ]
 
@@ -96,6 +98,21 @@ def field_kind(kind: str) -> Callable[[Resolver], Resolver]:
 def provides_base(function: Callable[[Study, WindowInView], Base | None]) -> None:
     """Register who knows everyone and their money (None: not ready yet)."""
     _BASES[:] = [function]
+
+
+Namer = Callable[[Study, list[int]], list[str]]
+_NAMERS: list[Namer] = []
+
+
+def names_customers(namer: Namer) -> Namer:
+    """Register who knows what customers are called."""
+    _NAMERS[:] = [namer]
+    return namer
+
+
+def customer_names(study: Study, numbers: list[int]) -> list[str]:
+    """What these customers are called, in their order."""
+    return _NAMERS[0](study, numbers)
 
 
 def base_of(study: Study, window: WindowInView) -> Base | None:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.db import models
 
-from sortija.server.studies.models import Study
+from sortija.server.studies.models import Column, Study
 
-__all__ = ["Lens"]
+__all__ = ["KeptLens", "Lens"]
 
 
 class Lens(models.Model):
@@ -19,3 +20,28 @@ class Lens(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["study", "digest"], name="one_lens")]
+
+
+class KeptLens(models.Model):
+    """A lens under a name: a rule is counted afresh, a list (with ``members``) is fixed."""
+
+    RULE, LIST = "rule", "list"
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="kept_lenses")
+    name = models.CharField(max_length=60)
+    kind = models.CharField(max_length=4)
+    clauses = models.JSONField()
+    window = models.CharField(max_length=20)
+    members = models.ForeignKey(Column, null=True, on_delete=models.PROTECT)
+    customers = models.IntegerField()
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    kept_at = models.DateTimeField(auto_now_add=True)
+    revision = models.PositiveIntegerField(default=1)
+    dropped = models.BooleanField(default=False)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["study", "name"], condition=models.Q(dropped=False), name="one_lens_a_name"
+            )
+        ]

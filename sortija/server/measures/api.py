@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from pydantic import BaseModel
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -12,18 +12,12 @@ from sortija.server.measures.actions import choose
 from sortija.server.measures.made import Made, made_or_job
 from sortija.server.measures.views import MeasuresPage, StepsBody, measures_page
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import body, expected_revision, reply
+from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from
 
-__all__ = ["WINDOW", "urls"]
-
-WINDOW = [
-    OpenApiParameter("to", str, description="last day included, as 2026-06-30"),
-    OpenApiParameter("back", str, description="months to look back, or all"),
-    OpenApiParameter("lens", str, description="digest of a lens"),
-]
+__all__ = ["urls"]
 
 
 class MeasureChoice(BaseModel):

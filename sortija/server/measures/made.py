@@ -32,10 +32,21 @@ from sortija.server.lens.fields import (
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column, write_columns
 from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.http import Status, waiting_for
 from sortija.server.studies.models import Population, Study
+from sortija.server.studies.stations import Fact
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Made", "column_rows", "made_or_job", "make", "stamp_of"]
+__all__ = [
+    "Made",
+    "Standing",
+    "base_from",
+    "column_rows",
+    "made_or_job",
+    "make",
+    "stamp_of",
+    "standing",
+]
 
 #: Up to so many lines a request makes what it shows; beyond, a job does.
 INLINE_LINES = 2_000_000
@@ -98,6 +109,9 @@ def made_or_job(study: Study, window: WindowInView, person: Any = None) -> Made 
     if not rows:
         lines = sum(int(i.report.get("lines", 0)) for i in ledger.intakes)
         if lines > INLINE_LINES or not ledger.built:
+            last = Job.objects.filter(study=study.pk, kind="measures.derive", key=stamp).last()
+            if last is not None and last.state in (Job.FAILED, Job.CANCELLED):
+                return last  # a look does not begin again what somebody stopped
             return work.start(
                 study.pk, "measures.derive", stamp, f"Deriving measures to {window.to:%d %b %Y}",
                 person, {"to": window.to.isoformat(), "back": window.back},
@@ -105,6 +119,65 @@ def made_or_job(study: Study, window: WindowInView, person: Any = None) -> Made 
         make(ledger, window)
         rows = column_rows(study, window, stamp)
     return Made(window, rows, stamp, rows["_money"].details["reconciliation"])
+
+
+@dataclass(frozen=True)
+class Standing:
+    """What a station can show of a window: ``made`` is current unless a ``job`` is to make it anew.
+
+    ``since`` says what changed since ``made``; both are empty while there was never anything.
+    """
+
+    made: Made | None
+    job: Job | None = None
+    since: str = ""
+
+    @property
+    def status(self) -> Status | None:
+        """The station's status while it waits; None when what it shows is current."""
+        return waiting_for(self.job, self.since) if self.job else None
+
+    def fact(self, words: str) -> Fact:
+        """What the trail says of a station that stands on these measures."""
+        if self.job is None:
+            return Fact("current", words)
+        if self.job.state == Job.FAILED:
+            return Fact("failed", words, self.since)
+        if self.made is None and self.job.state in Job.OPEN:
+            return Fact("working", "waits for measures")
+        return Fact("out of date", words if self.made else "waits for measures", self.since)
+
+
+def standing(study: Study, window: WindowInView, person: Any = None) -> Standing:
+    """The measures of a window as they can be shown now: current, or the last before a change."""
+    made = made_or_job(study, window, person)
+    if made is None or isinstance(made, Made):
+        return Standing(made)
+    before = _made_before(study, window)
+    ledger = ledger_of(study)
+    since = changes(ledger, before) if ledger and before else ""
+    return Standing(before, made, since)
+
+
+def _made_before(study: Study, window: WindowInView) -> Made | None:
+    newest = models.Column.objects.filter(
+        population__study=study, window=window.key, name="_money"
+    ).last()
+    if newest is None:
+        return None
+    rows = column_rows(study, window, newest.fingerprint)
+    return Made(window, rows, newest.fingerprint, newest.details["reconciliation"])
+
+
+def changes(ledger: Ledger, before: Made) -> str:
+    """What has changed in the ledger since these measures, in words."""
+    then = before.rows["_money"].details.get("ledger", {})
+    rules = len(set(ledger.on) ^ set(then.get("rules", ledger.on)))
+    if rules:
+        return f"before {rules} rule{'s' if rules > 1 else ''} changed"
+    if [i.pk for i in ledger.intakes] != then.get("intakes"):
+        return "before the ledger's files changed"
+    return "before the customer table changed"
 
 
 def make(ledger: Ledger, window: WindowInView, progress: Progress = silent) -> None:
@@ -134,7 +207,8 @@ def make(ledger: Ledger, window: WindowInView, progress: Progress = silent) -> N
     balance = derived.reconciliation
     columns.append((known, None))
     columns.append((Column("_bought", "number", derived.bought.astype(np.float64)), None))
-    columns.append((money, {"reconciliation": {
+    decided = {"rules": sorted(ledger.on), "intakes": [i.pk for i in ledger.intakes]}
+    columns.append((money, {"ledger": decided, "reconciliation": {
         "ledger": balance.ledger, "table": balance.table,
         "without_purchase": balance.without_purchase, "without_customer": balance.without_customer,
     }}))  # fmt: skip
@@ -143,7 +217,7 @@ def make(ledger: Ledger, window: WindowInView, progress: Progress = silent) -> N
         write_columns(population, columns, window.key, stamp)
 
 
-@handles("measures.derive")
+@handles("measures.derive", repeatable=True)
 def _derive(job: Job, running: Running) -> None:
     study = Study.objects.get(pk=job.study)
     ledger = ledger_of(study)
@@ -167,8 +241,11 @@ def _base(known: int, money: int) -> tuple[NDArray[np.bool_], NDArray[np.int64]]
 def base(study: Study, window: WindowInView) -> Base | None:
     """Everyone known at the window's end, with their money in it."""
     made = made_or_job(study, window)
-    if not isinstance(made, Made):
-        return None
+    return base_from(made) if isinstance(made, Made) else None
+
+
+def base_from(made: Made) -> Base:
+    """Everyone of one making, current or not."""
     known, money = _base(made.rows["_known"].pk, made.rows["_money"].pk)
     return Base(known, money, made.stamp)
 

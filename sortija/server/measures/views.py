@@ -15,13 +15,17 @@ from sortija.core.lens.evaluate import members
 from sortija.core.measures.describe import Axis, Description, axis_for, describe, shape
 from sortija.core.measures.preparation import Steps, apply, fit, propose
 from sortija.core.table import Column
-from sortija.server.jobs.models import Job
 from sortija.server.ledger.ledger import ledger_of
 from sortija.server.lens.evaluation import kept_clauses, selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.made import Made, column_rows, made_or_job, stamp_of
-from sortija.server.studies.http import Status, working
+from sortija.server.measures.made import (
+    Made,
+    Standing,
+    base_from,
+    standing,
+)
+from sortija.server.studies.http import Status
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.stations import Fact, station
@@ -172,11 +176,12 @@ def measures_page(
     study: Study, window: WindowInView | None, lens: str, person: Any
 ) -> MeasuresPage:
     """The whole station in one answer."""
-    made = made_or_job(study, window, person) if window else None
+    at = standing(study, window, person) if window else Standing(None)
+    made = at.made
     plan, revision = plan_of(study)
-    if not isinstance(made, Made):
+    if made is None:
         empty = Status(state="empty", words="Measures come from a log. Bring one in at the Ledger.")
-        status = working(made) if isinstance(made, Job) else empty
+        status = at.status or empty
         return MeasuresPage(
             status=status, made_from="", plan_revision=revision, customers=0, with_purchase=0,
             threads=[], reconciliation=None,
@@ -208,13 +213,13 @@ def measures_page(
                 **look,
             )
         )
-    base = base_of(study, window)
+    base = base_from(made)
     present = threads[0].figures.count if threads else 0
     return MeasuresPage(
-        status=Status(state="whole"),
+        status=at.status or Status(state="whole"),
         made_from=made.stamp,
         plan_revision=revision,
-        customers=int(base.known.sum()) if base else 0,
+        customers=int(base.known.sum()),
         with_purchase=present,
         threads=threads,
         reconciliation=Balance(**made.reconciliation),
@@ -226,14 +231,9 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     ledger = ledger_of(study)
     if ledger is None or window is None:
         return Fact("not yet", "needs a log")
-    stamp = stamp_of(ledger, window)
-    rows = column_rows(study, window, stamp)
-    if not rows:
-        open_job = Job.objects.filter(study=study.pk, kind="measures.derive", state__in=Job.OPEN)
-        if open_job.exists():
-            return Fact("working", "being derived")
-        return Fact("current", "made when looked at")
+    at = standing(study, window)
+    if at.made is None:
+        return at.fact("")
     plan, _ = plan_of(study)
-    made = Made(window, rows, stamp, {})
-    used = sum(role_of(made, plan, name) == "shapes" for name in made.names)
-    return Fact("current", f"{used} of {len(made.names)} in use")
+    used = sum(role_of(at.made, plan, name) == "shapes" for name in at.made.names)
+    return at.fact(f"{used} of {len(at.made.names)} in use")

@@ -10,11 +10,10 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.server.groups.models import Segment
-from sortija.server.measures.api import WINDOW
 from sortija.server.portraits.actions import change_segment
 from sortija.server.portraits.views import PortraitsPage, portraits_page
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import body, expected_revision, reply
+from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from
 

@@ -9,14 +9,12 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.placed import PlacedAt, placed_at
+from sortija.server.groups.placed import PlacedAt, placed_from
 from sortija.server.groups.views import Adopted, adopted_body
-from sortija.server.jobs.models import Job
 from sortija.server.ledger.models import Card
-from sortija.server.lens.fields import base_of
-from sortija.server.measures.made import made_or_job
+from sortija.server.measures.made import base_from, standing
 from sortija.server.portraits.sheet import CategoryRow, NumericRow, Sheet, sheet_of
-from sortija.server.studies.http import Status, working
+from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.stations import Fact, station
 from sortija.server.studies.windows import WindowInView
@@ -208,18 +206,17 @@ def portraits_page(study: Study, window: WindowInView | None) -> PortraitsPage:
     if yardstick is None or window is None:
         words = "Portraits are drawn of adopted groups. Adopt some at Groups."
         return _nothing(Status(state="empty", words=words), adopted)
-    placed = placed_at(study, yardstick, window)
-    base = base_of(study, window)
-    if placed is None or base is None:
-        made = made_or_job(study, window)
+    at = standing(study, window)
+    if at.made is None:
         empty = Status(state="empty", words="The log was taken back. Bring it in again.")
-        return _nothing(working(made) if isinstance(made, Job) else empty, adopted)
+        return _nothing(at.status or empty, adopted)
+    placed, base = placed_from(study, yardstick, at.made), base_from(at.made)
     sheet = sheet_of(placed)
     heads = segment_heads(placed, base.money, sheet)
     state = np.asarray(placed.placement.state)
     outside = np.bincount(state[base.known], minlength=sheet.k + 3)[sheet.k :]
     return PortraitsPage(
-        status=Status(state="whole"),
+        status=at.status or Status(state="whole"),
         made_from=placed.stamp,
         adopted=adopted,
         at_home=yardstick.home == window.key,
@@ -239,4 +236,5 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
         return Fact("not yet", "needs groups")
     notes = sum(bool(s.notes) for s in yardstick.segments.all())
     words = f"{yardstick.grouping.k} named"
-    return Fact("current", f"{words}, {notes} notes" if notes else words)
+    words = f"{words}, {notes} notes" if notes else words
+    return standing(study, window).fact(words) if window else Fact("current", words)

@@ -7,10 +7,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.measures.api import WINDOW
 from sortija.server.scores.views import ScoresPage, scores_page
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import reply
+from sortija.server.studies.http import WINDOW, reply
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from
 

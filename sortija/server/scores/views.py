@@ -12,11 +12,10 @@ from pydantic import BaseModel
 from sortija.core.lens.evaluate import members
 from sortija.core.scores.bands import Banding, band, codes, field, totals
 from sortija.core.table import Column
-from sortija.server.jobs.models import Job
 from sortija.server.lens.evaluation import kept_clauses, selection_of
 from sortija.server.lens.fields import Field, FieldName, base_of, field_kind, lists_fields
-from sortija.server.measures.made import Made, made_or_job
-from sortija.server.studies.http import Status, working
+from sortija.server.measures.made import Made, Standing, base_from, made_or_job, standing
+from sortija.server.studies.http import Status
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.stations import Fact, station
@@ -149,20 +148,20 @@ def _lens(study: Study, window: WindowInView, name: str) -> NDArray[np.bool_] | 
 
 def scores_page(study: Study, window: WindowInView | None, lens: str) -> ScoresPage:
     """The whole station in one answer."""
-    made = made_or_job(study, window) if window else None
-    base = base_of(study, window) if window else None
-    if not isinstance(made, Made) or window is None or base is None:
+    at = standing(study, window) if window else Standing(None)
+    made = at.made
+    if made is None or window is None:
         empty = Status(state="empty", words="Scores are cut from measures. Bring in a log first.")
         return ScoresPage(
-            status=working(made) if isinstance(made, Job) else empty, made_from="", measures=[],
+            status=at.status or empty, made_from="", measures=[],
             field=None, fields=[], codes=[], code_count=0, totals=[], scored=0, unscored=0,
         )  # fmt: skip
-    banded = bandings(made)
+    base, banded = base_from(made), bandings(made)
     inside = _lens(study, window, lens)
     text, total = codes(banded), totals(banded)
     scored = int((text != "").sum())
     return ScoresPage(
-        status=Status(state="whole"),
+        status=at.status or Status(state="whole"),
         made_from=made.stamp,
         measures=[
             _measure(made, name, banding, base.money)
@@ -221,9 +220,9 @@ def _band_names(study: Study, window: WindowInView) -> list[FieldName]:
 
 @station("scores", 3, "Scores")
 def _fact(study: Study, window: WindowInView | None) -> Fact:
-    made = made_or_job(study, window) if window else None
-    if not isinstance(made, Made):
-        return Fact("working" if isinstance(made, Job) else "not yet", "needs measures")
-    lost = sum(banding.empty for banding in bandings(made))
+    at = standing(study, window) if window else Standing(None)
+    if at.made is None:
+        return at.fact("") if at.job else Fact("not yet", "needs measures")
+    lost = sum(banding.empty for banding in bandings(at.made))
     words = " × ".join([str(BANDS)] * len(MEASURES)) + " bands"
-    return Fact("current", f"{words}, {lost} lost to ties" if lost else words)
+    return at.fact(f"{words}, {lost} lost to ties" if lost else words)

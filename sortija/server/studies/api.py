@@ -11,7 +11,7 @@ from rest_framework.views import APIView
 
 from sortija.server.accounts.models import Person, SignInLink
 from sortija.server.jobs.models import Job
-from sortija.server.jobs.work import ask_cancel, open_jobs
+from sortija.server.jobs.work import JobError, again, ask_cancel, open_jobs
 from sortija.server.studies import actions
 from sortija.server.studies.http import JobRow, body, job_row, reply
 from sortija.server.studies.models import Membership
@@ -165,6 +165,19 @@ class CancelJob(APIView):
         return reply(job_row(row))
 
 
+class RepeatJob(APIView):
+    @extend_schema(request=None, responses=JobRow)
+    def post(self, request: Request, study: int, job: int) -> Response:
+        found = actions.study_for(request.user, study, "analyst")
+        row = Job.objects.filter(pk=job, study=found.pk).first()
+        if row is None:
+            raise Http404("There is no such job here.")
+        try:
+            return reply(job_row(again(row, request.user)))
+        except JobError as problem:
+            raise Problem(str(problem)) from problem
+
+
 class HistoryView(APIView):
     @extend_schema(responses=History)
     def get(self, request: Request, study: int) -> Response:
@@ -220,6 +233,7 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/trail", TrailView),
         ("studies/<int:study>/pulse", PulseView),
         ("studies/<int:study>/jobs/<int:job>/cancel", CancelJob),
+        ("studies/<int:study>/jobs/<int:job>/again", RepeatJob),
         ("studies/<int:study>/history", HistoryView),
         ("studies/<int:study>/history/take-back", TakeBack),
         ("studies/<int:study>/history/bring-back", BringBack),

@@ -4,15 +4,33 @@ from __future__ import annotations
 
 from typing import Any, Literal, TypeVar
 
+from drf_spectacular.utils import OpenApiParameter
 from pydantic import BaseModel
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from sortija.server.jobs.models import Job
+from sortija.server.jobs.work import usual_seconds
 
-__all__ = ["JobRow", "Status", "body", "expected_revision", "job_row", "reply", "working"]
+__all__ = [
+    "WINDOW",
+    "JobRow",
+    "Status",
+    "body",
+    "expected_revision",
+    "job_row",
+    "reply",
+    "waiting_for",
+]
 
 Model = TypeVar("Model", bound=BaseModel)
+
+#: What a view that speaks of a window (and a lens) takes in its address.
+WINDOW = [
+    OpenApiParameter("to", str, description="last day included, as 2026-06-30"),
+    OpenApiParameter("back", str, description="months to look back, or all"),
+    OpenApiParameter("lens", str, description="digest of a lens"),
+]
 
 
 class JobRow(BaseModel):
@@ -30,11 +48,17 @@ class JobRow(BaseModel):
 
 
 class Status(BaseModel):
-    """How a station stands; ``words`` for what is missing or went wrong."""
+    """How a station stands.
+
+    ``words``: what is missing, went wrong, or changed since what stands there was made. ``job``:
+    the work that brings it up to date, or broke off; it can be asked for ``again`` when it no
+    longer runs. ``seconds``: how long that took the last time.
+    """
 
     state: Literal["empty", "working", "whole", "out of date", "failed"]
     words: str = ""
     job: JobRow | None = None
+    seconds: int | None = None
 
 
 def job_row(job: Job) -> JobRow:
@@ -51,11 +75,18 @@ def job_row(job: Job) -> JobRow:
     )  # fmt: skip
 
 
-def working(job: Job) -> Status:
-    """The status of a station that waits for a job."""
+def waiting_for(job: Job, since: str = "") -> Status:
+    """The status of a station whose figures a job makes, or broke off making.
+
+    ``since``: what changed since the figures that are shown meanwhile; empty when there are none.
+    """
+    row, seconds = job_row(job), usual_seconds(job.study, job.kind)
     if job.state == Job.FAILED:
-        return Status(state="failed", words=job.error, job=job_row(job))
-    return Status(state="working", words=job.words, job=job_row(job))
+        return Status(state="failed", words=job.error, job=row, seconds=seconds)
+    if since or job.state == Job.CANCELLED:
+        words = f"From {since}." if since else "Stopped before there was anything to show."
+        return Status(state="out of date", words=words, job=row, seconds=seconds)
+    return Status(state="working", words=job.words, job=row, seconds=seconds)
 
 
 def reply(model: BaseModel, status: int = 200) -> Response:

@@ -167,6 +167,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/customers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The customers of a lens, a page of them. */
+        get: operations["studies_customers_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/customers/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The whole list as a file. Taking it is kept on record. */
+        post: operations["studies_customers_file_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/fields": {
         parameters: {
             query?: never;
@@ -359,6 +393,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/jobs/{job}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["studies_jobs_again_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/jobs/{job}/cancel": {
         parameters: {
             query?: never;
@@ -370,6 +420,38 @@ export interface paths {
         put?: never;
         post: operations["studies_jobs_cancel_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_kept_retrieve"];
+        put?: never;
+        post: operations["studies_kept_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/kept/{kept}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["studies_kept_update"];
+        post?: never;
+        delete: operations["studies_kept_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -929,6 +1011,24 @@ export interface components {
             back: string;
         };
         /**
+         * CustomerList
+         * @description A page of customers; ``names`` are what they are called, ``total`` how many there are.
+         */
+        CustomerList: {
+            /** Ready */
+            ready: boolean;
+            /** Total */
+            total: number;
+            /** First */
+            first: number;
+            /** Names */
+            names: string[];
+            /** Columns */
+            columns: components["schemas"]["ListedColumn"][];
+            /** Made From */
+            made_from: string;
+        };
+        /**
          * DateRow
          * @description How many customers are in each state at one date.
          */
@@ -1146,6 +1246,50 @@ export interface components {
             /** Error */
             error: string;
         };
+        /** KeepBody */
+        KeepBody: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default rule
+             */
+            kind: string;
+            /** Clauses */
+            clauses: components["schemas"]["ClauseBody"][];
+        };
+        /** KeptList */
+        KeptList: {
+            /** Kept */
+            kept: components["schemas"]["KeptRow"][];
+        };
+        /** KeptName */
+        KeptName: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * KeptRow
+         * @description A kept lens; ``customers`` is null where it speaks of what is no longer here.
+         */
+        KeptRow: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Clauses */
+            clauses: components["schemas"]["ClauseBody"][];
+            /** Customers */
+            customers: number | null;
+            /** By */
+            by: string;
+            /** At */
+            at: string;
+            /** Revision */
+            revision: number;
+        };
         /** LedgerPage */
         LedgerPage: {
             status: components["schemas"]["Status"];
@@ -1193,7 +1337,10 @@ export interface components {
             /** Clauses */
             clauses: components["schemas"]["ClauseBody"][];
         };
-        /** LensQuestion */
+        /**
+         * LensQuestion
+         * @description ``spend``: the window whose money is told, as ``2026-03-31:12``; empty: the one in view.
+         */
         LensQuestion: {
             /**
              * Clauses
@@ -1207,6 +1354,11 @@ export interface components {
             charts: string[];
             /** @default null */
             preview: components["schemas"]["ClauseBody"] | null;
+            /**
+             * Spend
+             * @default
+             */
+            spend: string;
         };
         /**
          * LineRow
@@ -1266,6 +1418,26 @@ export interface components {
         LinkToken: {
             /** Token */
             token: string;
+        };
+        /**
+         * ListedColumn
+         * @description One column of a page: numbers, or the places of ``levels`` (−1: none), as ``kind`` says.
+         */
+        ListedColumn: {
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Kind */
+            kind: string;
+            /** Levels */
+            levels: string[];
+            /** Numbers */
+            numbers: (number | null)[];
+            /** Places */
+            places: number[];
         };
         /** Mapping */
         Mapping: {
@@ -1693,7 +1865,11 @@ export interface components {
         };
         /**
          * Status
-         * @description How a station stands; ``words`` for what is missing or went wrong.
+         * @description How a station stands.
+         *
+         *     ``words``: what is missing, went wrong, or changed since what stands there was made. ``job``:
+         *     the work that brings it up to date, or broke off; it can be asked for ``again`` when it no
+         *     longer runs. ``seconds``: how long that took the last time.
          */
         Status: {
             /** State */
@@ -1705,6 +1881,11 @@ export interface components {
             words: string;
             /** @default null */
             job: components["schemas"]["JobRow"] | null;
+            /**
+             * Seconds
+             * @default null
+             */
+            seconds: number | null;
         };
         /**
          * Step
@@ -2324,6 +2505,76 @@ export interface operations {
             };
         };
     };
+    studies_customers_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description 1: largest first */
+                down?: string;
+                /** @description columns, divided by commas; empty: the usual */
+                fields?: string;
+                /** @description place of the first */
+                first?: number;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description field to order by; empty: as cards came */
+                order?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomerList"];
+                };
+            };
+        };
+    };
+    studies_customers_file_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description 1: largest first */
+                down?: string;
+                /** @description columns, divided by commas; empty: the usual */
+                fields?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description field to order by; empty: as cards came */
+                order?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
     studies_fields_retrieve: {
         parameters: {
             query?: never;
@@ -2655,6 +2906,28 @@ export interface operations {
             };
         };
     };
+    studies_jobs_again_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRow"];
+                };
+            };
+        };
+    };
     studies_jobs_cancel_create: {
         parameters: {
             query?: never;
@@ -2674,6 +2947,113 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobRow"];
                 };
+            };
+        };
+    };
+    studies_kept_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptList"];
+                };
+            };
+        };
+    };
+    studies_kept_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepBody"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptRow"];
+                };
+            };
+        };
+    };
+    studies_kept_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kept: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptName"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptRow"];
+                };
+            };
+        };
+    };
+    studies_kept_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kept: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

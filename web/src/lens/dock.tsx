@@ -71,12 +71,16 @@ export function Dock({ folded, onFold }: { folded: boolean; onFold: () => void }
 }
 
 function Totals() {
-  const { study } = useStudy();
+  const { study, window } = useStudy();
   const { answer, clauses, fields, set } = useLens();
   if (!answer?.ready) {
     return (
       <p className="mt-4 text-quiet">
-        {answer ? "No customers to look at yet. They come with the first log." : "Counting …"}
+        {!answer
+          ? "Counting …"
+          : window
+            ? "Counted when the measures of this window are up to date."
+            : "No customers to look at yet. They come with the first log."}
       </p>
     );
   }

@@ -1,4 +1,5 @@
-import { useCallback, useMemo, useState } from "react";
+import { useIsFetching } from "@tanstack/react-query";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import { Outlet, useNavigate, useParams, useSearchParams } from "react-router";
 
 import type { Schemas } from "@/api/client";
@@ -61,6 +62,22 @@ function monthsOn(iso: string, months: number): string {
   return at.toISOString().slice(0, 10);
 }
 
+const LATE_AFTER = 400;
+
+/** Whether figures on the screen have been asked anew, and the answer takes its time. */
+function useLate(study: number): boolean {
+  const asking = useIsFetching({
+    queryKey: ["study", study],
+    predicate: (query) => query.isActive() && query.queryKey[2] !== "trail",
+  });
+  const [late, setLate] = useState(false);
+  useEffect(() => {
+    const timer = setTimeout(() => setLate(asking > 0), asking > 0 ? LATE_AFTER : 0);
+    return () => clearTimeout(timer);
+  }, [asking]);
+  return late;
+}
+
 function Inside({ trail }: { trail: Schemas["Trail"] }) {
   const navigate = useNavigate();
   const [search, setSearch] = useSearchParams();
@@ -69,6 +86,7 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
   const pulse = usePulse(trail.study.id);
   const steps = useHistorySteps(trail.study.id);
   const lens = useLens();
+  const late = useLate(trail.study.id);
   const onWindow = useCallback(
     (to: string, back: string) =>
       setSearch((old) => {
@@ -109,7 +127,9 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
       <Trail stations={trail.stations} />
       <div className="relative flex min-h-0 flex-1">
         <main className="min-w-0 flex-1 overflow-y-auto p-3.5">
-          <Outlet />
+          <div className={late ? "stale-over" : ""}>
+            <Outlet />
+          </div>
         </main>
         <Dock folded={folded} onFold={() => setFolded((value) => !value)} />
       </div>

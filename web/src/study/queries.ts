@@ -57,15 +57,28 @@ export function usePulse(study: number) {
   return pulse;
 }
 
-export function useCancelJob(study: number) {
+/** Stop a job, or do again what was stopped or failed. */
+export function useJobActions(study: number) {
   const queries = useQueryClient();
-  return useMutation({
-    mutationFn: (job: number) =>
-      data(
-        api.POST("/api/studies/{study}/jobs/{job}/cancel", { params: { path: { study, job } } }),
-      ),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["pulse", study] }),
+  const say = useNotice();
+  const onSuccess = () =>
+    Promise.all([
+      queries.invalidateQueries({ queryKey: ["pulse", study] }),
+      queries.invalidateQueries({ queryKey: ["study", study] }),
+    ]);
+  const onError = (problem: Error) => say(problem.message, { trouble: true });
+  const at = (job: number) => ({ params: { path: { study, job } } });
+  const cancel = useMutation({
+    mutationFn: (job: number) => data(api.POST("/api/studies/{study}/jobs/{job}/cancel", at(job))),
+    onSuccess,
+    onError,
   });
+  const again = useMutation({
+    mutationFn: (job: number) => data(api.POST("/api/studies/{study}/jobs/{job}/again", at(job))),
+    onSuccess,
+    onError,
+  });
+  return { cancel, again };
 }
 
 /** Take back and bring back: `z` and Shift+`z`. */

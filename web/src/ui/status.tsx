@@ -3,7 +3,6 @@ import type { ReactNode } from "react";
 import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { Arc } from "@/marks/state-mark";
-import { useCancelJob } from "@/study/queries";
 import { Button } from "@/ui/button";
 
 /** A station that is still empty: what will be here, and the next step. */
@@ -41,8 +40,15 @@ export function Failed({ words, action }: { words: string; action?: ReactNode })
 }
 
 /** A job under way: how far, how long still, and a way to stop it. */
-export function Working({ job, study }: { job: Schemas["JobRow"]; study: number }) {
-  const cancel = useCancelJob(study);
+export function Working({
+  job,
+  onStop,
+  stopping,
+}: {
+  job: Schemas["JobRow"];
+  onStop: () => void;
+  stopping: boolean;
+}) {
   const share = job.of > 0 ? Math.min(1, job.done / job.of) : 0;
   return (
     <section className="card flex items-center gap-4 p-4" aria-live="polite">
@@ -55,7 +61,7 @@ export function Working({ job, study }: { job: Schemas["JobRow"]; study: number 
           {job.seconds_left !== null && `, about ${job.seconds_left} s to go`}
         </p>
       </div>
-      <Button onClick={() => cancel.mutate(job.id)} disabled={cancel.isPending}>
+      <Button onClick={onStop} disabled={stopping}>
         Stop
       </Button>
     </section>

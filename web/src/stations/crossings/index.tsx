@@ -8,9 +8,10 @@ import { Ribbons } from "@/stations/crossings/ribbons";
 import { Why } from "@/stations/crossings/why";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
+import { Stale, Standing } from "@/study/standing";
 import { Head } from "@/ui/head";
 import { NextStep } from "@/ui/next-step";
-import { Empty, Failed, Waiting, Working } from "@/ui/status";
+import { Empty, Failed, Waiting } from "@/ui/status";
 
 export const UNITS = [
   ["customers", "Customers"],
@@ -27,7 +28,7 @@ export interface PickedCrossing {
 
 /** Crossings: ribbons between quarter ends, the matrix of a step, and why customers crossed. */
 export function Crossings() {
-  const { study, window } = useStudy();
+  const { window } = useStudy();
   const lens = useLens();
   const [unit, setUnit] = useState<Unit>("customers");
   const [hidden, setHidden] = useState(true);
@@ -101,9 +102,9 @@ export function Crossings() {
           not there yet, those who left and those who came back.
         </Empty>
       )}
-      {page.status.job && <Working job={page.status.job} study={study.id} />}
+      <Standing status={page.status} />
       {step && (
-        <>
+        <Stale status={page.status}>
           <Ribbons
             page={page}
             unit={unit}
@@ -123,7 +124,7 @@ export function Crossings() {
             />
             <Why page={page} picked={picked} />
           </div>
-        </>
+        </Stale>
       )}
     </div>
   );

@@ -6,13 +6,14 @@ import { Recipe } from "@/stations/groups/recipe";
 import { StringOfK } from "@/stations/groups/string-of-k";
 import { useGroupActions, useGroups } from "@/stations/groups/queries";
 import { useStudy } from "@/study/context";
+import { Standing } from "@/study/standing";
 import { Button } from "@/ui/button";
 import { Head } from "@/ui/head";
-import { Empty, Failed, Waiting, Working } from "@/ui/status";
+import { Empty, Failed, Waiting } from "@/ui/status";
 
 /** Groups: the recipe, the string of k, the suggestion; adopt one. */
 export function Groups() {
-  const { window, canChange, study } = useStudy();
+  const { window, canChange } = useStudy();
   const { search } = useLocation();
   const [chosen, setChosen] = useState<number | null>(null);
   const groups = useGroups();
@@ -33,8 +34,8 @@ export function Groups() {
           title="Groups"
           words="Customers who are alike, found together from measures and traits."
         />
-        {status.job ? (
-          <Working job={status.job} study={study.id} />
+        {status.state !== "empty" ? (
+          <Standing status={status} />
         ) : (
           <Empty
             title="Groups are made from measures"
@@ -71,25 +72,14 @@ export function Groups() {
           </Button>
         )}
       </Head>
-      {stale && (
-        <section className="card flex items-center gap-4 p-3">
-          <p className="flex-1">{status.words} What stands below is from before, hatched.</p>
+      <Standing
+        status={status}
+        offer={
           <Button disabled={run.isPending || !canChange} onClick={() => run.mutate()}>
-            Group again
+            {stale ? "Group again" : "Try again"}
           </Button>
-        </section>
-      )}
-      {status.state === "failed" && (
-        <Failed
-          words={status.words ?? ""}
-          action={
-            <Button disabled={run.isPending || !canChange} onClick={() => run.mutate()}>
-              Try again
-            </Button>
-          }
-        />
-      )}
-      {status.state === "working" && status.job && <Working job={status.job} study={study.id} />}
+        }
+      />
       <div className="grid grid-cols-[216px_1fr] items-start gap-3">
         <Recipe
           recipe={page.recipe}

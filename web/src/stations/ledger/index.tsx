@@ -9,8 +9,9 @@ import { Review } from "@/stations/ledger/review";
 import { Rules } from "@/stations/ledger/rules";
 import { Waterline } from "@/stations/ledger/waterline";
 import { useStudy } from "@/study/context";
+import { Standing } from "@/study/standing";
 import { Head } from "@/ui/head";
-import { Empty, Failed, Waiting, Working } from "@/ui/status";
+import { Empty, Failed, Waiting } from "@/ui/status";
 
 export interface PickedLines {
   month: number | null;
@@ -63,9 +64,7 @@ export function Ledger() {
         )}
         {!empty && <BringIn quiet={review !== undefined} />}
       </Head>
-      {page.status.job && page.status.state === "working" && (
-        <Working job={page.status.job} study={study.id} />
-      )}
+      {page.status.state === "working" && <Standing status={page.status} />}
       {review && <Review key={review.id + review.state} intake={review} />}
       {page.status.state === "failed" && !review && <Failed words={page.status.words ?? ""} />}
       {empty && (

@@ -8,9 +8,10 @@ import { count, day, money } from "@/charts/format";
 import { ThreadRow } from "@/stations/measures/thread-row";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
+import { Stale, Standing } from "@/study/standing";
 import { Head } from "@/ui/head";
 import { useNotice } from "@/ui/notices";
-import { Empty, Failed, Waiting, Working } from "@/ui/status";
+import { Empty, Failed, Waiting } from "@/ui/status";
 
 /** Measures: one thread a measure, everyone's shape and the same after its preparation. */
 export function Measures() {
@@ -61,43 +62,45 @@ export function Measures() {
           spend and more, with everyone&rsquo;s shape, the middle half and the proposed preparation.
         </Empty>
       )}
-      {status.state === "working" && status.job && <Working job={status.job} study={study.id} />}
-      {status.state === "failed" && <Failed words={status.words ?? ""} />}
-      {threads.length > 0 && (
-        <section className="card overflow-hidden" aria-label="Threads">
-          <div className="grid grid-cols-[190px_minmax(220px,1fr)_minmax(120px,170px)_92px_104px] items-end gap-3 border-b border-line px-3 py-2 text-11 text-quiet">
-            <span className="text-13 font-semibold text-ink">Measure</span>
-            <span>
-              <b className="font-semibold text-ink">On its own scale</b>
-              <br />
-              thick: the middle half, line: the median
-            </span>
-            <span>
-              <b className="font-semibold text-ink">As prepared</b>
-              <br />
-              what groups will see
-            </span>
-            <span className="text-right">missing, zero</span>
-            <span>role</span>
-          </div>
-          {threads.map((thread) => (
-            <ThreadRow
-              key={thread.name}
-              thread={thread}
-              open={open === thread.name}
-              onOpen={() => setOpen(open === thread.name ? "" : thread.name)}
-              onChoose={(choice) => choose.mutate({ thread, choice })}
-            />
-          ))}
-        </section>
-      )}
-      {reconciliation && threads.length > 0 && (
-        <p className="px-1 text-12 text-quiet">
-          The window&rsquo;s ledger, {cash(reconciliation.ledger)}, is {cash(reconciliation.table)}{" "}
-          in this table, {cash(reconciliation.without_purchase)} of customers without a purchase,
-          and {cash(reconciliation.without_customer)} of lines without a customer.
-        </p>
-      )}
+      <Standing status={status} />
+      <Stale status={status}>
+        {threads.length > 0 && (
+          <section className="card overflow-hidden" aria-label="Threads">
+            <div className="grid grid-cols-[190px_minmax(220px,1fr)_minmax(120px,170px)_92px_104px] items-end gap-3 border-b border-line px-3 py-2 text-11 text-quiet">
+              <span className="text-13 font-semibold text-ink">Measure</span>
+              <span>
+                <b className="font-semibold text-ink">On its own scale</b>
+                <br />
+                thick: the middle half, line: the median
+              </span>
+              <span>
+                <b className="font-semibold text-ink">As prepared</b>
+                <br />
+                what groups will see
+              </span>
+              <span className="text-right">missing, zero</span>
+              <span>role</span>
+            </div>
+            {threads.map((thread) => (
+              <ThreadRow
+                key={thread.name}
+                thread={thread}
+                open={open === thread.name}
+                onOpen={() => setOpen(open === thread.name ? "" : thread.name)}
+                onChoose={(choice) => choose.mutate({ thread, choice })}
+              />
+            ))}
+          </section>
+        )}
+        {reconciliation && threads.length > 0 && (
+          <p className="px-1 text-12 text-quiet">
+            The window&rsquo;s ledger, {cash(reconciliation.ledger)}, is{" "}
+            {cash(reconciliation.table)} in this table, {cash(reconciliation.without_purchase)} of
+            customers without a purchase, and {cash(reconciliation.without_customer)} of lines
+            without a customer.
+          </p>
+        )}
+      </Stale>
     </div>
   );
 }

@@ -9,13 +9,14 @@ import { Sheet } from "@/stations/portraits/sheet";
 import { SegmentCards } from "@/stations/portraits/cards";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
+import { Stale, Standing } from "@/study/standing";
 import { Head } from "@/ui/head";
 import { useNotice } from "@/ui/notices";
-import { Empty, Failed, Waiting, Working } from "@/ui/status";
+import { Empty, Failed, Waiting } from "@/ui/status";
 
 /** Portraits: rings on threads beside the table, names, who is typical, who stands on the border. */
 export function Portraits() {
-  const { study, window } = useStudy();
+  const { window } = useStudy();
   const { search } = useLocation();
   const [chosen, setChosen] = useState(1);
   const portraits = useStation("portraits", ({ study: id, query, signal }) =>
@@ -56,7 +57,7 @@ export function Portraits() {
           and names will be proposed from what sets a segment apart.
         </Empty>
       )}
-      {page.status.job && <Working job={page.status.job} study={study.id} />}
+      <Standing status={page.status} />
       {adopted && (adopted.since || !page.at_home) && page.segments.length > 0 && (
         <p className="card px-3 py-2 text-12">
           {!page.at_home &&
@@ -65,14 +66,14 @@ export function Portraits() {
         </p>
       )}
       {segment && (
-        <>
+        <Stale status={page.status}>
           <Sheet page={page} chosen={segment.number} onChoose={setChosen} />
           <SegmentCards
             page={page}
             segment={segment}
             onChange={(body) => change.mutate({ segment, body })}
           />
-        </>
+        </Stale>
       )}
     </div>
   );

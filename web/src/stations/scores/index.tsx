@@ -4,9 +4,10 @@ import { useLens } from "@/lens/context";
 import { PlotField } from "@/stations/scores/plot-field";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
+import { Stale, Standing } from "@/study/standing";
 import { Head } from "@/ui/head";
 import { NextStep } from "@/ui/next-step";
-import { Empty, Failed, Waiting, Working } from "@/ui/status";
+import { Empty, Failed, Waiting } from "@/ui/status";
 
 /** Scores: recency × frequency as true plots, the third measure as a row of small fields, codes. */
 export function Scores() {
@@ -36,8 +37,8 @@ export function Scores() {
             : "Customers cut into bands, 5 the best, drawn at their real sizes."
         }
       />
-      {page.status.job && <Working job={page.status.job} study={study.id} />}
-      {!page.status.job && page.status.state === "empty" && (
+      <Standing status={page.status} />
+      {page.status.state === "empty" && (
         <Empty
           title="Scores are cut from measures"
           action={<NextStep to="ledger">Bring in a log first</NextStep>}
@@ -47,7 +48,7 @@ export function Scores() {
         </Empty>
       )}
       {page.field && recency && frequency && monetary && (
-        <>
+        <Stale status={page.status}>
           {lopsided.length > 0 && (
             <p className="card px-3 py-2 text-12">
               {lopsided
@@ -154,7 +155,7 @@ export function Scores() {
               <Totals totals={page.totals} />
             </div>
           </div>
-        </>
+        </Stale>
       )}
     </div>
   );
