@@ -1,12 +1,13 @@
 """A real browser on a real server with real workers."""
 
+import re
 from concurrent.futures import ThreadPoolExecutor
 
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from playwright.sync_api import sync_playwright
 
 from sortija.server.accounts.models import SignInLink
-from tests.server.support import WorkerCase
+from tests.server.support import SMALL, WorkerCase
 
 __all__ = ["BrowserCase"]
 
@@ -66,10 +67,7 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
 
         self.run_in_browser(close)
         self.lane.shutdown()
-        for worker in self.workers:
-            worker.terminate()
-        for worker in self.workers:
-            worker.wait(20)
+        self.stop_workers()
 
     def link(self, person):
         """A one-time sign-in link's path."""
@@ -81,6 +79,26 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
         page.get_by_label("Choose a password").fill(PASSWORD)
         page.get_by_role("button", name="Set password and come in").click()
         page.wait_for_url("**/study/**")
+
+    def open_station(self, page, name):
+        stations = page.get_by_role("navigation", name="Stations")
+        stations.get_by_role("link", name=re.compile(f"^{name}")).click()
+        page.get_by_role("heading", name=name, level=1).wait_for()
+
+    def counted(self):
+        for name in ("log.csv", "members.csv"):
+            upload = self.upload((SMALL / name).read_text(), name, part=1 << 20)
+            intake = self.send("post", "intakes", {"upload": upload}, 201)
+            self.send("post", f"intakes/{intake['id']}/count", status=202)
+            path = f"intakes/{intake['id']}"
+            self.wait(lambda path=path: self.get(path)["state"] == "counted")
+
+    def stop_workers(self):
+        """From here on nothing that was asked for is done."""
+        while self.workers:
+            worker = self.workers.pop()
+            worker.terminate()
+            worker.wait(20)
 
     def figure(self, locator):
         """The first whole number in a text."""

@@ -1,8 +1,11 @@
-"""Empty, failed and under review; the lens by mouse and keyboard; what a reader sees."""
+"""Empty, out of date, failed and under review; what a reader sees."""
 
 import re
+from unittest import mock
 
-from tests.server.support import LOG, SMALL
+from sortija.server.jobs.models import Job
+from sortija.server.measures import made
+from tests.server.support import LOG
 from tests.web.support import BrowserCase
 
 STATIONS = {
@@ -16,11 +19,6 @@ STATIONS = {
 
 
 class States(BrowserCase):
-    def open_station(self, page, name):
-        stations = page.get_by_role("navigation", name="Stations")
-        stations.get_by_role("link", name=re.compile(f"^{name}")).click()
-        page.get_by_role("heading", name=name, level=1).wait_for()
-
     def test_empty_stations_say_what_will_be_there(self):
         self.run_in_browser(self.empty, self.link(self.owner))
         self.assertEqual(self.troubles, [])
@@ -64,72 +62,6 @@ class States(BrowserCase):
         page.get_by_test_id("file").first.set_input_files(self.folder / "log.csv")
         page.get_by_role("alert").get_by_text("log.csv is already in").wait_for()
 
-    def counted(self):
-        for name in ("log.csv", "members.csv"):
-            upload = self.upload((SMALL / name).read_text(), name, part=1 << 20)
-            intake = self.send("post", "intakes", {"upload": upload}, 201)
-            self.send("post", f"intakes/{intake['id']}/count", status=202)
-            path = f"intakes/{intake['id']}"
-            self.wait(lambda path=path: self.get(path)["state"] == "counted")
-
-    def test_the_lens_by_mouse_and_keyboard(self):
-        self.counted()
-        wanted = {
-            name: self.send("post", "lens", {"clauses": [clause]})["lens"]["customers"]
-            for name, clause in (
-                ("yard", {"field": "trait:garden", "values": ["yard"]}),
-                ("both", {"field": "trait:garden", "values": ["yard", "balcony"]}),
-                ("not", {"field": "trait:garden", "values": ["yard", "balcony"], "negated": True}),
-            )
-        }
-        self.run_in_browser(self.lens, self.link(self.owner), wanted)
-        self.assertEqual(self.troubles, [])
-
-    def lens(self, link, wanted):
-        page = self.page
-        self.come_in(page, link)
-        dock = page.get_by_role("complementary", name="Lens")
-
-        def shows(count):
-            text = f"{count:,}"
-            page.wait_for_function(
-                "n => document.querySelector('aside .text-20')?.innerText === n", arg=text
-            )
-
-        yard = dock.get_by_role("button", name=re.compile("^Garden yard"))
-        yard.hover()
-        dock.get_by_text(f"would be {wanted['yard']:,}").wait_for()
-        yard.click()
-        shows(wanted["yard"])
-        balcony = dock.get_by_role("button", name=re.compile("^Garden balcony"))
-        balcony.focus()
-        page.keyboard.press("Shift+Enter")
-        shows(wanted["both"])
-        dock.get_by_text("Garden: yard or balcony").wait_for()
-        page.locator("h1").click()
-        page.keyboard.press("!")
-        shows(wanted["not"])
-        dock.get_by_text("not").first.wait_for()
-        page.reload()  # the lens stands in the address
-        shows(wanted["not"])
-        page.locator("h1").click()
-        page.keyboard.press("c")
-        dock.get_by_text("Everyone. Pick any bar").wait_for()
-        bars = dock.get_by_role("group", name=re.compile("^Days since last visit")).locator(
-            "g[role=button]"
-        )
-        first, third = bars.nth(0).bounding_box(), bars.nth(2).bounding_box()
-        page.mouse.move(first["x"] + first["width"] / 2, first["y"] + 20)
-        page.mouse.down()
-        page.mouse.move(third["x"] + third["width"] / 2, third["y"] + 20)
-        page.mouse.up()
-        dock.get_by_text("Days since last visit: under 60").wait_for()
-        dock.get_by_role("button", name="+ clause").click()
-        page.get_by_label("Find a measure or trait").fill("plan")
-        page.get_by_role("dialog").get_by_role("button", name=re.compile("^Plan")).click()
-        page.get_by_role("dialog").get_by_role("button", name=re.compile("^Plan plus")).click()
-        dock.get_by_text("Plan: plus").wait_for()
-
     def test_a_reader_looks_and_is_offered_no_change(self):
         self.counted()
         reader = self.person("rita")
@@ -149,3 +81,46 @@ class States(BrowserCase):
         self.open_station(page, "Groups")
         page.get_by_role("button", name="Try 2 to 8 groups").wait_for()
         self.assertTrue(page.get_by_role("button", name="Try 2 to 8 groups").is_disabled())
+
+    def test_old_figures_are_hatched_until_they_are_brought_up_to_date(self):
+        self.counted()
+        self.enterContext(mock.patch.object(made, "INLINE_LINES", 0))
+        self.get("measures")
+        self.wait(lambda: self.get("measures")["status"]["state"] == "whole")
+        self.stop_workers()
+        self.send("put", "ledger/rules/returns", {"on": True})
+        self.run_in_browser(self.stale, self.link(self.owner))
+        Job.objects.filter(state__in=Job.OPEN).update(state=Job.FAILED, error="The disk is full.")
+        self.run_in_browser(self.broken)
+        self.workers.append(self.worker("quick"))
+        self.run_in_browser(self.mended)
+        self.assertEqual(self.troubles, [])
+
+    def stale(self, link):
+        page = self.page
+        self.come_in(page, link)
+        trail = page.get_by_role("navigation", name="Stations")
+        trail.get_by_text("before 1 rule changed").first.wait_for()
+        for name in ("Measures", "Scores"):
+            self.open_station(page, name)
+            page.get_by_text("From before 1 rule changed.").wait_for()
+            page.locator(".stale-over .card").first.wait_for()
+        page.get_by_text("Counted when the measures of this window are up to date").wait_for()
+        page.get_by_role("button", name="Stop").click()
+        page.get_by_text("Bringing it up to date takes about").wait_for()
+        page.get_by_role("button", name="Bring up to date").click()
+        page.get_by_text("Being brought up to date").wait_for()
+
+    def broken(self):
+        page = self.page
+        for name in ("Scores", "Measures"):
+            self.open_station(page, name)
+            page.get_by_role("alert").get_by_text("The disk is full.").wait_for()
+            page.locator(".stale-over .card").first.wait_for()
+
+    def mended(self):
+        page = self.page
+        page.get_by_role("button", name="Try again").click()
+        page.locator(".stale-over").wait_for(state="detached")
+        page.get_by_role("alert").wait_for(state="detached")
+        page.locator("aside .text-20").first.wait_for()

@@ -47,6 +47,10 @@ export const router = createBrowserRouter([
         path: "campaigns",
         lazy: async () => ({ Component: (await import("@/stations/campaigns")).Campaigns }),
       },
+      {
+        path: "customers",
+        lazy: async () => ({ Component: (await import("@/lens/customers")).Customers }),
+      },
     ],
   },
   { path: "*", element: <Lost /> },

@@ -19,7 +19,7 @@ export function AddClause() {
       data(
         api.POST("/api/studies/{study}/lens", {
           params: { path: { study: study.id }, query: view as never },
-          body: { clauses: lens.clauses, charts: [field], preview: null },
+          body: { clauses: lens.clauses, charts: [field], preview: null, spend: "" },
         }),
       ),
     enabled: field !== "",

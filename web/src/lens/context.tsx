@@ -28,6 +28,14 @@ export interface LensInView {
   /** Try a clause without taking it: the dock says what the lens would be. */
   preview: (clause: Clause | null) => void;
   chart: (field: string) => Schemas["BarChart"] | undefined;
+  /** The window whose money the dock tells, where a station asks for another one. */
+  spend: Spend | null;
+  setSpend: (spend: Spend | null) => void;
+}
+
+export interface Spend {
+  window: string;
+  words: string;
 }
 
 const Context = createContext<LensInView | null>(null);
@@ -51,10 +59,22 @@ function useKept(study: number, digest: string): Clause[] | undefined {
   return digest === "" ? NONE : (kept.data?.clauses as Clause[] | undefined);
 }
 
+/** While a station stands on the screen, the dock tells the money of this window. */
+export function useSpendOf(window: string, words: string): void {
+  const { setSpend } = useLens();
+  useEffect(() => {
+    setSpend(window ? { window, words } : null);
+    return () => setSpend(null);
+  }, [setSpend, window, words]);
+}
+
 /** The charts of the dock: recency, then the first categories that the study has. */
 function dockCharts(fields: Schemas["FieldRow"][]): string[] {
   const recency = fields.filter((field) => field.field === "measure:recency");
-  const categories = fields.filter((field) => field.kind === "category").slice(0, 2);
+  const kept = (field: Schemas["FieldRow"]) => field.field.startsWith("kept:");
+  const categories = fields
+    .filter((field) => field.kind === "category" && !kept(field))
+    .slice(0, 2);
   return [...recency, ...categories].map((field) => field.field);
 }
 
@@ -67,6 +87,7 @@ export function LensProvider({ children }: { children: ReactNode }) {
   const digest = search.get("lens") ?? "";
   const clauses = useKept(study.id, digest);
   const [tried, setTried] = useState<Clause | null>(null);
+  const [spend, setSpend] = useState<Spend | null>(null);
   const timer = useRef(0);
   const path = { params: { path: { study: study.id }, query: view as never } };
 
@@ -81,15 +102,15 @@ export function LensProvider({ children }: { children: ReactNode }) {
       data(
         api.POST("/api/studies/{study}/lens", {
           ...path,
-          body: { clauses: asked, charts, preview },
+          body: { clauses: asked, charts, preview, spend: spend?.window ?? "" },
           signal,
         }),
       ),
     // eslint-disable-next-line react-hooks/exhaustive-deps -- path is made of these
-    [study.id, view, charts],
+    [study.id, view, charts, spend?.window],
   );
   const answer = useQuery({
-    queryKey: ["study", study.id, "lens", view, digest, charts, tried],
+    queryKey: ["study", study.id, "lens", view, spend?.window ?? "", digest, charts, tried],
     queryFn: ({ signal }) => ask(clauses ?? NONE, tried, signal),
     enabled: clauses !== undefined && fields.data !== undefined,
     placeholderData: keepPreviousData,
@@ -114,7 +135,7 @@ export function LensProvider({ children }: { children: ReactNode }) {
         (found) => {
           queries.setQueryData(["kept lens", study.id, found.digest], { clauses: next });
           queries.setQueryData(
-            ["study", study.id, "lens", view, found.digest, charts, null],
+            ["study", study.id, "lens", view, spend?.window ?? "", found.digest, charts, null],
             found,
           );
           go(found.digest);
@@ -124,7 +145,7 @@ export function LensProvider({ children }: { children: ReactNode }) {
         },
       );
     },
-    [ask, charts, queries, say, setSearch, study.id, view],
+    [ask, charts, queries, say, setSearch, spend?.window, study.id, view],
   );
   const preview = useCallback((clause: Clause | null) => {
     window.clearTimeout(timer.current);
@@ -141,9 +162,11 @@ export function LensProvider({ children }: { children: ReactNode }) {
       set,
       pick: (field, pick, add) => set(picked(clauses ?? NONE, field, pick, add)),
       preview,
+      spend,
+      setSpend,
       chart: (field) => answer.data?.charts.find((chart) => chart.field === field),
     }),
-    [digest, clauses, answer.data, fields.data, set, preview],
+    [digest, clauses, answer.data, fields.data, set, preview, spend],
   );
   return <Context.Provider value={value}>{children}</Context.Provider>;
 }

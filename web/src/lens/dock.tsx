@@ -7,9 +7,17 @@ import { useLens } from "@/lens/context";
 import { LensMark } from "@/marks/state-mark";
 import { useStudy } from "@/study/context";
 import { AddClause } from "@/lens/add-clause";
+import { Keep } from "@/lens/keep";
+
+interface Props {
+  folded: boolean;
+  onFold: () => void;
+  keeping: boolean;
+  onKeeping: (open: boolean) => void;
+}
 
 /** The dock: how many customers and how much money are in the lens, always. */
-export function Dock({ folded, onFold }: { folded: boolean; onFold: () => void }) {
+export function Dock({ folded, onFold, keeping, onKeeping }: Props) {
   const lens = useLens();
   if (folded) {
     return (
@@ -39,6 +47,7 @@ export function Dock({ folded, onFold }: { folded: boolean; onFold: () => void }
       <div className="flex items-center gap-2">
         <LensMark />
         <h2 className="flex-1 text-14">Lens</h2>
+        <Keep open={keeping} onOpenChange={onKeeping} />
         {lens.clauses.length > 0 && (
           <button
             type="button"
@@ -72,7 +81,7 @@ export function Dock({ folded, onFold }: { folded: boolean; onFold: () => void }
 
 function Totals() {
   const { study, window } = useStudy();
-  const { answer, clauses, fields, set } = useLens();
+  const { answer, clauses, fields, set, spend } = useLens();
   if (!answer?.ready) {
     return (
       <p className="mt-4 text-quiet">
@@ -110,8 +119,10 @@ function Totals() {
           <span className="text-teal">
             would be {count(preview.customers)}, {cash(preview.money)}
           </span>
+        ) : spend ? (
+          `Spend here: ${spend.words}.`
         ) : clauses.length === 0 ? (
-          "Everyone. Pick any bar to look closer."
+          "Everyone. Pick any bar, ring or thread to look closer."
         ) : lens.customers === 0 && widest ? (
           <>
             No one. Widest without{" "}
@@ -134,15 +145,27 @@ function Totals() {
 function Onward() {
   const { answer, clauses } = useLens();
   const { search, pathname } = useLocation();
-  if (!answer?.ready || answer.lens.customers === 0 || pathname.endsWith("/campaigns")) return null;
-  const to = { pathname: pathname.replace(/[^/]+$/, "campaigns"), search };
+  if (!answer?.ready || answer.lens.customers === 0) return null;
+  const to = (page: string) => ({ pathname: pathname.replace(/[^/]+$/, page), search });
   return (
-    <Link
-      to={to}
-      className="mt-4 block rounded-md bg-teal px-3 py-2 text-center font-semibold text-white hover:brightness-110"
-    >
-      Plan a campaign for {clauses.length ? "these" : "all"}
-    </Link>
+    <div className="mt-4 grid gap-2 text-center">
+      {!pathname.endsWith("/campaigns") && (
+        <Link
+          to={to("campaigns")}
+          className="rounded-md bg-teal px-3 py-2 font-semibold text-white hover:brightness-110"
+        >
+          Plan a campaign for {clauses.length ? "these" : "all"}
+        </Link>
+      )}
+      {!pathname.endsWith("/customers") && (
+        <Link
+          to={to("customers")}
+          className="rounded-md border border-line px-3 py-1.5 hover:border-quiet"
+        >
+          List {clauses.length ? `the ${count(answer.lens.customers)}` : "everyone"}
+        </Link>
+      )}
+    </div>
   );
 }
 

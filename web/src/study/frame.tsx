@@ -83,6 +83,7 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
   const [search, setSearch] = useSearchParams();
   const [folded, setFolded] = useState(globalThis.innerWidth < 1200);
   const [keys, setKeys] = useState(false);
+  const [keeping, setKeeping] = useState(false);
   const pulse = usePulse(trail.study.id);
   const steps = useHistorySteps(trail.study.id);
   const lens = useLens();
@@ -104,7 +105,10 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
       void navigate({ pathname: station.key, search: search.toString() });
     else if (key === "l") setFolded((value) => !value);
     else if (key === "c") lens.set([]);
-    else if (key === "!" && last)
+    else if (key === "k") {
+      setFolded(false);
+      setKeeping(true);
+    } else if (key === "!" && last)
       lens.set(place(lens.clauses, { ...last, negated: !last.negated }));
     else if (key === "z") steps.takeBack();
     else if (key === "Z") steps.bringBack();
@@ -131,7 +135,12 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
             <Outlet />
           </div>
         </main>
-        <Dock folded={folded} onFold={() => setFolded((value) => !value)} />
+        <Dock
+          folded={folded}
+          onFold={() => setFolded((value) => !value)}
+          keeping={keeping}
+          onKeeping={setKeeping}
+        />
       </div>
       <KeysCard open={keys} onClose={() => setKeys(false)} />
     </div>

@@ -6,6 +6,7 @@ export const KEYS: [string, string][] = [
   ["1 to 7", "go to a station"],
   ["l", "fold or open the lens"],
   ["c", "clear the lens"],
+  ["k", "keep the lens, or open a kept one"],
   ["!", "turn the last clause round"],
   [", .", "a month back, a month on"],
   ["z", "take back my last change"],

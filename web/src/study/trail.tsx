@@ -50,6 +50,7 @@ export function Trail({ stations }: { stations: Schemas["StationFact"][] }) {
                     )}
                   </span>
                   <span
+                    title={station.since ? `${station.words} (${station.since})` : undefined}
                     className={`block truncate text-12 text-quiet ${here ? "" : "max-[1200px]:hidden"} ${stale ? "stale" : ""}`}
                   >
                     {station.words}

@@ -11,6 +11,7 @@ import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Head } from "@/ui/head";
 import { useNotice } from "@/ui/notices";
+import { fileName, saveFile } from "@/ui/save";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
 export type Row = Schemas["CampaignRow"];
@@ -173,11 +174,7 @@ function useActions(onPlanned: (id: number) => void) {
       });
       if (!answer.data)
         throw new Trouble("The list could not be made. Try again.", answer.response.status);
-      const link = document.createElement("a");
-      link.href = URL.createObjectURL(answer.data as Blob);
-      link.download = `${row.name.replace(/[^\w-]+/g, "-").toLowerCase()}.csv`;
-      link.click();
-      URL.revokeObjectURL(link.href);
+      saveFile(answer.data as Blob, fileName(row.name, "csv"));
       return row;
     },
     onSuccess: (row) => say(`The list of ${row.name} is handed over. That stays on record.`),

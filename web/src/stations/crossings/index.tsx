@@ -2,7 +2,7 @@ import { useState } from "react";
 
 import { api, data } from "@/api/client";
 import { day } from "@/charts/format";
-import { useLens } from "@/lens/context";
+import { useLens, useSpendOf } from "@/lens/context";
 import { Matrix } from "@/stations/crossings/matrix";
 import { Ribbons } from "@/stations/crossings/ribbons";
 import { Why } from "@/stations/crossings/why";
@@ -26,6 +26,11 @@ export interface PickedCrossing {
   target: number;
 }
 
+function spendWords(to: string, back: string): string {
+  const months = back === "all" ? "all" : `the ${back} months`;
+  return `${months} to ${day(to)}, before the crossing`;
+}
+
 /** Crossings: ribbons between quarter ends, the matrix of a step, and why customers crossed. */
 export function Crossings() {
   const { window } = useStudy();
@@ -38,6 +43,9 @@ export function Crossings() {
       api.GET("/api/studies/{study}/crossings", { params: { path: { study: id }, query }, signal }),
     ),
   );
+  const from = crossings.data?.steps[picked.step]?.from_to;
+  const back = crossings.data?.back ?? "";
+  useSpendOf(from ? `${from}:${back}` : "", from ? spendWords(from, back) : "");
   if (crossings.isPending) return <Waiting />;
   if (crossings.isError) return <Failed words={crossings.error.message} />;
   const page = crossings.data;

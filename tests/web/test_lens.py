@@ -1,0 +1,112 @@
+"""The lens by mouse and keyboard; kept under a name; its customers as a list."""
+
+import csv
+import re
+
+from tests.web.support import BrowserCase
+
+
+class Lens(BrowserCase):
+    def test_the_lens_by_mouse_and_keyboard(self):
+        self.counted()
+        wanted = {
+            name: self.send("post", "lens", {"clauses": [clause]})["lens"]["customers"]
+            for name, clause in (
+                ("yard", {"field": "trait:garden", "values": ["yard"]}),
+                ("both", {"field": "trait:garden", "values": ["yard", "balcony"]}),
+                ("not", {"field": "trait:garden", "values": ["yard", "balcony"], "negated": True}),
+            )
+        }
+        self.run_in_browser(self.lens, self.link(self.owner), wanted)
+        self.assertEqual(self.troubles, [])
+
+    def lens(self, link, wanted):
+        page = self.page
+        self.come_in(page, link)
+        dock = page.get_by_role("complementary", name="Lens")
+
+        def shows(count):
+            text = f"{count:,}"
+            page.wait_for_function(
+                "n => document.querySelector('aside .text-20')?.innerText === n", arg=text
+            )
+
+        yard = dock.get_by_role("button", name=re.compile("^Garden yard"))
+        yard.hover()
+        dock.get_by_text(f"would be {wanted['yard']:,}").wait_for()
+        yard.click()
+        shows(wanted["yard"])
+        balcony = dock.get_by_role("button", name=re.compile("^Garden balcony"))
+        balcony.focus()
+        page.keyboard.press("Shift+Enter")
+        shows(wanted["both"])
+        dock.get_by_text("Garden: yard or balcony").wait_for()
+        page.locator("h1").click()
+        page.keyboard.press("!")
+        shows(wanted["not"])
+        dock.get_by_text("not").first.wait_for()
+        page.reload()  # the lens stands in the address
+        shows(wanted["not"])
+        page.locator("h1").click()
+        page.keyboard.press("c")
+        dock.get_by_text("Everyone. Pick any bar").wait_for()
+        bars = dock.get_by_role("group", name=re.compile("^Days since last visit")).locator(
+            "g[role=button]"
+        )
+        first, third = bars.nth(0).bounding_box(), bars.nth(2).bounding_box()
+        page.mouse.move(first["x"] + first["width"] / 2, first["y"] + 20)
+        page.mouse.down()
+        page.mouse.move(third["x"] + third["width"] / 2, third["y"] + 20)
+        page.mouse.up()
+        dock.get_by_text("Days since last visit: under 60").wait_for()
+        dock.get_by_role("button", name="+ clause").click()
+        page.get_by_label("Find a measure or trait").fill("plan")
+        page.get_by_role("dialog").get_by_role("button", name=re.compile("^Plan")).click()
+        page.get_by_role("dialog").get_by_role("button", name=re.compile("^Plan plus")).click()
+        dock.get_by_text("Plan: plus").wait_for()
+
+    def test_kept_opened_listed_and_saved(self):
+        self.counted()
+        yard = {"field": "trait:garden", "values": ["yard"]}
+        count = self.send("post", "lens", {"clauses": [yard]})["lens"]["customers"]
+        richest = self.get("customers", order="measure:monetary", down="1")["names"][0]
+        self.run_in_browser(self.keeping, self.link(self.owner), count, richest)
+        self.assertEqual(self.troubles, [])
+        with (self.folder / "customers.csv").open(newline="") as file:
+            rows = list(csv.reader(file))
+        self.assertEqual(len(rows), count + 1)
+        self.assertEqual({len(row) for row in rows}, {len(rows[0])})
+        self.assertIn("Saved a list", self.study.history.latest("id").words)
+
+    def keeping(self, link, count, richest):
+        page = self.page
+        self.come_in(page, link)
+        dock = page.get_by_role("complementary", name="Lens")
+        dock.get_by_role("link", name="List everyone").click()
+        page.get_by_role("heading", name="Everyone", level=1).wait_for()
+        page.get_by_role("button", name=re.compile("^Spend")).click()
+        page.get_by_role("table").locator("tbody tr").first.get_by_text(richest).wait_for()
+        dock.get_by_role("button", name=re.compile("^Garden yard")).click()
+        page.get_by_role("heading", name="Customers in the lens").wait_for()
+        page.locator("h1").click()
+        page.keyboard.press("k")
+        page.get_by_label("Keep this lens as").fill("Yard people")
+        page.get_by_label(re.compile("^As a list")).check()
+        page.get_by_role("button", name="Keep", exact=True).last.click()
+        page.get_by_text("Yard people is kept.").wait_for()
+        page.locator("h1").click()
+        page.keyboard.press("c")
+        page.get_by_role("heading", name="Everyone", level=1).wait_for()
+        page.keyboard.press("k")
+        page.get_by_role("button", name=re.compile("^Yard people")).click()
+        dock.get_by_text("Yard people: in it").wait_for()
+        with page.expect_download() as saved:
+            page.get_by_role("button", name=f"Save these {count:,} as a file").click()
+        saved.value.save_as(self.folder / "customers.csv")
+        page.locator("h1").click()
+        page.keyboard.press("k")
+        page.get_by_role("button", name="Drop Yard people").click()
+        page.get_by_text("Yard people is dropped.").wait_for()
+        page.get_by_role("button", name="Take back").last.click()
+        page.get_by_text("Taken back").wait_for()
+        page.get_by_role("button", name=re.compile("^Yard people")).wait_for()

@@ -1,0 +1,13 @@
+/** Hand a file to the person's browser. */
+export function saveFile(content: Blob, name: string): void {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(content);
+  link.download = name;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
+/** A name that every file system takes. */
+export function fileName(words: string, kind: string): string {
+  return `${words.replace(/[^\w-]+/g, "-").toLowerCase()}.${kind}`;
+}
