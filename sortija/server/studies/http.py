@@ -82,7 +82,8 @@ def waiting_for(job: Job, since: str = "") -> Status:
     """
     row, seconds = job_row(job), usual_seconds(job.study, job.kind)
     if job.state == Job.FAILED:
-        return Status(state="failed", words=job.error, job=row, seconds=seconds)
+        behind = f" What stands below is from {since}." if since else ""
+        return Status(state="failed", words=job.error + behind, job=row, seconds=seconds)
     if since or job.state == Job.CANCELLED:
         words = f"From {since}." if since else "Stopped before there was anything to show."
         return Status(state="out of date", words=words, job=row, seconds=seconds)

@@ -53,8 +53,9 @@ export function Trail({ stations }: { stations: Schemas["StationFact"][] }) {
                     title={station.since ? `${station.words} (${station.since})` : undefined}
                     className={`block truncate text-12 text-quiet ${here ? "" : "max-[1200px]:hidden"} ${stale ? "stale" : ""}`}
                   >
-                    {station.words}
-                    {station.since && ` (${station.since})`}
+                    {station.state !== "current" && station.since
+                      ? station.since
+                      : station.words + (station.since && ` (${station.since})`)}
                   </span>
                 </span>
               </NavLink>

@@ -10,6 +10,7 @@ import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Head } from "@/ui/head";
+import { NextStep } from "@/ui/next-step";
 import { useNotice } from "@/ui/notices";
 import { fileName, saveFile } from "@/ui/save";
 import { Empty, Failed, Waiting } from "@/ui/status";
@@ -87,8 +88,14 @@ export function Campaigns() {
               ))}
             </div>
           )}
-          {row.trouble && <Failed words={row.trouble} />}
-          <Stream row={row} />
+          {row.trouble ? (
+            <Failed
+              words={row.trouble}
+              action={<NextStep to="measures">Look at Measures</NextStep>}
+            />
+          ) : (
+            <Stream row={row} />
+          )}
           <Plan
             key={`${row.id}:${row.revision}`}
             row={row}
