@@ -169,15 +169,19 @@ def _reverse_take_back(entry: HistoryEntry, forward: bool) -> None:
 
 def switch_rule(
     study: Study, person: Any, key: str, on: bool, expected: int | None = None
-) -> list[str]:
-    """Switch one rule; every total changes with it. Returns the rules that are on."""
+) -> tuple[list[str], int]:
+    """Switch one rule; every total changes with it. Returns the rules that are on, and revision."""
     rule = next((r for r in RULES if r.key == key), None)
     if rule is None:
         raise Problem(f"There is no rule called {key}.", 404)
     if rule.fixed:
         raise Problem(f"“{rule.name}” stays on. {rule.fixed}")
-    present, _ = read_setting(study, RULES_SETTING, DEFAULT_RULES)
-    chosen = [r.key for r in RULES if (on if r.key == key else r.key in present)]
     words = f"Switched “{rule.name}” {'on' if on else 'off'}"
-    change_setting(study, person, RULES_SETTING, chosen, words, DEFAULT_RULES, expected)
-    return chosen
+    with transaction.atomic():
+        Study.objects.select_for_update().get(pk=study.pk)
+        present, _ = read_setting(study, RULES_SETTING, DEFAULT_RULES)
+        chosen = [r.key for r in RULES if (on if r.key == key else r.key in present)]
+        revision = change_setting(
+            study, person, RULES_SETTING, chosen, words, DEFAULT_RULES, expected
+        )
+    return chosen, revision

@@ -53,6 +53,7 @@ class Switch(BaseModel):
 
 class RulesOn(BaseModel):
     on: list[str]
+    revision: int
 
 
 class Bytes(BaseParser):
@@ -164,8 +165,10 @@ class RuleSwitch(APIView):
     def put(self, request: Request, study: int, rule: str) -> Response:
         found = study_for(request.user, study, "analyst")
         on = body(request, Switch).on
-        chosen = actions.switch_rule(found, request.user, rule, on, expected_revision(request))
-        return reply(RulesOn(on=chosen))
+        chosen, revision = actions.switch_rule(
+            found, request.user, rule, on, expected_revision(request)
+        )
+        return reply(RulesOn(on=chosen, revision=revision))
 
 
 class LinesView(APIView):

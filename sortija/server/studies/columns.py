@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 import time
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -142,9 +143,10 @@ def _make_room(parent: Path) -> None:
     """Drop the files unused for longest while the whole is over its limit; they can be rebuilt."""
     folders = []
     for folder in parent.iterdir():
-        if folder.is_dir():
-            size = sum(f.stat().st_size for f in folder.iterdir())
-            folders.append((folder.stat().st_mtime, size, folder))
+        with suppress(FileNotFoundError):  # another process renamed or dropped it meanwhile
+            if folder.is_dir():
+                size = sum(f.stat().st_size for f in folder.iterdir())
+                folders.append((folder.stat().st_mtime, size, folder))
     total = sum(size for _, size, _ in folders)
     for used, size, folder in sorted(folders, key=lambda f: f[:2]):
         if total <= settings.COLUMN_FILES_LIMIT or used > time.time() - _KEEP_SECONDS:

@@ -1738,6 +1738,8 @@ export interface components {
         RulesOn: {
             /** On */
             on: string[];
+            /** Revision */
+            revision: number;
         };
         /**
          * ScoresPage

@@ -8,6 +8,7 @@ import { Plan } from "@/stations/campaigns/plan";
 import { Stream } from "@/stations/campaigns/stream";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
+import { inTurn } from "@/study/in-turn";
 import { Button } from "@/ui/button";
 import { Head } from "@/ui/head";
 import { NextStep } from "@/ui/next-step";
@@ -97,10 +98,10 @@ export function Campaigns() {
             <Stream row={row} />
           )}
           <Plan
-            key={`${row.id}:${row.revision}`}
+            key={row.id}
             row={row}
             canChange={canChange}
-            onChange={(body) => act.change.mutate({ row, body })}
+            onChange={(body) => act.change.mutateAsync({ row, body })}
             onDrop={() => act.drop.mutate(row)}
           />
         </>
@@ -148,12 +149,8 @@ function useActions(onPlanned: (id: number) => void) {
   });
   const change = useMutation({
     mutationFn: ({ row, body }: { row: Row; body: PlanBody }) =>
-      data(
-        api.PUT("/api/studies/{study}/campaigns/{campaign}", {
-          ...path(row),
-          body,
-          headers: { "If-Match": `"${row.revision}"` },
-        }),
+      inTurn(`campaign ${row.id}`, row.revision, (headers) =>
+        data(api.PUT("/api/studies/{study}/campaigns/{campaign}", { ...path(row), body, headers })),
       ),
     onError,
     onSettled,

@@ -7,22 +7,34 @@ import { Button } from "@/ui/button";
 interface Props {
   row: Row;
   canChange: boolean;
-  onChange: (body: PlanBody) => void;
+  onChange: (body: PlanBody) => Promise<unknown>;
   onDrop: () => void;
 }
 
 /** Name, dates and the share held out; fixed once the holdout is drawn. */
 export function Plan({ row, canChange, onChange, onDrop }: Props) {
-  const [plan, setPlan] = useState<PlanBody>({
+  // What is being typed or dragged; the record shows again as soon as it is kept or refused.
+  const [edits, setEdits] = useState<Partial<PlanBody>>({});
+  const plan: PlanBody = {
     name: row.name,
     send_on: row.send_on,
     read_on: row.read_on,
     holdout: row.holdout,
-  });
+    ...edits,
+  };
   const draft = row.state === "draft" && canChange;
-  const keep = (next: PlanBody) => {
-    setPlan(next);
-    if (next.name.trim()) onChange(next);
+  const edit = (change: Partial<PlanBody>) => setEdits({ ...edits, ...change });
+  const keep = (change: Partial<PlanBody> = {}) => {
+    const next = { ...plan, ...change };
+    if (!next.name.trim()) return;
+    edit(change);
+    const kept = () =>
+      setEdits((now) =>
+        Object.fromEntries(
+          Object.entries(now).filter(([key, value]) => value !== next[key as keyof PlanBody]),
+        ),
+      );
+    onChange(next).then(kept, kept);
   };
   const box = "rounded-md border border-line bg-card px-2 py-1 disabled:text-quiet";
   const [to] = row.window.split(":");
@@ -38,8 +50,8 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
           value={plan.name}
           maxLength={80}
           disabled={!draft}
-          onChange={(event) => setPlan({ ...plan, name: event.target.value })}
-          onBlur={() => plan.name.trim() && plan.name !== row.name && onChange(plan)}
+          onChange={(event) => edit({ name: event.target.value })}
+          onBlur={() => plan.name !== row.name && keep()}
         />
       </label>
       <label className="grid gap-1 text-12 text-quiet">
@@ -49,7 +61,7 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
           className={`${box} text-13 text-ink`}
           value={plan.send_on}
           disabled={!draft}
-          onChange={(event) => event.target.value && keep({ ...plan, send_on: event.target.value })}
+          onChange={(event) => event.target.value && keep({ send_on: event.target.value })}
         />
       </label>
       <label className="grid gap-1 text-12 text-quiet">
@@ -59,7 +71,7 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
           className={`${box} text-13 text-ink`}
           value={plan.read_on}
           disabled={!draft}
-          onChange={(event) => event.target.value && keep({ ...plan, read_on: event.target.value })}
+          onChange={(event) => event.target.value && keep({ read_on: event.target.value })}
         />
       </label>
       <label className="grid gap-1 text-12 text-quiet">
@@ -73,9 +85,9 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
           disabled={!draft}
           aria-label="Share held out"
           className="accent-ink"
-          onChange={(event) => setPlan({ ...plan, holdout: Number(event.target.value) })}
-          onPointerUp={() => plan.holdout !== row.holdout && onChange(plan)}
-          onKeyUp={() => plan.holdout !== row.holdout && onChange(plan)}
+          onChange={(event) => edit({ holdout: Number(event.target.value) })}
+          onPointerUp={() => plan.holdout !== row.holdout && keep()}
+          onKeyUp={() => plan.holdout !== row.holdout && keep()}
         />
       </label>
       {canChange && row.state !== "handed over" && <Button onClick={onDrop}>Put away</Button>}

@@ -3,6 +3,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { useStudy } from "@/study/context";
+import { inTurn } from "@/study/in-turn";
 import { useNotice } from "@/ui/notices";
 
 export type Draft = Schemas["Draft"];
@@ -36,12 +37,8 @@ export function useGroupActions(revision: number) {
   const path = { params: { path: { study: study.id } } };
   const draft = useMutation({
     mutationFn: (body: Draft) =>
-      data(
-        api.PUT("/api/studies/{study}/groups/recipe", {
-          ...path,
-          body,
-          headers: { "If-Match": `"${revision}"` },
-        }),
+      inTurn(`recipe ${study.id}`, revision, (headers) =>
+        data(api.PUT("/api/studies/{study}/groups/recipe", { ...path, body, headers })),
       ),
     onError: trouble,
     onSettled: fresh,

@@ -7,6 +7,7 @@ import type { PickedLines } from "@/stations/ledger";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { Swatch } from "@/stations/ledger/textures";
 import { useStudy } from "@/study/context";
+import { inTurn } from "@/study/in-turn";
 import { Switch } from "@/ui/switch";
 
 interface Props {
@@ -22,12 +23,14 @@ export function Rules({ page, picked, onPick, onHover }: Props) {
   const timer = useRef(0);
   const change = useLedgerChange(
     ({ rule, on }: { rule: Schemas["RuleRow"]; on: boolean }) =>
-      data(
-        api.PUT("/api/studies/{study}/ledger/rules/{rule}", {
-          params: { path: { study: study.id, rule: rule.key } },
-          body: { on },
-          headers: { "If-Match": `"${page.revision}"` },
-        }),
+      inTurn(`rules ${study.id}`, page.revision, (headers) =>
+        data(
+          api.PUT("/api/studies/{study}/ledger/rules/{rule}", {
+            params: { path: { study: study.id, rule: rule.key } },
+            body: { on },
+            headers,
+          }),
+        ),
       ),
     ({ rule, on }) => `“${rule.name}” is ${on ? "on" : "off"}: ${count(rule.lines)} lines.`,
   );

@@ -8,6 +8,7 @@ import { count, day, money } from "@/charts/format";
 import { ThreadRow } from "@/stations/measures/thread-row";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
+import { inTurn } from "@/study/in-turn";
 import { Stale, Standing } from "@/study/standing";
 import { Head } from "@/ui/head";
 import { useNotice } from "@/ui/notices";
@@ -113,12 +114,14 @@ function useChoice(revision: number) {
   const say = useNotice();
   return useMutation({
     mutationFn: ({ thread, choice }: { thread: Schemas["Thread"]; choice: Choice }) =>
-      data(
-        api.PUT("/api/studies/{study}/measures/{name}", {
-          params: { path: { study: study.id, name: thread.name }, query: view as never },
-          body: { role: choice.role ?? null, steps: choice.steps ?? null },
-          headers: { "If-Match": `"${revision}"` },
-        }),
+      inTurn(`plan ${study.id}`, revision, (headers) =>
+        data(
+          api.PUT("/api/studies/{study}/measures/{name}", {
+            params: { path: { study: study.id, name: thread.name }, query: view as never },
+            body: { role: choice.role ?? null, steps: choice.steps ?? null },
+            headers,
+          }),
+        ),
       ),
     onSuccess: (_, { thread, choice }) => {
       const words = choice.steps

@@ -11,7 +11,7 @@ import { Button } from "@/ui/button";
 interface Props {
   page: Schemas["PortraitsPage"];
   segment: Schemas["SegmentHead"];
-  onChange: (body: SegmentBody) => void;
+  onChange: (body: SegmentBody) => Promise<unknown>;
 }
 
 /** The chosen segment: its name and why, who is typical, who stands on the border. */
@@ -23,12 +23,7 @@ export function SegmentCards({ page, segment, onChange }: Props) {
   const places = rows.map((row) => page.numeric.indexOf(row));
   return (
     <div className="grid grid-cols-[1.3fr_1fr_1fr] gap-3">
-      <Naming
-        key={segment.id + segment.name + segment.notes}
-        segment={segment}
-        canChange={canChange}
-        onChange={onChange}
-      />
+      <Naming key={segment.id} segment={segment} canChange={canChange} onChange={onChange} />
       <section className="card p-3">
         <h2 className="text-14">Most typical</h2>
         <ul className="mt-1">
@@ -88,10 +83,21 @@ function Naming({
 }: {
   segment: Schemas["SegmentHead"];
   canChange: boolean;
-  onChange: (body: SegmentBody) => void;
+  onChange: (body: SegmentBody) => Promise<unknown>;
 }) {
-  const [name, setName] = useState(segment.name);
-  const [notes, setNotes] = useState(segment.notes);
+  // What is being typed; the record shows again as soon as it is kept.
+  const [typedName, setName] = useState<string | null>(null);
+  const [typedNotes, setNotes] = useState<string | null>(null);
+  const name = typedName ?? segment.name;
+  const notes = typedNotes ?? segment.notes;
+  const keep = (body: SegmentBody) =>
+    onChange(body).then(
+      () => {
+        if (body.name !== undefined) setName(null);
+        if (body.notes !== undefined) setNotes((now) => (now === body.notes ? null : now));
+      },
+      () => undefined, // said beside; what was typed stays
+    );
   const reason = segment.proposals.find((proposal) => proposal.name === segment.name)?.reason;
   const others = segment.proposals.filter((proposal) => proposal.name !== segment.name);
   return (
@@ -100,7 +106,7 @@ function Naming({
         className="flex items-center gap-2"
         onSubmit={(event) => {
           event.preventDefault();
-          if (name.trim() && name !== segment.name) onChange({ name });
+          if (name.trim() && name !== segment.name) void keep({ name });
         }}
       >
         <SegmentMark mark={segment.mark} size={20} />
@@ -130,7 +136,7 @@ function Naming({
               type="button"
               title={`${proposal.reason}`}
               className="rounded-md border border-line px-1.5 hover:border-quiet"
-              onClick={() => onChange({ name: proposal.name })}
+              onClick={() => void keep({ name: proposal.name })}
             >
               {proposal.name}
             </button>
@@ -143,7 +149,7 @@ function Naming({
         value={notes}
         disabled={!canChange}
         onChange={(event) => setNotes(event.target.value)}
-        onBlur={() => notes !== segment.notes && onChange({ notes })}
+        onBlur={() => notes !== segment.notes && void keep({ notes })}
         rows={2}
         className="mt-2 w-full rounded-md border border-line px-2 py-1"
       />

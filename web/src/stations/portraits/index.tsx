@@ -9,6 +9,7 @@ import { Sheet } from "@/stations/portraits/sheet";
 import { SegmentCards } from "@/stations/portraits/cards";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
+import { inTurn } from "@/study/in-turn";
 import { Stale, Standing } from "@/study/standing";
 import { Head } from "@/ui/head";
 import { useNotice } from "@/ui/notices";
@@ -71,7 +72,7 @@ export function Portraits() {
           <SegmentCards
             page={page}
             segment={segment}
-            onChange={(body) => change.mutate({ segment, body })}
+            onChange={(body) => change.mutateAsync({ segment, body })}
           />
         </Stale>
       )}
@@ -96,18 +97,18 @@ function useSegmentChange() {
   const say = useNotice();
   return useMutation({
     mutationFn: ({ segment, body }: { segment: Schemas["SegmentHead"]; body: SegmentBody }) =>
-      data(
-        api.PUT("/api/studies/{study}/portraits/segments/{segment}", {
-          params: { path: { study: study.id, segment: segment.id } },
-          body: { name: body.name ?? null, short: body.short ?? null, notes: body.notes ?? null },
-          headers: { "If-Match": `"${segment.revision}"` },
-        }),
+      inTurn(`segment ${segment.id}`, segment.revision, (headers) =>
+        data(
+          api.PUT("/api/studies/{study}/portraits/segments/{segment}", {
+            params: { path: { study: study.id, segment: segment.id } },
+            body: { name: body.name ?? null, short: body.short ?? null, notes: body.notes ?? null },
+            headers,
+          }),
+        ),
       ),
-    onSuccess: (now, { segment }) =>
+    onSuccess: (now, { segment, body }) =>
       say(
-        now.name === segment.name
-          ? `${now.name} is changed.`
-          : `${segment.name} is now ${now.name}.`,
+        body.name === undefined ? `${now.name} is changed.` : `${segment.name} is now ${now.name}.`,
         { undo: takeBack },
       ),
     onError: (problem) => say(problem.message, { trouble: true }),

@@ -1,0 +1,235 @@
+"""Each station by hand: what is picked or changed shows in figures, lens and records."""
+
+import re
+
+from sortija.server.campaigns.models import Campaign
+from sortija.server.groups.models import Segment
+from tests.web.support import BrowserCase
+
+
+class Station(BrowserCase):
+    def setUp(self):
+        super().setUp()
+        self.counted()
+
+    def walk(self, station, steps, *arguments):
+        """Open a station as the owner, then do the steps; nothing may be complained of."""
+        self.run_in_browser(self._walk, station, steps, self.link(self.owner), *arguments)
+        self.assertEqual(self.troubles, [])
+        self.owner.refresh_from_db()  # the password that was chosen ends sessions before it
+        self.client = self.signed_in(self.owner)
+
+    def _walk(self, station, steps, link, *arguments):
+        self.come_in(self.page, link)
+        if station != "Ledger":
+            self.open_station(self.page, station)
+        steps(self.page, *arguments)
+
+    def lens_shows(self, customers):
+        self.page.wait_for_function(
+            "n => document.querySelector('aside .text-20')?.innerText === n", arg=f"{customers:,}"
+        )
+
+    def adopt(self, k=4):
+        self.send("post", "groups/run", status=202)
+        self.wait(lambda: self.get("groups")["status"]["state"] == "whole")
+        row = next(r for r in self.get("groups")["candidates"] if r["k"] == k)
+        self.send("post", "groups/adopt", {"grouping": row["id"]})
+        return row
+
+
+class LedgerByHand(Station):
+    def test_rules_lines_and_files(self):
+        before = self.get("ledger")
+        self.walk("Ledger", self.ledger, before)
+        after = self.get("ledger")
+        self.assertEqual(after["counted_total"], before["counted_total"])
+        self.assertEqual(after["status"]["state"], "whole")
+
+    def ledger(self, page, before):
+        rules = page.get_by_role("region", name="Rules")
+        rules.get_by_role("button", name="Voided", exact=True).hover()
+        rules.get_by_text("Switched the other way,").wait_for()
+        void = next(rule for rule in before["rules"] if rule["key"] == "void")
+        rules.get_by_role("button", name="Voided", exact=True).click()
+        lines = page.get_by_role("region", name="Lines")
+        lines.get_by_role("heading", name="lines: Voided").wait_for()
+        lines.get_by_text(f"{void['lines']:,}", exact=True).first.wait_for()
+        lines.get_by_role("button", name="all lines").click()
+        lines.get_by_role("heading", name="all lines").wait_for()
+        lines.get_by_text(f"{before['lines']:,}", exact=True).first.wait_for()
+        first = lines.locator("tbody tr").first.inner_text()
+        lines.get_by_role("button", name="Older lines").click()
+        page.wait_for_function(
+            "old => document.querySelector('tbody tr')?.innerText !== old", arg=first
+        )
+        files = page.get_by_role("region", name="Files")
+        files.get_by_role("button", name="take back", exact=True).first.click()
+        page.get_by_text("No log has come in yet").wait_for()
+        page.get_by_role("button", name="Take back", exact=True).click()
+        files.get_by_text("log.csv").wait_for()
+
+
+class MeasuresByHand(Station):
+    def test_roles_preparation_and_windows(self):
+        self.walk("Measures", self.measures, self.get("measures", to="2026-05-31"))
+        page = {t["name"]: t for t in self.get("measures")["threads"]}
+        self.assertEqual(page["tenure"]["role"], "out")
+        self.assertEqual(page["recency"]["steps"]["cap"], 0.01)
+        self.assertEqual(page["frequency"]["steps"], page["frequency"]["proposed"])
+
+    def measures(self, page, may):
+        page.get_by_label("Role of Time as member").select_option("out")
+        page.get_by_text("Time as member is left out.").wait_for()
+        threads = page.get_by_role("region", name="Threads")
+        threads.get_by_role("button", name=re.compile("^Days since last visit")).click()
+        page.get_by_label("Cap each end at").select_option("0.01")
+        page.get_by_text("cap 1%").wait_for()
+        page.get_by_role("button", name=re.compile("^Visits")).first.click()
+        page.get_by_label("Scale").select_option("rank")
+        page.get_by_role("button", name="Back to what is proposed").click()
+        page.get_by_text("As proposed:").wait_for()
+        page.locator("h1").click()
+        page.keyboard.press(",")
+        words = f"{may['with_purchase']:,} of {may['customers']:,} customers bought"
+        page.get_by_text(words).wait_for()
+        page.get_by_text("up to and including 31 May 2026").wait_for()
+        page.keyboard.press(".")
+        page.get_by_text("up to and including 30 Jun 2026").wait_for()
+
+
+class ScoresByHand(Station):
+    def test_bands_plots_and_codes(self):
+        self.walk("Scores", self.scores, self.get("scores"))
+
+    def scores(self, page, scores):
+        recency = scores["measures"][0]
+        bands = page.get_by_role("region", name="Bands")
+        best = recency["bands"][-1]
+        row = bands.locator("tbody").first.locator("tr").first
+        self.assertEqual(row.locator("td").last.inner_text(), f"{best['customers']:,}")
+        row.click()
+        self.lens_shows(best["customers"])
+        second = bands.locator("tbody").first.locator("tr").nth(1)
+        second.click(modifiers=["Shift"])
+        self.lens_shows(best["customers"] + recency["bands"][-2]["customers"])
+        codes = page.get_by_role("region", name="Codes")
+        top = scores["codes"][0]
+        words = codes.locator("tbody tr").first.inner_text()
+        self.assertIn(top["code"], words)
+        self.assertIn(f"{top['customers']:,}", words)
+        region = page.get_by_role("region", name="Field of recency and frequency")
+        plots = region.locator("svg").first.locator("[role=button]")
+        shown = [plots.nth(n).get_attribute("aria-label") for n in range(plots.count())]
+        counts = [int(re.search(r": ([\d,]+)", text)[1].replace(",", "")) for text in shown]
+        self.assertEqual(sum(counts), scores["scored"])
+
+
+class GroupsByHand(Station):
+    def test_a_changed_recipe_hatches_the_rows_until_grouped_again(self):
+        self.adopt()
+        self.walk("Groups", self.groups)
+        self.assertEqual(self.get("groups")["adopted"]["k"], 4)
+        inputs = [row["name"] for row in self.get("groups")["recipe"]["numeric"] if row["picked"]]
+        self.assertNotIn("tenure", inputs)
+
+    def groups(self, page):
+        page.get_by_role("button", name="4 groups: silhouette").click()
+        page.get_by_role("button", name="These 4 are adopted").wait_for()
+        page.get_by_role("button", name="Leave Time as member out").click()
+        page.get_by_text("changed since the last run").wait_for()
+        adopt = page.get_by_role("button", name=re.compile("Adopt these|are adopted"))
+        self.assertTrue(adopt.is_disabled())
+        page.get_by_role("button", name="Group again").click()
+        page.get_by_text("changed since the last run").wait_for(state="detached")
+        page.get_by_role("button", name="8 groups: silhouette").wait_for()
+        page.get_by_role("button", name="3 groups: silhouette").click()
+        page.get_by_role("button", name="Adopt these 3 groups").click()
+        page.get_by_role("button", name="These 3 are adopted").wait_for()
+        page.locator("h1").click()
+        page.keyboard.press("z")
+        page.get_by_text("Taken back: Adopted 3 groups").wait_for()
+        page.get_by_text("Adopted: 4 groups").wait_for()
+
+
+class PortraitsByHand(Station):
+    def test_names_notes_and_members(self):
+        self.adopt()
+        portraits = self.get("portraits")
+        self.walk("Portraits", self.portraits, portraits)
+        first = Segment.objects.get(pk=portraits["segments"][0]["id"])
+        self.assertEqual((first.name, first.notes), ("Kettle & Co", "Writes back in spring."))
+
+    def portraits(self, page, portraits):
+        one, two = portraits["segments"][:2]
+        name = page.get_by_label("Name of the segment")
+        name.fill(two["name"])
+        page.get_by_role("button", name="Rename").click()
+        page.get_by_text(f"Another segment is called {two['name']} already.").wait_for()
+        self.troubles[:] = [t for t in self.troubles if "400" not in t]  # the refusal, repeated
+        name.fill("Kettle & Co")
+        page.get_by_role("button", name="Rename").click()
+        page.get_by_text(f"{one['name']} is now Kettle & Co.").wait_for()
+        page.get_by_label("Notes").fill("Writes back in spring.")
+        page.locator("h1").click()
+        page.get_by_text("Kettle & Co is changed.").wait_for()
+        page.get_by_role("button", name=f"Look at these {one['customers']:,}").click()
+        self.lens_shows(one["customers"])
+        page.get_by_role("columnheader").get_by_text(two["name"]).click()
+        page.get_by_role("button", name=f"Look at these {two['customers']:,}").click()
+        self.lens_shows(two["customers"])
+
+
+class CrossingsByHand(Station):
+    def test_a_cell_a_date_and_a_unit(self):
+        self.adopt()
+        self.walk("Crossings", self.crossings, self.get("crossings"))
+
+    def crossings(self, page, crossings):
+        k = len(crossings["states"]) - 3
+        step = crossings["steps"][0]
+        moves = [
+            (step["customers"][a][b], a, b)
+            for a in range(k) for b in range(k) if a != b
+        ]  # fmt: skip
+        most, origin, target = max(moves)
+        names = [state["name"] for state in crossings["states"]]
+        matrix = page.get_by_role("region", name="Matrix")
+        matrix.get_by_role("button", name=re.compile("^to 31 Dec")).click()
+        page.get_by_label("hide border moves").uncheck()
+        matrix.locator(f"button[title^='{names[origin]} → {names[target]}']").click()
+        self.lens_shows(most)
+        why = page.get_by_role("region", name="Why")
+        why.get_by_text(f"{most:,} customers").wait_for()
+        page.get_by_text("Spend here: the 12 months to 30 Sep 2025").wait_for()
+        page.get_by_role("button", name="Spend before").click()
+        page.get_by_text("4 quarter ends, spend before").wait_for()
+        self.assertTrue(page.get_by_label("hide border moves").is_disabled())
+
+
+class CampaignsByHand(Station):
+    def test_planned_changed_drawn_and_put_away(self):
+        self.walk("Campaigns", self.campaigns)
+        campaign = Campaign.objects.get()
+        self.assertEqual((campaign.name, campaign.state, campaign.holdout), ("Seeds", "draft", 0.5))
+
+    def campaigns(self, page):
+        page.get_by_role("button", name="Plan a campaign for everyone").click()
+        page.get_by_label("Name").fill("Seeds")
+        page.locator("h1").click()
+        page.get_by_text("This fork finds a rise of").wait_for()
+        slider = page.get_by_label("Share held out")
+        slider.focus()
+        page.keyboard.press("End")
+        page.get_by_text("Held out: 50%").wait_for()
+        page.locator("h1").click()
+        page.get_by_role("button", name="Draw the holdout").click()
+        page.get_by_text(re.compile("^Drawn: ")).wait_for()
+        page.get_by_role("button", name="Hand over the list").wait_for()
+        self.assertTrue(page.get_by_label("Name").is_disabled())
+        page.get_by_role("button", name="Take back", exact=True).last.click()
+        page.get_by_role("button", name="Draw the holdout").wait_for()
+        page.get_by_role("button", name="Put away").click()
+        page.get_by_text("No campaign is planned yet").wait_for()
+        page.get_by_role("button", name="Take back", exact=True).last.click()
+        page.get_by_role("button", name="Draw the holdout").wait_for()
