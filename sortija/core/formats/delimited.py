@@ -6,6 +6,10 @@ A file is never held whole. Every cell stays text here; ``core.ledger.cells`` re
 from __future__ import annotations
 
 import codecs
+import csv
+import io
+import re
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -13,25 +17,33 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.csv as pacsv
 
+from sortija.core.formats.packed import magic_of, open_bytes
+from sortija.core.formats.rows import KEPT_RAGGED, UnreadableFile, checked_names, first_of
+
 __all__ = ["DelimitedFile", "Dialect", "UnreadableFile", "sniff"]
 
 HEAD_BYTES = 1 << 18
 BATCH_BYTES = 4 << 20
-DELIMITERS = ",;\t|"
-KEPT_RAGGED = 1000
-
-
-class UnreadableFile(ValueError):
-    """The file is no table of text; the message says what is wrong and what to do."""
+DELIMITERS = (",", ";", "\t", "|", "~", "^", "\x1f")
+#: Titles above a table end within so many lines.
+LOOKED_AT = 200
+_BLOCKS = 1 << 20
+_AMOUNT_OR_DATE = re.compile(r"\s*[-+(]?[£$€]?\s*\d[\d.,:/ T-]*\)?\s*")
 
 
 @dataclass(frozen=True)
 class Dialect:
-    """How a file is written."""
+    """How a file is written.
+
+    ``skipped``: lines of titles above the head; ``headless``: the first row is data already, and
+    columns are called by their place.
+    """
 
     delimiter: str
     encoding: str
     names: tuple[str, ...]
+    skipped: int = 0
+    headless: bool = False
 
 
 def _decode(head: bytes, whole: bool) -> tuple[str, str]:
@@ -39,6 +51,8 @@ def _decode(head: bytes, whole: bool) -> tuple[str, str]:
                        (codecs.BOM_UTF16_BE, "utf-16")):  # fmt: skip
         if head.startswith(mark):
             return head.decode(name, errors="ignore"), "utf-8" if "8" in name else name
+    if head[1::2].count(0) > 0.4 * len(head[1::2]):
+        return head.decode("utf-16-le", errors="ignore"), "utf-16-le"
     if b"\0" in head:
         raise UnreadableFile(
             "This file is not text. Export it as CSV (comma, semicolon or tab) and bring that in."
@@ -50,18 +64,21 @@ def _decode(head: bytes, whole: bool) -> tuple[str, str]:
         return head.decode("cp1252", errors="replace"), "cp1252"
 
 
-def _cells(line: str, delimiter: str) -> int:
-    """How many cells a line has, delimiters within quotes not counted."""
-    count, quoted = 1, False
-    for letter in line:
-        if letter == '"':
-            quoted = not quoted
-        elif letter == delimiter and not quoted:
-            count += 1
-    return count
+def _rows(lines: list[str], delimiter: str) -> list[list[str]]:
+    return list(csv.reader(lines, delimiter=delimiter))
 
 
-def sniff(path: Path) -> Dialect:
+def _table_in(lines: list[str], delimiter: str) -> tuple[float, int, int]:
+    """(share of lines as wide as most, that width, place of the first such line)."""
+    widths = [len(row) for row in _rows(lines, delimiter)]
+    wide = Counter(width for width in widths if width > 1)
+    if not wide:
+        return 0.0, 1, 0
+    width, count = wide.most_common(1)[0]
+    return count / len(widths), width, widths.index(width)
+
+
+def sniff(path: Path, name: str = "") -> Dialect:
     """Find delimiter, encoding and column names from the first 256 KiB.
 
     Raises
@@ -69,47 +86,41 @@ def sniff(path: Path) -> Dialect:
     UnreadableFile
         Empty, binary, a single column, or a head with empty or repeated names.
     """
-    with path.open("rb") as file:
+    with open_bytes(path, name) as file:
         head = file.read(HEAD_BYTES)
         whole = not file.read(1)
     text, encoding = _decode(head, whole)
     lines = text.splitlines()
+    if not whole and len(lines) < 2:
+        raise UnreadableFile(
+            "The first row does not end within 256 KiB, so this is no table with a row a line. "
+            "Export it with line ends."
+        )
     lines = lines if whole else lines[:-1]
-    lines = [line for line in lines if line.strip()][:200]
-    if not lines:
+    if not any(line.strip() for line in lines):
         raise UnreadableFile("This file is empty. Export it again and bring in the new one.")
-
-    def agreement(delimiter: str) -> tuple[float, int]:
-        first = _cells(lines[0], delimiter)
-        same = sum(_cells(line, delimiter) == first for line in lines)
-        return (same / len(lines) if first > 1 else 0.0, first)
-
-    delimiter = max(DELIMITERS, key=agreement)
-    if agreement(delimiter)[0] == 0.0:
+    full = [(place, line) for place, line in enumerate(lines) if line.strip()][:LOOKED_AT]
+    texts = [line for _, line in full]
+    delimiter = max(DELIMITERS, key=lambda d: _table_in(texts, d)[:2])
+    share, _, first = _table_in(texts, delimiter)
+    if share == 0.0:
         raise UnreadableFile(
             "No comma, semicolon, tab or bar divides the first row into columns. "
             "Export the file with one of them between the columns."
         )
-    names = pacsv.read_csv(
-        pa.py_buffer((lines[0] + "\n").encode()),
-        read_options=pacsv.ReadOptions(),
-        parse_options=pacsv.ParseOptions(delimiter=delimiter),
-    ).column_names
-    names = tuple(name.strip().lstrip("\ufeff") for name in names)
-    if "" in names:
-        place = names.index("") + 1
-        raise UnreadableFile(f"Column {place} has no name in the first row. Name it and try again.")
-    twice = sorted({name for name in names if names.count(name) > 1})
-    if twice:
-        raise UnreadableFile(
-            f"Two columns are called {twice[0]}. Give each its own name in the first row."
-        )
-    return Dialect(delimiter, encoding, names)
+    # Rows whose quotes hold line ends make places uncertain: then the head is the first line.
+    first = first if len(_rows(texts[: first + 1], delimiter)) == first + 1 else 0
+    cells = _rows([texts[first]], delimiter)[0]
+    skipped = full[first][0]
+    if sum(bool(_AMOUNT_OR_DATE.fullmatch(cell)) for cell in cells) >= 2:
+        names = tuple(f"column {n}" for n in range(1, len(cells) + 1))
+        return Dialect(delimiter, encoding, names, skipped, headless=True)
+    return Dialect(delimiter, encoding, checked_names(cells), skipped)
 
 
 @dataclass
 class DelimitedFile:
-    """Batches of text cells of one file.
+    """Batches of text cells of one file, packed or not.
 
     ``ragged`` holds the text of rows whose number of cells differs from the head's (up to 1,000
     of them; ``ragged_count`` counts all); they are set aside, never guessed at.
@@ -117,8 +128,22 @@ class DelimitedFile:
 
     path: Path
     dialect: Dialect
+    name: str = ""
     ragged: list[str] = field(default_factory=list)
     ragged_count: int = 0
+    notes: list[str] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        if self.dialect.headless:
+            self.notes.append(
+                "The first row holds values, not names, so the columns are called by their place."
+            )
+        if self.dialect.skipped:
+            self.notes.append(f"{self.dialect.skipped} lines above the table were passed over.")
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        return self.dialect.names
 
     def _set_aside(self, row: pacsv.InvalidRow) -> str:
         self.ragged_count += 1
@@ -127,36 +152,62 @@ class DelimitedFile:
         return "skip"
 
     def batches(self) -> Iterator[pa.RecordBatch]:
-        """Every row in file order, as string columns under the names of the dialect."""
-        names = list(self.dialect.names)
-        reader = pacsv.open_csv(
-            self.path,
-            read_options=pacsv.ReadOptions(
-                block_size=BATCH_BYTES,
-                column_names=names,
-                skip_rows=1,
-                encoding=self.dialect.encoding,
-            ),
-            parse_options=pacsv.ParseOptions(
-                delimiter=self.dialect.delimiter,
-                newlines_in_values=True,
-                invalid_row_handler=self._set_aside,
-            ),
-            convert_options=pacsv.ConvertOptions(
-                column_types={name: pa.string() for name in names},
-                strings_can_be_null=False,
-                check_utf8=True,
-            ),
-        )
+        """Every row in file order, as string columns under the names of the dialect.
+
+        Raises
+        ------
+        UnreadableFile
+            Where the file stops being a table: says after which row, why, and what to do.
+        """
+        self.ragged, self.ragged_count = [], 0
+        names, rows = list(self.dialect.names), 0
+        source = self.path if magic_of(self.path) == "plain" else open_bytes(self.path, self.name)
         try:
-            yield from reader
-        except pa.ArrowInvalid as problem:
-            raise UnreadableFile(f"{self.path.name} stops being readable: {problem}") from problem
+            reader = pacsv.open_csv(
+                source,
+                read_options=pacsv.ReadOptions(
+                    block_size=BATCH_BYTES,
+                    column_names=names,
+                    skip_rows=self.dialect.skipped + (not self.dialect.headless),
+                    encoding=self.dialect.encoding,
+                ),
+                parse_options=pacsv.ParseOptions(
+                    delimiter=self.dialect.delimiter,
+                    newlines_in_values=True,
+                    invalid_row_handler=self._set_aside,
+                ),
+                convert_options=pacsv.ConvertOptions(
+                    column_types={name: pa.string() for name in names},
+                    strings_can_be_null=False,
+                    check_utf8=True,
+                ),
+            )
+            for batch in reader:
+                yield batch
+                rows += batch.num_rows
+        except (pa.ArrowException, UnicodeError) as problem:
+            if "Empty CSV file" in str(problem):
+                return  # a head and nothing below it
+            raise UnreadableFile(self._words(str(problem), rows)) from problem
+        finally:
+            if isinstance(source, io.IOBase):
+                source.close()
+
+    def _words(self, problem: str, rows: int) -> str:
+        after = f"After row {rows:,}" if rows else "From its first rows on"
+        low = problem.lower()
+        if "utf8" in low or "utf-8" in low or "decode" in low:
+            return (
+                f"{after} the file is not {self.dialect.encoding.upper()} any more: two files in "
+                "different encodings were joined. Export it again in one encoding, UTF-8 at best."
+            )
+        if "straddling" in low or "block" in low:
+            return (
+                f"{after} comes a row of more than {BATCH_BYTES >> 20} MiB: a quote that is never "
+                "closed, or no line ends. Look at that row and export the file again."
+            )
+        return f"{after} the file stops being readable: {problem}"
 
     def first_rows(self, count: int = 200) -> pa.RecordBatch:
         """The first ``count`` rows."""
-        for batch in self.batches():
-            return batch.slice(0, count)
-        return pa.RecordBatch.from_arrays(
-            [pa.array([], pa.string()) for _ in self.dialect.names], names=list(self.dialect.names)
-        )
+        return first_of(self, count)

@@ -20,6 +20,7 @@ from sortija.core.ledger.cells import (
 )
 from sortija.core.ledger.mapping import LogMapping
 from sortija.core.ledger.rules import RULES
+from sortija.core.ledger.zones import Zone
 
 __all__ = [
     "KINDS",
@@ -125,11 +126,14 @@ class LineReader:
         Decimals of the study's money.
     today : int
         Days since 1970-01-01 of the day the file came in; later dates lie in the future.
+    zone : Zone, optional
+        Stamps with an offset are told in this zone.
     """
 
     mapping: LogMapping
     scale: int
     today: int
+    zone: Zone | None = None
     cards: Codebook = field(default_factory=Codebook)
     sites: Codebook = field(default_factory=Codebook)
     channels: Codebook = field(default_factory=Codebook)
@@ -217,7 +221,9 @@ class LineReader:
         first = self.lines_read + 1
         card = self._codes(batch, "customer", self.cards)
         moment_cells = batch.column(roles["moment"])
-        day, second, day_state = read_moments(moment_cells, self.mapping.month_first)
+        day, second, day_state = read_moments(
+            moment_cells, bool(self.mapping.month_first), self.zone
+        )
         day = np.where(day_state == GOOD, day, NO_DAY).astype(np.int32)
         quantity, money, quantity_state, money_state = self._amounts(batch)
         money = np.where(money_state == GOOD, money, 0)

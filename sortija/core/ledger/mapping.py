@@ -10,7 +10,7 @@ from typing import Literal
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from sortija.core.ledger.cells import BAD, GOOD, read_decimals, read_moments
+from sortija.core.ledger.behaviour import Behaviour, behaviour_of, come_back
 
 __all__ = [
     "LOG_ROLES",
@@ -59,6 +59,12 @@ _VOID = re.compile(r"void|cancel|abort|test|deleted", re.I)
 _YES_NO = {"yes", "no", "y", "n", "true", "false", "0", "1", "t", "f"}
 
 
+ASK_ORDER = (
+    "Say whether its dates are written day first or month first: every one of them can be read "
+    "either way."
+)
+
+
 class MappingError(ValueError):
     """A mapping that cannot be read by; the message says which role and what to do."""
 
@@ -74,10 +80,13 @@ class Guess:
 
 @dataclass(frozen=True)
 class LogMapping:
-    """Role → column of a transaction log, and how its cells are written."""
+    """Role → column of a transaction log, and how its cells are written.
+
+    ``month_first`` None: dates can be read either way, and somebody has to say which.
+    """
 
     roles: dict[str, str]
-    month_first: bool = False
+    month_first: bool | None = False
     decimal_comma: bool = False
     kinds: dict[str, LineKind] = field(default_factory=dict)
 
@@ -96,6 +105,8 @@ class LogMapping:
                 raise MappingError(f"Say which column holds {words}.")
         if "total" not in self.roles and not {"quantity", "price"} <= set(self.roles):
             raise MappingError("Say which column holds the line total, or quantity and price.")
+        if self.month_first is None:
+            raise MappingError(ASK_ORDER)
 
 
 @dataclass(frozen=True)
@@ -103,7 +114,7 @@ class MemberMapping:
     """Column → type of a customer table; exactly one is the ``key``."""
 
     types: dict[str, str]
-    month_first: bool = False
+    month_first: bool | None = False
     decimal_comma: bool = False
 
     @property
@@ -121,73 +132,37 @@ class MemberMapping:
             count = sum(kind == single for kind in self.types.values())
             if count > 1 or (single == "key" and count == 0):
                 raise MappingError(f"Exactly one column can be the {single}; here {count} are.")
+        if self.month_first is None:
+            raise MappingError(ASK_ORDER)
 
 
-@dataclass(frozen=True)
-class _Behaviour:
-    """What the first rows of one column look like."""
-
-    filled: int
-    numbers: float
-    dates: float
-    months_first: bool
-    distinct: int
-    leading_zeros: bool
-    decimals: bool
-    values: tuple[str, ...]
-
-
-def _behaviour(column: pa.Array) -> _Behaviour:
-    trimmed = pc.utf8_trim_whitespace(column)
-    there = trimmed.filter(pc.greater(pc.utf8_length(trimmed), 0))
-    count = max(len(there), 1)
-    _, number_state = read_decimals(there, 4)
-    _, _, day_state = read_moments(there)
-    _, _, month_state = read_moments(there, month_first=True)
-    day_bad, month_bad = int((day_state == BAD).sum()), int((month_state == BAD).sum())
-    divided = pc.sum(
-        pc.match_substring_regex(there, r"\d[-/.: ]\d+[-/.: ]\d|^(19|20)\d{6}$")
-    ).as_py()
-    distinct = pc.unique(there)
-    return _Behaviour(
-        filled=len(there),
-        numbers=float((number_state == GOOD).sum()) / count,
-        dates=min(1 - min(day_bad, month_bad) / count, (divided or 0) / count),
-        months_first=month_bad < day_bad,
-        distinct=len(distinct),
-        leading_zeros=bool(pc.any(pc.match_substring_regex(there, r"^0\d+$")).as_py()),
-        decimals=bool(pc.any(pc.match_substring_regex(there, r"\d[.,]\d{1,2}$")).as_py()),
-        values=tuple(distinct.slice(0, 50).to_pylist()),
-    )
-
-
-def _log_fits() -> dict[str, Callable[[_Behaviour, int], tuple[float, str]]]:
+def _log_fits() -> dict[str, Callable[[Behaviour, int], tuple[float, str]]]:
     """For each role: how well a behaviour fits (0..1), and why."""
 
-    def code(low: float, high: float, words: str) -> Callable[[_Behaviour, int], tuple[float, str]]:
-        def fit(b: _Behaviour, rows: int) -> tuple[float, str]:
+    def code(low: float, high: float, words: str) -> Callable[[Behaviour, int], tuple[float, str]]:
+        def fit(b: Behaviour, rows: int) -> tuple[float, str]:
             share = b.distinct / max(rows, 1)
             good = low <= share <= high and b.dates < 0.5 and not b.decimals
             return (0.6 if good else 0.1), words.format(b.distinct)
 
         return fit
 
-    def few(words: str) -> Callable[[_Behaviour, int], tuple[float, str]]:
-        def fit(b: _Behaviour, rows: int) -> tuple[float, str]:
+    def few(words: str) -> Callable[[Behaviour, int], tuple[float, str]]:
+        def fit(b: Behaviour, rows: int) -> tuple[float, str]:
             good = 1 <= b.distinct <= 60 and b.numbers < 0.9
             return (0.6 if good else 0.1), words.format(b.distinct)
 
         return fit
 
-    def numeric(words: str, decimals: bool) -> Callable[[_Behaviour, int], tuple[float, str]]:
-        def fit(b: _Behaviour, rows: int) -> tuple[float, str]:
+    def numeric(words: str, decimals: bool) -> Callable[[Behaviour, int], tuple[float, str]]:
+        def fit(b: Behaviour, rows: int) -> tuple[float, str]:
             if b.numbers < 0.8 or b.dates > 0.5 or b.leading_zeros:
                 return 0.0, ""
             return (0.6 if b.decimals == decimals else 0.3), words
 
         return fit
 
-    def moment(b: _Behaviour, rows: int) -> tuple[float, str]:
+    def moment(b: Behaviour, rows: int) -> tuple[float, str]:
         return b.dates, f"{b.dates:.0%} of its cells read as dates"
 
     return {
@@ -205,13 +180,48 @@ def _log_fits() -> dict[str, Callable[[_Behaviour, int], tuple[float, str]]]:
     }
 
 
-def guess_log(rows: pa.RecordBatch) -> tuple[LogMapping, list[Guess]]:
+def _customers(
+    rows: pa.RecordBatch,
+    behaviours: dict[str, Behaviour],
+    known: Callable[[list[str]], float] | None,
+) -> list[tuple[float, int, str, str, str]]:
+    """Offers for the customer by behaviour: known here, or back on several receipts."""
+    place = -LOG_ROLES.index("customer")
+    codes = {
+        name: b for name, b in behaviours.items()
+        if b.dates < 0.5 and not b.decimals and b.distinct > max(5, rows.num_rows // 200)
+    }  # fmt: skip
+    offers = []
+    for name, behaviour in codes.items():
+        share = known([value for value in behaviour.values if value]) if known else 0.0
+        if share > 0.5:
+            words = f"{share:.0%} of its codes are customers who are known here"
+            offers.append((2.5, place, "customer", name, words))
+            continue
+        named = 0.5 if re.search(_NAMES["customer"], name, re.I) else 0.0
+        receipts = [n for n in codes if n != name and codes[n].distinct > behaviour.distinct]
+        most = max((come_back(rows, receipt, name) for receipt in receipts), default=0)
+        if most > max(5, 0.02 * behaviour.distinct):
+            words = f"{most} of its codes come back on several receipts, and each receipt has one"
+            offers.append((1.2 + named, place, "customer", name, words))
+    return offers
+
+
+def guess_log(
+    rows: pa.RecordBatch, known: Callable[[list[str]], float] | None = None
+) -> tuple[LogMapping, list[Guess]]:
     """Guess the roles of a log's columns from its first rows.
 
     A role goes to the column that fits best by name and by what its cells look like; a column
     whose cells cannot play the role is never taken for its name alone.
+
+    Parameters
+    ----------
+    rows : batch of string columns
+    known : function, optional
+        Share of some texts that are cards of the study already.
     """
-    behaviours = {name: _behaviour(rows.column(i)) for i, name in enumerate(rows.schema.names)}
+    behaviours = {name: behaviour_of(rows.column(i)) for i, name in enumerate(rows.schema.names)}
     fits = _log_fits()
     offers = []
     for role, pattern in _NAMES.items():
@@ -225,6 +235,7 @@ def guess_log(rows: pa.RecordBatch) -> tuple[LogMapping, list[Guess]]:
             if fit > 0 and (named or role in REQUIRED_ROLES) and score >= 0.6:
                 words = f"its name says so, and {reason}" if named else reason
                 offers.append((score, -LOG_ROLES.index(role), role, name, words))
+    offers += _customers(rows, behaviours, known)
     roles: dict[str, str] = {}
     guesses = []
     for _, _, role, name, reason in sorted(offers, reverse=True):
@@ -239,7 +250,7 @@ def guess_log(rows: pa.RecordBatch) -> tuple[LogMapping, list[Guess]]:
         for value in behaviours[roles["kind"]].values:
             back, void = _RETURN.search(value), _VOID.search(value)
             kinds[value] = "void" if void else "return" if back else "sale"
-    month_first = "moment" in roles and behaviours[roles["moment"]].months_first
+    month_first = behaviours[roles["moment"]].months_first if "moment" in roles else False
     comma = _decimal_comma(rows, [roles[r] for r in ("total", "price", "quantity") if r in roles])
     order = {name: place for place, name in enumerate(rows.schema.names)}
     guesses.sort(key=lambda g: order[g.column])
@@ -255,7 +266,7 @@ def _decimal_comma(rows: pa.RecordBatch, columns: list[str]) -> bool:
     return bool(commas > dots)
 
 
-def _trait(name: str, b: _Behaviour, rows: int) -> tuple[str, str]:
+def _trait(name: str, b: Behaviour, rows: int) -> tuple[str, str]:
     """Type of a trait and the reason."""
     words = {value.strip().lower() for value in b.values}
     if b.filled == 0:
@@ -287,14 +298,14 @@ def guess_members(rows: pa.RecordBatch) -> tuple[MemberMapping, list[Guess]]:
     """Guess the types of a customer table's columns from its first rows."""
     types: dict[str, str] = {}
     guesses = []
-    month_first = False
-    behaviours = {name: _behaviour(rows.column(i)) for i, name in enumerate(rows.schema.names)}
+    orders: list[bool | None] = []
+    behaviours = {name: behaviour_of(rows.column(i)) for i, name in enumerate(rows.schema.names)}
     for name, behaviour in behaviours.items():
         kind, reason = _trait(name, behaviour, rows.num_rows)
         types[name] = kind
         guesses.append(Guess(name, kind, reason))
         if kind in ("date", "joined"):
-            month_first |= behaviour.months_first
+            orders.append(behaviour.months_first)
 
     def keyness(name: str) -> tuple[bool, float]:
         b = behaviours[name]
@@ -313,4 +324,7 @@ def guess_members(rows: pa.RecordBatch) -> tuple[MemberMapping, list[Guess]]:
                 name, types[name], f"{same[0]} is the {single}"
             )
     numbers = [name for name, kind in types.items() if kind == "number"]
+    plain = [order for order in orders if order is not None]
+    # One column that can be read one way only settles the others of the same file.
+    month_first = any(plain) if plain or not orders else None
     return MemberMapping(types, month_first, _decimal_comma(rows, numbers)), guesses

@@ -8,7 +8,8 @@ from typing import Any
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from sortija.core.formats.delimited import DelimitedFile, UnreadableFile, sniff
+from sortija.core.formats.opening import open_rows
+from sortija.core.formats.rows import UnreadableFile
 from sortija.core.ledger.lines import money_scale
 from sortija.core.ledger.mapping import (
     LogMapping,
@@ -21,7 +22,7 @@ from sortija.core.ledger.rules import RULES
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.ledger import DEFAULT_RULES, RULES_SETTING
-from sortija.server.ledger.models import Intake, Original
+from sortija.server.ledger.models import Card, Intake, Original
 from sortija.server.ledger.uploads import earlier_intake, path_of
 from sortija.server.studies.actions import change_setting, read_setting, record, reverses
 from sortija.server.studies.fingerprints import fingerprint
@@ -59,8 +60,8 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
     if not original.whole:
         raise Problem("The file has not come in whole yet. Upload the rest of it.")
     try:
-        dialect = sniff(path_of(original))
-        rows = DelimitedFile(path_of(original), dialect).first_rows(PREVIEW_ROWS)
+        file = open_rows(path_of(original), original.name)
+        rows = file.first_rows(PREVIEW_ROWS)
     except UnreadableFile as problem:
         raise Problem(f"{original.name}: {problem}") from problem
     role = role or guess_role(rows)
@@ -73,8 +74,12 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
             f"on {earlier.made_at:%d %b %Y}. Nothing was brought in twice.",
             intake=earlier.pk,
         )
-    mapping, guesses = guess_log(rows) if role == Intake.LOG else guess_members(rows)
-    remembered = _remembered(study, role, dialect.names)
+    mapping, guesses = (
+        guess_log(rows, lambda texts: _known(study, texts))
+        if role == Intake.LOG
+        else guess_members(rows)
+    )
+    remembered = _remembered(study, role, file.names)
     if (
         isinstance(mapping, LogMapping)
         and not Intake.objects.filter(study=study, role=Intake.LOG, state=Intake.COUNTED).exists()
@@ -85,6 +90,12 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
         study=study, original=original, role=role, mapping=remembered or asdict(mapping),
         guesses=[asdict(g) for g in guesses], received_on=timezone.localdate(),
     )  # fmt: skip
+
+
+def _known(study: Study, texts: list[str]) -> float:
+    """Share of these texts that are cards of the study."""
+    found = Card.objects.filter(study=study, code__in=texts).count()
+    return found / len(texts) if texts else 0.0
 
 
 def _remembered(study: Study, role: str, names: tuple[str, ...]) -> dict[str, Any] | None:

@@ -7,15 +7,19 @@ from typing import Any
 import pyarrow as pa
 from pydantic import BaseModel
 
-from sortija.core.formats.delimited import DelimitedFile, UnreadableFile, sniff
+from sortija.core.formats.opening import open_rows
+from sortija.core.formats.rows import RowsFile, UnreadableFile
+from sortija.core.ledger.behaviour import read_both_ways
 from sortija.core.ledger.cells import BAD, EMPTY, read_decimals, read_moments
 from sortija.core.ledger.mapping import LOG_ROLES, TRAIT_TYPES
+from sortija.core.ledger.zones import zone_of
 from sortija.server.ledger.models import Intake
 from sortija.server.ledger.uploads import path_of
 
 __all__ = ["IntakeRow", "intake_row"]
 
 _ROWS = 8
+_LOOKED_AT = 2000
 
 
 class PreviewColumn(BaseModel):
@@ -30,7 +34,11 @@ class PreviewColumn(BaseModel):
 
 
 class IntakeRow(BaseModel):
-    """An intake: where it stands, and, while it is under review, a preview."""
+    """An intake: where it stands, and, while it is under review, a preview.
+
+    ``notes``: how the file was read; ``two_orders``: where its dates can be read day first and
+    month first alike, one of them as written, day first, and month first; else empty.
+    """
 
     id: int
     name: str
@@ -44,14 +52,33 @@ class IntakeRow(BaseModel):
     error: str
     roles: list[str]
     columns: list[PreviewColumn]
+    notes: list[str]
+    two_orders: list[str]
 
 
-def _first_rows(intake: Intake) -> pa.RecordBatch | None:
-    path = path_of(intake.original)
+def _open(intake: Intake) -> RowsFile | None:
     try:
-        return DelimitedFile(path, sniff(path)).first_rows(_ROWS)
+        return open_rows(path_of(intake.original), intake.original.name)
     except (UnreadableFile, FileNotFoundError):
         return None
+
+
+def _first_rows(file: RowsFile | None) -> pa.RecordBatch | None:
+    try:
+        return file.first_rows(_LOOKED_AT) if file else None
+    except UnreadableFile:
+        return None
+
+
+def _two_orders(intake: Intake, rows: pa.RecordBatch) -> list[str]:
+    """A date that can be read both ways, as written and as each; empty where one way is plain."""
+    for guess in intake.guesses:
+        if _role_of(intake, guess["column"]) in ("moment", "date", "joined"):
+            both = read_both_ways(rows.column(guess["column"]))
+            if both is not None:
+                text, day_first, month_first = both
+                return [text, day_first.isoformat(), month_first.isoformat()]
+    return []
 
 
 def _role_of(intake: Intake, column: str) -> str:
@@ -64,7 +91,8 @@ def _as_read(cells: pa.Array, role: str, intake: Intake) -> list[str]:
     """What the first cells become under the mapping; '' for empty, '?' for unreadable."""
     comma = bool(intake.mapping.get("decimal_comma"))
     if role in ("moment", "date", "joined"):
-        days, seconds, state = read_moments(cells, bool(intake.mapping.get("month_first")))
+        zone = zone_of(intake.study.zone) if role == "moment" else None
+        days, seconds, state = read_moments(cells, bool(intake.mapping.get("month_first")), zone)
         dates = days.astype("M8[D]")
         out = [
             f"{d}" + (f" {s // 3600:02d}:{s % 3600 // 60:02d}" if role == "moment" else "")
@@ -87,8 +115,11 @@ def _as_read(cells: pa.Array, role: str, intake: Intake) -> list[str]:
 def intake_row(intake: Intake) -> IntakeRow:
     """An intake for the wire."""
     columns = []
-    rows = _first_rows(intake) if intake.state in (Intake.REVIEW, Intake.FAILED) else None
-    if rows is not None:
+    reviewed = intake.state in (Intake.REVIEW, Intake.FAILED)
+    file = _open(intake) if reviewed else None
+    looked_at = _first_rows(file)
+    if looked_at is not None:
+        rows = looked_at.slice(0, _ROWS)
         for guess in intake.guesses:
             cells = rows.column(guess["column"])
             role = _role_of(intake, guess["column"])
@@ -106,6 +137,7 @@ def intake_row(intake: Intake) -> IntakeRow:
         id=intake.pk, name=intake.original.name, role=intake.role, state=intake.state,
         lines=max(intake.original.lines - 1, 0), size=intake.original.size,
         made_at=intake.made_at.isoformat(), mapping=intake.mapping, report=intake.report,
-        error=intake.error, columns=columns,
+        error=intake.error, columns=columns, notes=file.notes if file else [],
+        two_orders=_two_orders(intake, looked_at) if looked_at is not None else [],
         roles=[*LOG_ROLES, "out"] if intake.role == Intake.LOG else list(TRAIT_TYPES),
     )  # fmt: skip

@@ -13,11 +13,13 @@ from numpy.typing import NDArray
 from psycopg import sql
 
 from sortija.core import table
-from sortija.core.formats.delimited import DelimitedFile, UnreadableFile, sniff
+from sortija.core.formats.opening import open_rows
+from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.cells import BAD, GOOD, read_decimals, read_moments
 from sortija.core.ledger.lines import Codebook, LineReader
 from sortija.core.ledger.mapping import LogMapping, MemberMapping
 from sortija.core.ledger.receipts import RunCutter, Runs
+from sortija.core.ledger.zones import zone_of
 from sortija.core.measures.window import day_number
 from sortija.core.progress import Progress
 from sortija.server.bulk.copy import copy_in
@@ -59,10 +61,10 @@ def member_mapping(intake: Intake) -> MemberMapping:
     return MemberMapping(**intake.mapping)
 
 
-def _open(intake: Intake) -> DelimitedFile:
+def _open(intake: Intake) -> RowsFile:
     path = path_of(intake.original)
     try:
-        return DelimitedFile(path, sniff(path))
+        return open_rows(path, intake.original.name)
     except UnreadableFile as problem:
         raise JobError(str(problem)) from problem
     except FileNotFoundError as problem:
@@ -98,7 +100,7 @@ def _add_cards(study: Study, texts: list[str], known: int) -> None:
 def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
     """Store every line of a log; returns the report. One transaction: all of it or nothing."""
     study, mapping, file = intake.study, log_mapping(intake), _open(intake)
-    reader = LineReader(mapping, study.scale, day_number(intake.received_on))
+    reader = LineReader(mapping, study.scale, day_number(intake.received_on), zone_of(study.zone))
     reader.cards = _cards_of(study)
     for kind in _CODES:
         setattr(reader, f"{kind}s", _codes_of(study, kind))
@@ -106,7 +108,7 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
     known_codes = {kind: len(getattr(reader, f"{kind}s")) for kind in _CODES}
     cutter = RunCutter()
     unread: list[UnreadCell] = []
-    expected = max(intake.original.lines - 1, 1)
+    expected = max(intake.original.lines - 1, 0)
 
     def rows() -> Iterator[list[Any]]:
         for batch in reader.read(file.batches()):
@@ -155,6 +157,7 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
         "new_cards": len(reader.cards) - known_cards,
         "ragged": file.ragged_count,
         "ragged_examples": [text[:200] for text in file.ragged[:5]],
+        "notes": file.notes,
     }
 
 
@@ -205,7 +208,7 @@ class _TraitKeeper:
             self.unread += int((state == BAD).sum())
             self.parts.append(np.where(state == GOOD, values / 1e4, np.nan))
         elif self.kind in ("date", "joined"):
-            days, _, state = read_moments(cells, self.mapping.month_first)
+            days, _, state = read_moments(cells, bool(self.mapping.month_first))
             self.unread += int((state == BAD).sum())
             self.parts.append(np.where(state == GOOD, days, np.nan))
         else:
@@ -244,7 +247,7 @@ def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
     mail: dict[int, str] = {}
     rows = 0
     for batch in file.batches():
-        progress("reading customers", rows, max(intake.original.lines - 1, 1))
+        progress("reading customers", rows, max(intake.original.lines - 1, 0))
         number = cards.encode(batch.column(mapping.key))
         named = pa.array(number >= 0)
         numbers.append(number[number >= 0])
@@ -273,6 +276,7 @@ def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
         "without_key": rows - len(customer),
         "named_twice": int(len(customer) - len(np.unique(customer))),
         "ragged": file.ragged_count,
+        "notes": file.notes,
         "unread": {k.name: k.unread for k in keepers.values() if k.unread},
     }
 

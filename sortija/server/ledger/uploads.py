@@ -12,6 +12,7 @@ from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
+from sortija.core.formats.packed import magic_of
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Conflict, Problem
@@ -86,9 +87,11 @@ def add_part(original: Original, offset: int, data: bytes) -> Original:
 
 
 def _finish(original: Original, last: bytes) -> None:
-    if not last.endswith(b"\n"):
-        original.lines += 1
     part = path_of(original)
+    if magic_of(part) != "plain":
+        original.lines = 0  # what is packed has as many lines as it turns out to have
+    elif not last.endswith(b"\n"):
+        original.lines += 1
     with part.open("rb") as file:
         original.sha256 = hashlib.file_digest(file, "sha256").hexdigest()
     part.rename(path_of(original))

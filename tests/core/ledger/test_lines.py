@@ -128,7 +128,7 @@ class Files(FromFile):
             with self.assertRaisesRegex(UnreadableFile, words):
                 self.write(text)
         (self.folder / "x.bin").write_bytes(b"PK\x03\x04\x00\x00,,\n")
-        with self.assertRaisesRegex(UnreadableFile, "not text"):
+        with self.assertRaisesRegex(UnreadableFile, "broken zip"):
             sniff(self.folder / "x.bin")
 
 

@@ -1179,6 +1179,9 @@ export interface components {
         /**
          * IntakeRow
          * @description An intake: where it stands, and, while it is under review, a preview.
+         *
+         *     ``notes``: how the file was read; ``two_orders``: where its dates can be read day first and
+         *     month first alike, one of them as written, day first, and month first; else empty.
          */
         IntakeRow: {
             /** Id */
@@ -1209,6 +1212,10 @@ export interface components {
             roles: string[];
             /** Columns */
             columns: components["schemas"]["PreviewColumn"][];
+            /** Notes */
+            notes: string[];
+            /** Two Orders */
+            two_orders: string[];
         };
         /**
          * Invitation

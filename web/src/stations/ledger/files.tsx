@@ -24,6 +24,7 @@ export function Files({ intakes }: { intakes: Schemas["IntakeRow"][] }) {
       <ul>
         {counted.map((intake) => {
           const report = intake.report as Record<string, number>;
+          const notes = (intake.report as { notes?: string[] }).notes ?? [];
           const ragged = report.ragged ?? 0;
           return (
             <li key={intake.id} className="flex items-baseline gap-2 border-t border-line py-1.5">
@@ -33,6 +34,7 @@ export function Files({ intakes }: { intakes: Schemas["IntakeRow"][] }) {
                   ? `${count(report.lines ?? 0)} lines, ${count(report.receipts ?? 0)} receipts`
                   : `${count(report.customers ?? 0)} customers`}
                 {ragged > 0 && `, ${count(ragged)} rows had too many or too few cells`}
+                {notes.length > 0 && `. ${notes.join(" ")}`}
               </span>
               {canChange && (
                 <button

@@ -70,8 +70,8 @@ export function Ledger() {
       {empty && (
         <Empty title="No log has come in yet" action={<BringIn />}>
           Here the months of your log will lie on a thread: above it the money that counts, below it
-          what was set aside, one texture a reason. Drop a CSV export of your till anywhere on this
-          page, or choose it.
+          what was set aside, one texture a reason. Drop an export of your till anywhere on this
+          page, or choose it: CSV, XLSX, Parquet or JSON Lines, packed or not.
         </Empty>
       )}
       {page.months && (

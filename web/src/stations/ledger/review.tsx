@@ -1,6 +1,6 @@
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count } from "@/charts/format";
+import { count, day } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
@@ -28,7 +28,7 @@ const ROLE_WORDS: Record<string, string> = {
 interface Mapping {
   roles?: Record<string, string>;
   types?: Record<string, string>;
-  month_first?: boolean;
+  month_first?: boolean | null;
   decimal_comma?: boolean;
 }
 
@@ -61,6 +61,7 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
     data(api.DELETE("/api/studies/{study}/intakes/{intake}", path)),
   );
   const mapping = intake.mapping as Mapping;
+  const asked = mapping.month_first === null && intake.two_orders.length === 3;
   const noun = intake.role === "log" ? "lines" : "customers";
   return (
     <section className="card p-4" aria-label={`Review of ${intake.name}`}>
@@ -68,16 +69,44 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
         <div className="flex-1">
           <h2 className="text-14">{intake.name}</h2>
           <p className="text-12 text-quiet">
-            {intake.role === "log" ? "A transaction log" : "A table of customers"}, about{" "}
-            {count(intake.lines)} rows. Nothing is counted yet: check how each column will be read.
+            {intake.role === "log" ? "A transaction log" : "A table of customers"}
+            {intake.lines > 0 && `, about ${count(intake.lines)} rows`}. Nothing is counted yet:
+            check how each column will be read.
           </p>
         </div>
         <Button onClick={() => drop.mutate(undefined)}>Put aside</Button>
-        <Button kind="main" disabled={tally.isPending} onClick={() => tally.mutate(undefined)}>
-          Count these {count(intake.lines)} {noun}
+        <Button
+          kind="main"
+          disabled={tally.isPending || asked}
+          onClick={() => tally.mutate(undefined)}
+        >
+          Count these {intake.lines > 0 && `${count(intake.lines)} `}
+          {noun}
         </Button>
       </div>
       {intake.state === "failed" && <Failed words={intake.error} />}
+      {intake.notes.map((note) => (
+        <p key={note} className="mb-2 text-12">
+          {note}
+        </p>
+      ))}
+      {asked && (
+        <fieldset className="mb-3 rounded-md border-2 border-ink p-3">
+          <legend className="px-1 font-semibold">One thing only you can tell</legend>
+          <p>
+            Every date of this file can be read two ways. Which day is <b>{intake.two_orders[0]}</b>
+            ?
+          </p>
+          <div className="mt-2 flex gap-2">
+            <Button onClick={() => map.mutate({ ...mapping, month_first: false })}>
+              {day(intake.two_orders[1] ?? "")}, day first
+            </Button>
+            <Button onClick={() => map.mutate({ ...mapping, month_first: true })}>
+              {day(intake.two_orders[2] ?? "")}, month first
+            </Button>
+          </div>
+        </fieldset>
+      )}
       <div className="overflow-x-auto">
         <table className="w-full border-collapse text-12">
           <thead>

@@ -1,0 +1,97 @@
+"""JSON Lines: one record a line, as batches of text cells."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from itertools import islice
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+
+from sortija.core.formats.packed import open_bytes
+from sortija.core.formats.rows import KEPT_RAGGED, UnreadableFile, checked_names, first_of
+
+__all__ = ["JsonRows"]
+
+BATCH_ROWS = 20_000
+#: Names are gathered from so many records; a field first seen later is left out, and noted.
+LOOKED_AT = 1000
+LONGEST_LINE = 16 << 20
+
+
+def _text(value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, float):
+        return f"{value:.6f}".rstrip("0").rstrip(".") if abs(value) < 1e15 else str(value)
+    return str(value)
+
+
+@dataclass
+class JsonRows:
+    """One JSON record a line; lists and records within a record are left out."""
+
+    path: Path
+    name: str = ""
+    names: tuple[str, ...] = ()
+    notes: list[str] = field(default_factory=list)
+    ragged: list[str] = field(default_factory=list)
+    ragged_count: int = 0
+
+    def __post_init__(self) -> None:
+        names: dict[str, None] = {}
+        nested: dict[str, None] = {}
+        for record in islice(self._records(), LOOKED_AT):
+            for key, value in record.items():
+                (nested if isinstance(value, list | dict) else names)[key] = None
+        names = {key: None for key in names if key not in nested}
+        if not names:
+            raise UnreadableFile("No line holds a JSON record with values. Write one a line.")
+        if nested:
+            self.notes.append(f"{', '.join(nested)}: lists or records, which were left out.")
+        self.names = checked_names(list(names))
+        self.ragged, self.ragged_count = [], 0
+
+    def _records(self) -> Iterator[dict[str, Any]]:
+        """Records in file order; lines that are none are set aside."""
+        with open_bytes(self.path, self.name) as file:
+            place = 0
+            while line := file.readline(LONGEST_LINE):
+                place += 1
+                if len(line) == LONGEST_LINE:
+                    raise UnreadableFile(
+                        f"Line {place:,} is longer than {LONGEST_LINE >> 20} MiB. Write one "
+                        "record a line."
+                    )
+                if not line.strip():
+                    continue
+                try:
+                    record = json.loads(line, parse_float=str)
+                except ValueError:
+                    record = None
+                if isinstance(record, dict):
+                    yield record
+                else:
+                    self.ragged_count += 1
+                    if len(self.ragged) < KEPT_RAGGED:
+                        self.ragged.append(line[:200].decode("utf-8", "replace").strip())
+
+    def batches(self) -> Iterator[pa.RecordBatch]:
+        """Every record in file order, as string columns."""
+        self.ragged, self.ragged_count = [], 0
+        records = self._records()
+        while part := list(islice(records, BATCH_ROWS)):
+            cells = [
+                pa.array([_text(record.get(name)) for record in part], pa.string())
+                for name in self.names
+            ]
+            yield pa.RecordBatch.from_arrays(cells, names=list(self.names))
+
+    def first_rows(self, count: int = 200) -> pa.RecordBatch:
+        """The first ``count`` rows."""
+        return first_of(self, count)

@@ -1,0 +1,68 @@
+"""Parquet tables as batches of text cells."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+
+from sortija.core.formats.rows import UnreadableFile, as_text, checked_names, first_of
+
+__all__ = ["ParquetRows"]
+
+BATCH_ROWS = 65_536
+
+
+@dataclass
+class ParquetRows:
+    """A Parquet file; columns of lists or records are left out, and a note says so."""
+
+    path: Path
+    names: tuple[str, ...] = ()
+    notes: list[str] = field(default_factory=list)
+    ragged: list[str] = field(default_factory=list)
+    ragged_count: int = 0
+
+    def __post_init__(self) -> None:
+        schema = self._open().schema_arrow
+        flat = [f.name for f in schema if not pa.types.is_nested(f.type)]
+        nested = [f.name for f in schema if pa.types.is_nested(f.type)]
+        if not flat:
+            raise UnreadableFile(
+                "Every column holds lists or records. Write the table with one value a cell."
+            )
+        if nested:
+            self.notes.append(
+                f"{', '.join(nested)}: lists or records in a cell, which were left out."
+            )
+        self.names = checked_names(flat)
+
+    def _open(self) -> pq.ParquetFile:
+        try:
+            return pq.ParquetFile(self.path)
+        except (pa.ArrowException, OSError) as problem:
+            raise UnreadableFile(
+                "This Parquet file is broken: it was cut, or not written whole. Write it again."
+            ) from problem
+
+    def batches(self) -> Iterator[pa.RecordBatch]:
+        """Every row in file order, as string columns."""
+        with self._open() as file:
+            flat = [f.name for f in file.schema_arrow if not pa.types.is_nested(f.type)]
+            rows = 0
+            try:
+                for batch in file.iter_batches(BATCH_ROWS, columns=flat):
+                    rows += batch.num_rows
+                    cells = [as_text(batch.column(name)) for name in flat]
+                    yield pa.RecordBatch.from_arrays(cells, names=list(self.names))
+            except (pa.ArrowException, OSError) as problem:
+                raise UnreadableFile(
+                    f"This Parquet file breaks off after {rows:,} rows. Write it again."
+                ) from problem
+
+    def first_rows(self, count: int = 200) -> pa.RecordBatch:
+        """The first ``count`` rows."""
+        return first_of(self, count)

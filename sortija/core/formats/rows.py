@@ -1,0 +1,102 @@
+"""What every reader of tables gives: names, and batches of text cells in file order."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Protocol
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+__all__ = ["RowsFile", "UnreadableFile", "as_text", "checked_names", "first_of"]
+
+KEPT_RAGGED = 1000
+
+
+class UnreadableFile(ValueError):
+    """The file is no table that can be read; the message says what is wrong and what to do."""
+
+
+class RowsFile(Protocol):
+    """A table on disk, read batch by batch, never whole.
+
+    ``ragged``: text of rows that do not fit the head (up to 1,000; ``ragged_count`` counts all),
+    set aside and never guessed at; ``notes``: what a person should know about how it was read.
+    """
+
+    @property
+    def names(self) -> tuple[str, ...]: ...
+    @property
+    def ragged(self) -> list[str]: ...
+    @property
+    def ragged_count(self) -> int: ...
+    @property
+    def notes(self) -> list[str]: ...
+
+    def batches(self) -> Iterator[pa.RecordBatch]:
+        """Every row in file order, as string columns under ``names``."""
+
+    def first_rows(self, count: int = 200) -> pa.RecordBatch:
+        """The first ``count`` rows."""
+
+
+def checked_names(names: Sequence[str]) -> tuple[str, ...]:
+    """Names of columns, trimmed.
+
+    Raises
+    ------
+    UnreadableFile
+        A column without a name, or two of the same.
+    """
+    trimmed = tuple(name.strip().lstrip("\ufeff") for name in names)
+    if "" in trimmed:
+        place = trimmed.index("") + 1
+        raise UnreadableFile(f"Column {place} has no name in the first row. Name it and try again.")
+    twice = sorted({name for name in trimmed if trimmed.count(name) > 1})
+    if twice:
+        raise UnreadableFile(
+            f"Two columns are called {twice[0]}. Give each its own name in the first row."
+        )
+    return trimmed
+
+
+def first_of(file: RowsFile, count: int) -> pa.RecordBatch:
+    """The first ``count`` rows of a file, from as many batches as it takes."""
+    parts: list[pa.RecordBatch] = []
+    for batch in file.batches():
+        parts.append(batch)
+        if sum(part.num_rows for part in parts) >= count:
+            break
+    schema = pa.schema([(name, pa.string()) for name in file.names])
+    table = pa.Table.from_batches(parts, schema).slice(0, count).combine_chunks()
+    if table.num_rows:
+        return table.to_batches()[0]
+    return pa.RecordBatch.from_arrays([pa.array([], pa.string()) for _ in schema], schema=schema)
+
+
+def as_text(column: pa.Array) -> pa.Array:
+    """A typed column as the text a till would have written; nothing where there is no value.
+
+    Stamps keep their offset (``+00:00`` for those in UTC), so that the ledger's zone can be told.
+    """
+    kind = column.type
+    if pa.types.is_dictionary(kind):
+        column, kind = column.dictionary_decode(), kind.value_type
+    if pa.types.is_boolean(kind):
+        column = pc.if_else(column, "yes", "no")
+    elif pa.types.is_timestamp(kind):
+        whole = column.cast(pa.timestamp("s", kind.tz), safe=False)
+        column = pc.strftime(whole, "%Y-%m-%d %H:%M:%S%z" if kind.tz else "%Y-%m-%d %H:%M:%S")
+    elif pa.types.is_floating(kind):
+        column = _floats(column)
+    return pc.fill_null(column.cast(pa.string()), "")
+
+
+def _floats(column: pa.Array) -> pa.Array:
+    """Floats in full, never with an exponent, which is no way to write money."""
+    values = pc.if_else(pc.is_nan(column), None, column).cast(pa.float64())
+    text = values.cast(pa.string())
+    if not pc.any(pc.match_substring(text, "e")).as_py():
+        return text
+    plain = [None if v is None else f"{v:.6f}".rstrip("0").rstrip(".") for v in values.to_pylist()]
+    return pa.array(plain, pa.string())

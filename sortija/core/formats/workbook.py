@@ -1,0 +1,155 @@
+"""XLSX workbooks: the first sheet that holds a table, as batches of text cells."""
+
+from __future__ import annotations
+
+import warnings
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import date, datetime, time
+from itertools import islice
+from pathlib import Path
+from typing import Any
+from zipfile import BadZipFile
+
+import pyarrow as pa
+from openpyxl import load_workbook
+from openpyxl.utils.exceptions import InvalidFileException
+
+from sortija.core.formats.packed import check_archive
+from sortija.core.formats.rows import KEPT_RAGGED, UnreadableFile, checked_names, first_of
+
+__all__ = ["WorkbookRows"]
+
+BATCH_ROWS = 20_000
+#: Titles above a table end within so many rows.
+LOOKED_AT = 50
+
+
+def _text(value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, datetime):
+        return value.isoformat(" ", "seconds")
+    if isinstance(value, date | time):
+        return value.isoformat()
+    if isinstance(value, float):
+        return str(int(value)) if value.is_integer() else repr(round(value, 9))
+    return str(value)
+
+
+@dataclass
+class WorkbookRows:
+    """A sheet of a workbook; titles above the table are passed over, a total below set aside."""
+
+    path: Path
+    name: str = ""
+    names: tuple[str, ...] = ()
+    notes: list[str] = field(default_factory=list)
+    ragged: list[str] = field(default_factory=list)
+    ragged_count: int = 0
+    _sheet: str = ""
+    _head: int = 0
+    _first: int = 0
+
+    def __post_init__(self) -> None:
+        check_archive(self.path, self.name or self.path.name)
+        found = []
+        with self._book() as book:
+            for sheet in book.worksheets:
+                top = [list(row) for row in islice(sheet.iter_rows(values_only=True), LOOKED_AT)]
+                place = _head_of(top)
+                if place is not None:
+                    found.append((sheet.title, place, top[place]))
+        if not found:
+            raise UnreadableFile(
+                "No sheet holds a table: a first row of names with rows below it. Put it on "
+                "the first sheet and bring in the workbook again."
+            )
+        self._sheet, self._head, head = found[0]
+        filled = [n for n, cell in enumerate(head) if cell is not None]
+        self._first, last = filled[0], filled[-1]
+        self.names = checked_names([_text(cell) for cell in head[self._first : last + 1]])
+        if len(found) > 1:
+            others = ", ".join(title for title, _, _ in found[1:])
+            self.notes.append(f"The sheet {self._sheet} was read; {others} hold tables, too.")
+        self._note_formulas()
+
+    def _book(self, values: bool = True) -> Any:
+        from contextlib import closing
+
+        try:
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")  # styles and drawings that do not matter here
+                return closing(load_workbook(self.path, read_only=True, data_only=values))
+        except (InvalidFileException, BadZipFile, KeyError, OSError, ValueError) as problem:
+            raise UnreadableFile(
+                "This workbook cannot be opened. Save it as XLSX again, or as CSV."
+            ) from problem
+
+    def _note_formulas(self) -> None:
+        """Formulas whose results were never kept read as nothing: say so before they do."""
+        with self._book(values=False) as written, self._book() as kept:
+            sheets = (written[self._sheet], kept[self._sheet])
+            rows = zip(*(self._below(s, LOOKED_AT) for s in sheets), strict=False)
+            lost = {
+                self.names[n]
+                for formulas, values in rows
+                for n, (formula, value) in enumerate(zip(formulas, values, strict=False))
+                if isinstance(formula, str) and formula.startswith("=") and value is None
+                and n < len(self.names)
+            }  # fmt: skip
+        if lost:
+            self.notes.append(
+                f"{', '.join(sorted(lost))}: formulas without a kept result, which read as empty. "
+                "Open the workbook, save it, and bring it in again."
+            )
+
+    def _below(self, sheet: Any, count: int | None = None) -> Iterator[tuple[Any, ...]]:
+        first, width = self._first, len(self.names)
+        rows = sheet.iter_rows(
+            min_row=self._head + 2, min_col=first + 1, max_col=first + width, values_only=True
+        )
+        return islice(rows, count) if count else rows
+
+    def batches(self) -> Iterator[pa.RecordBatch]:
+        """Every row in file order, as string columns; empty rows are passed over."""
+        self.ragged, self.ragged_count = [], 0
+        width = len(self.names)
+        with self._book() as book:
+            rows = self._below(book[self._sheet])
+            while part := list(islice(rows, BATCH_ROWS)):
+                kept = [row for row in part if self._fits(row, width)]
+                cells = [
+                    pa.array([_text(row[n]) for row in kept], pa.string()) for n in range(width)
+                ]
+                yield pa.RecordBatch.from_arrays(cells, names=list(self.names))
+
+    def _fits(self, row: tuple[Any, ...], width: int) -> bool:
+        filled = sum(cell is not None for cell in row)
+        if filled == 0:
+            return False
+        if len(row) < width or (filled == 1 and width > 2):  # a remark or total below the table
+            self.ragged_count += 1
+            if len(self.ragged) < KEPT_RAGGED:
+                self.ragged.append("; ".join(_text(cell) for cell in row)[:200])
+            return False
+        return True
+
+    def first_rows(self, count: int = 200) -> pa.RecordBatch:
+        """The first ``count`` rows."""
+        return first_of(self, count)
+
+
+def _head_of(rows: list[list[Any]]) -> int | None:
+    """Place of the row of names: the first as wide as the table that follows it."""
+    filled = [sum(cell is not None for cell in row) for row in rows]
+    widest = max(filled, default=0)
+    if widest < 2:
+        return None
+    for place, row in enumerate(rows[:-1]):
+        cells = [cell for cell in row if cell is not None]
+        if filled[place] >= max(2, 0.6 * widest) and all(isinstance(c, str) for c in cells):
+            return place if any(filled[place + 1 :]) else None
+    return None

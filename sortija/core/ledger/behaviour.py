@@ -1,0 +1,94 @@
+"""How a column behaves in the first rows of a file, whatever it is called."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from sortija.core.ledger.cells import BAD, GOOD, read_decimals, read_moments
+from sortija.core.measures.window import EPOCH
+
+__all__ = ["Behaviour", "behaviour_of", "come_back", "read_both_ways"]
+
+
+@dataclass(frozen=True)
+class Behaviour:
+    """What the first rows of one column look like."""
+
+    filled: int
+    numbers: float
+    dates: float
+    months_first: bool | None
+    distinct: int
+    leading_zeros: bool
+    decimals: bool
+    values: tuple[str, ...]
+
+
+def behaviour_of(column: pa.Array) -> Behaviour:
+    trimmed = pc.utf8_trim_whitespace(column)
+    there = trimmed.filter(pc.greater(pc.utf8_length(trimmed), 0))
+    count = max(len(there), 1)
+    _, number_state = read_decimals(there, 4)
+    _, _, day_state = read_moments(there)
+    _, _, month_state = read_moments(there, month_first=True)
+    day_bad, month_bad = int((day_state == BAD).sum()), int((month_state == BAD).sum())
+    divided = pc.sum(
+        pc.match_substring_regex(there, r"\d[-/.: ]\d+[-/.: ]\d|^(19|20)\d{6}$")
+    ).as_py()
+    distinct = pc.unique(there)
+    return Behaviour(
+        filled=len(there),
+        numbers=float((number_state == GOOD).sum()) / count,
+        dates=min(1 - min(day_bad, month_bad) / count, (divided or 0) / count),
+        months_first=None if read_both_ways(there) else month_bad < day_bad,
+        distinct=len(distinct),
+        leading_zeros=bool(pc.any(pc.match_substring_regex(there, r"^0\d+$")).as_py()),
+        decimals=bool(pc.any(pc.match_substring_regex(there, r"\d[.,]\d{1,2}$")).as_py()),
+        values=tuple(distinct.slice(0, 50).to_pylist()),
+    )
+
+
+def read_both_ways(cells: pa.Array) -> tuple[str, date, date] | None:
+    """A date that differs day first and month first, if *every* one can be read both ways.
+
+    Returns
+    -------
+    (as written, day first, month first), or None where one order alone fits.
+    """
+    day_first, _, day_state = read_moments(cells, month_first=False)
+    month_first, _, month_state = read_moments(cells, month_first=True)
+    if int((day_state == BAD).sum()) != int((month_state == BAD).sum()):
+        return None
+    differ = np.flatnonzero(
+        (day_state == GOOD) & (month_state == GOOD) & (day_first != month_first)
+    )
+    if not len(differ):
+        return None
+    place = int(differ[0])
+    first, second = (EPOCH + timedelta(days=int(d[place])) for d in (day_first, month_first))
+    return str(cells[place].as_py()).strip(), first, second
+
+
+def come_back(rows: pa.RecordBatch, receipt: str, column: str) -> int:
+    """How many values of ``column`` come back on several receipts; 0 unless each names one.
+
+    Customers do; so do shops, of which there are few. An item is on many receipts, but a receipt
+    has many items.
+    """
+    receipts = pc.dictionary_encode(rows.column(receipt)).indices.to_numpy()
+    cells = pc.utf8_trim_whitespace(rows.column(column))
+    values = pc.dictionary_encode(cells).indices.to_numpy()
+    filled = pc.not_equal(cells, "").to_numpy(zero_copy_only=False)
+    if not filled.any():
+        return 0
+    pairs = np.unique(np.stack([receipts, values], axis=1)[filled], axis=0)
+    per_receipt = np.bincount(pairs[:, 0])
+    per_receipt = per_receipt[per_receipt > 0]
+    if (per_receipt == 1).mean() < 0.95:
+        return 0
+    return int((np.bincount(pairs[:, 1]) > 1).sum())
