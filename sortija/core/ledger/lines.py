@@ -18,6 +18,7 @@ from sortija.core.ledger.cells import (
     read_decimals,
     read_moments,
 )
+from sortija.core.ledger.codebook import Codebook
 from sortija.core.ledger.mapping import LogMapping
 from sortija.core.ledger.rules import RULES
 from sortija.core.ledger.zones import Zone
@@ -27,7 +28,6 @@ __all__ = [
     "NO_CARD",
     "NO_DAY",
     "QUANTITY_SCALE",
-    "Codebook",
     "LineBatch",
     "LineReader",
     "Unread",
@@ -40,29 +40,6 @@ NO_CARD = -1
 NO_DAY = -1
 QUANTITY_SCALE = 3
 _BIT = {rule.key: rule.bit for rule in RULES}
-
-
-@dataclass
-class Codebook:
-    """Texts of one kind (cards, sites, items …), each with a number from 0 in order of arrival."""
-
-    numbers: dict[str, int] = field(default_factory=dict)
-
-    def encode(self, cells: pa.Array) -> NDArray[np.int32]:
-        """Number of each cell; ``-1`` for an empty one. New texts get the next numbers."""
-        coded = pc.dictionary_encode(cells)
-        numbers = np.empty(len(coded.dictionary) + 1, np.int32)
-        for place, raw in enumerate(coded.dictionary.to_pylist()):
-            text = raw.strip()
-            numbers[place] = self.numbers.setdefault(text, len(self.numbers)) if text else -1
-        return numbers[coded.indices.to_numpy(zero_copy_only=False)]
-
-    @property
-    def texts(self) -> list[str]:
-        return list(self.numbers)
-
-    def __len__(self) -> int:
-        return len(self.numbers)
 
 
 @dataclass(frozen=True)

@@ -105,6 +105,10 @@ class LogMapping:
                 raise MappingError(f"Say which column holds {words}.")
         if "total" not in self.roles and not {"quantity", "price"} <= set(self.roles):
             raise MappingError("Say which column holds the line total, or quantity and price.")
+
+    def ready(self, names: tuple[str, ...]) -> None:
+        """:meth:`check`, and nothing is left to ask."""
+        self.check(names)
         if self.month_first is None:
             raise MappingError(ASK_ORDER)
 
@@ -132,6 +136,10 @@ class MemberMapping:
             count = sum(kind == single for kind in self.types.values())
             if count > 1 or (single == "key" and count == 0):
                 raise MappingError(f"Exactly one column can be the {single}; here {count} are.")
+
+    def ready(self, names: tuple[str, ...]) -> None:
+        """:meth:`check`, and nothing is left to ask."""
+        self.check(names)
         if self.month_first is None:
             raise MappingError(ASK_ORDER)
 

@@ -135,7 +135,7 @@ def count_intake(intake: Intake, person: Any) -> Job:
             if intake.role == Intake.LOG
             else MemberMapping(**intake.mapping)
         )
-        mapping.check(names)
+        mapping.ready(names)
     except MappingError as problem:
         raise Problem(str(problem)) from problem
     Intake.objects.filter(pk=intake.pk).update(state=Intake.READING, error="")

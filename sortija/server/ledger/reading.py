@@ -15,10 +15,11 @@ from psycopg import sql
 from sortija.core import table
 from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
-from sortija.core.ledger.cells import BAD, GOOD, read_decimals, read_moments
-from sortija.core.ledger.lines import Codebook, LineReader
-from sortija.core.ledger.mapping import LogMapping, MemberMapping
+from sortija.core.ledger.codebook import Codebook
+from sortija.core.ledger.lines import LineReader
+from sortija.core.ledger.mapping import LogMapping, MappingError, MemberMapping
 from sortija.core.ledger.receipts import RunCutter, Runs
+from sortija.core.ledger.traits import TraitReader
 from sortija.core.ledger.zones import zone_of
 from sortija.core.measures.window import day_number
 from sortija.core.progress import Progress
@@ -48,7 +49,6 @@ _LINE_FIELDS = {
     "department": "i2", "site": "i2", "channel": "i2", "kind": "i2",
 }  # fmt: skip
 _MOST_UNREAD = 10_000
-_MOST_LEVELS = 2_000
 
 
 def log_mapping(intake: Intake) -> LogMapping:
@@ -72,13 +72,13 @@ def _open(intake: Intake) -> RowsFile:
 
 
 def _cards_of(study: Study) -> Codebook:
-    pairs = Card.objects.filter(study=study).order_by("number").values_list("code", "number")
-    return Codebook(dict(pairs.iterator(chunk_size=50_000)))
+    codes = Card.objects.filter(study=study).order_by("number").values_list("code", flat=True)
+    return Codebook(codes.iterator(chunk_size=50_000))
 
 
 def _codes_of(study: Study, kind: str) -> Codebook:
     rows = Code.objects.filter(study=study, kind=kind).order_by("number")
-    return Codebook(dict(rows.values_list("text", "number")))
+    return Codebook(rows.values_list("text", flat=True))
 
 
 def _add_cards(study: Study, texts: list[str], known: int) -> None:
@@ -193,54 +193,12 @@ def _prove(part: str, wanted: tuple[int, int, int], run_lines: int) -> None:
 # Customer tables
 
 
-class _TraitKeeper:
-    """Cells of one trait, batch by batch, under the customer's number."""
-
-    def __init__(self, name: str, kind: str, mapping: MemberMapping) -> None:
-        self.name, self.kind, self.mapping = name, kind, mapping
-        self.parts: list[NDArray[Any]] = []
-        self.levels = Codebook()
-        self.unread = 0
-
-    def add(self, cells: pa.Array) -> None:
-        if self.kind == "number":
-            values, state = read_decimals(cells, 4, self.mapping.decimal_comma)
-            self.unread += int((state == BAD).sum())
-            self.parts.append(np.where(state == GOOD, values / 1e4, np.nan))
-        elif self.kind in ("date", "joined"):
-            days, _, state = read_moments(cells, bool(self.mapping.month_first))
-            self.unread += int((state == BAD).sum())
-            self.parts.append(np.where(state == GOOD, days, np.nan))
-        else:
-            self.parts.append(self.levels.encode(cells))
-            if len(self.levels) > _MOST_LEVELS:
-                raise JobError(
-                    f"{self.name} has more than {_MOST_LEVELS:,} different values: too many "
-                    "for a category. Leave it out, or read it as a number."
-                )
-
-    def column(self, customer: NDArray[np.int32], customers: int) -> table.Column:
-        values = np.concatenate(self.parts)
-        if self.kind in ("number", "date", "joined"):
-            out = np.full(customers, np.nan)
-            out[customer] = values
-            unit = "" if self.kind == "number" else "date"
-            return table.Column(f"trait:{self.name}", "number", out, unit)
-        order = sorted(range(len(self.levels)), key=lambda i: self.levels.texts[i])
-        place = np.zeros(len(order) + 1, np.int32)  # the last, reached by −1, is missing
-        place[order] = np.arange(1, len(order) + 1)
-        codes = np.zeros(customers, np.int32)
-        codes[customer] = place[values]
-        levels = tuple(self.levels.texts[i] for i in order)
-        return table.Column(f"trait:{self.name}", "category", codes, "", levels)
-
-
 def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
     """Store a customer table's traits as columns; returns the report. All of it or nothing."""
     study, mapping, file = intake.study, member_mapping(intake), _open(intake)
     kept = {n: k for n, k in mapping.types.items() if k not in ("key", "address", "out")}
     addresses = [n for n, k in mapping.types.items() if k == "address"]
-    keepers = {name: _TraitKeeper(name, kind, mapping) for name, kind in kept.items()}
+    keepers = {name: TraitReader(name, kind, mapping) for name, kind in kept.items()}
     cards = _cards_of(study)
     known = len(cards)
     numbers: list[NDArray[np.int32]] = []
@@ -252,7 +210,7 @@ def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
         named = pa.array(number >= 0)
         numbers.append(number[number >= 0])
         for name, keeper in keepers.items():
-            keeper.add(batch.column(name).filter(named))
+            _read_trait(keeper, batch.column(name).filter(named))
         for name in addresses:
             cells = pc.utf8_trim_whitespace(batch.column(name).filter(named)).to_pylist()
             mail.update(zip(numbers[-1].tolist(), cells, strict=True))
@@ -279,6 +237,13 @@ def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
         "notes": file.notes,
         "unread": {k.name: k.unread for k in keepers.values() if k.unread},
     }
+
+
+def _read_trait(keeper: TraitReader, cells: pa.Array) -> None:
+    try:
+        keeper.add(cells)
+    except MappingError as problem:
+        raise JobError(str(problem)) from problem
 
 
 def _store_addresses(study: Study, mail: dict[int, str]) -> None:
