@@ -99,9 +99,10 @@ def main() -> int:
             os.environ["DATABASE_URL"] = cluster.url
         if "static" in asked:
             _static(tally)
-        if "core" in asked:
-            run = ["-m", "unittest", "discover", "-s", "tests/core", "-t", "."]
-            tally.tests("core", [sys.executable, *run])
+        for part in ("core", "cli"):
+            if part in asked:
+                run = ["-m", "unittest", "discover", "-s", f"tests/{part}", "-t", "."]
+                tally.tests(part, [sys.executable, *run])
         for part in ("server", "web"):
             if part in asked:
                 run = ["-m", "sortija.server", "test", f"tests.{part}", "--noinput"]

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 from sortija.core.ledger.cells import BAD, GOOD, read_decimals, read_moments
 from sortija.core.measures.window import EPOCH
 
-__all__ = ["Behaviour", "behaviour_of", "come_back", "read_both_ways"]
+__all__ = ["Behaviour", "behaviour_of", "come_back", "read_both_ways", "stand_together"]
 
 
 @dataclass(frozen=True)
@@ -92,3 +92,16 @@ def come_back(rows: pa.RecordBatch, receipt: str, column: str) -> int:
     if (per_receipt == 1).mean() < 0.95:
         return 0
     return int((np.bincount(pairs[:, 1]) > 1).sum())
+
+
+def stand_together(column: pa.Array) -> float:
+    """Lines a value, where nearly all rows of each value stand together; 0 where they do not.
+
+    The lines of a receipt do; those of a customer, a shop or an item are spread over the file.
+    """
+    values = pc.dictionary_encode(pc.utf8_trim_whitespace(column)).indices.to_numpy()
+    if len(values) == 0:
+        return 0.0
+    runs = 1 + int((values[1:] != values[:-1]).sum())
+    distinct = int(values.max()) + 1
+    return len(values) / distinct if distinct >= 0.95 * runs else 0.0

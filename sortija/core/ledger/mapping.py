@@ -10,7 +10,7 @@ from typing import Literal
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from sortija.core.ledger.behaviour import Behaviour, behaviour_of, come_back
+from sortija.core.ledger.behaviour import Behaviour, behaviour_of, come_back, stand_together
 
 __all__ = [
     "LOG_ROLES",
@@ -215,6 +215,21 @@ def _customers(
     return offers
 
 
+def _receipts(
+    rows: pa.RecordBatch, behaviours: dict[str, Behaviour]
+) -> list[tuple[float, int, str, str, str]]:
+    """Offers for the receipt by behaviour: several lines a number, and they stand together."""
+    offers = []
+    for name, behaviour in behaviours.items():
+        lines = stand_together(rows.column(name))
+        code = behaviour.dates < 0.5 and not behaviour.decimals
+        if code and lines > 1.2 and behaviour.distinct > max(5, rows.num_rows // 20):
+            named = 0.5 if re.search(_NAMES["receipt"], name, re.I) else 0.0
+            words = f"{lines:.1f} lines a number, and they stand together"
+            offers.append((1.0 + named, -LOG_ROLES.index("receipt"), "receipt", name, words))
+    return offers
+
+
 def guess_log(
     rows: pa.RecordBatch, known: Callable[[list[str]], float] | None = None
 ) -> tuple[LogMapping, list[Guess]]:
@@ -244,6 +259,7 @@ def guess_log(
                 words = f"its name says so, and {reason}" if named else reason
                 offers.append((score, -LOG_ROLES.index(role), role, name, words))
     offers += _customers(rows, behaviours, known)
+    offers += _receipts(rows, behaviours)
     roles: dict[str, str] = {}
     guesses = []
     for _, _, role, name, reason in sorted(offers, reverse=True):

@@ -1,0 +1,284 @@
+"""``sortija derive``: one row a customer from transaction logs."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+import tempfile
+from dataclasses import replace
+from datetime import date, timedelta
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.csv as pacsv
+import pyarrow.parquet as pq
+from numpy.typing import NDArray
+
+from sortija.cli.logs import Ledger, Members, read_logs, read_members
+from sortija.cli.terminal import Trouble, Watch
+from sortija.core.engine import Engine
+from sortija.core.formats.lists import safe_cell
+from sortija.core.ledger.lines import month_of
+from sortija.core.ledger.log import Log
+from sortija.core.ledger.rules import RULES, Cube, Waterline, mask_of, waterline
+from sortija.core.measures.derive import Derived, Names, derive
+from sortija.core.measures.window import EPOCH, Window
+from sortija.core.table import Column
+
+__all__ = ["add_to"]
+
+FIRST = (
+    "recency", "frequency", "monetary", "tenure", "silence", "basket_mean", "basket_median",
+    "gap_mean", "gap_cv", "breadth",
+)  # fmt: skip
+_ROLES = {
+    "customer": "the card or customer", "receipt": "the receipt's number", "when": "date and time",
+    "amount": "the line total", "quantity": "how many", "price": "the price of one",
+    "kind": "sale, return or void", "department": "the department", "item": "the item",
+    "site": "the shop", "channel": "till or web",
+}  # fmt: skip
+_SAID = {"when": "moment", "amount": "total"}
+_EXAMPLES = """\
+examples:
+  sortija derive till.csv
+      one row a customer on the screen, as of the log's last day, looking back 12 months
+  sortija derive 2025.csv.gz 2026.parquet --members members.xlsx --out measures.parquet
+      two logs and a table of customers, into a Parquet file
+  sortija derive till.csv --as-of 2026-03-31 --window all --report report.json
+      as it stood on 31 March, over the whole log; what was set aside goes to a file
+  sortija derive export.csv --customer CUST_NO --when BOOKED --month-first
+      where a guess is wrong, say which column it is
+"""
+
+
+def add_to(commands: Any) -> None:
+    """Register the command."""
+    parser = commands.add_parser(
+        "derive", help="one row a customer from transaction logs",
+        description="Derive recency, frequency, monetary and more from transaction logs: "
+        "CSV, XLSX, Parquet or JSON Lines, packed or not. What was set aside is told on "
+        "standard error.",
+        epilog=_EXAMPLES, formatter_class=argparse.RawDescriptionHelpFormatter,
+    )  # fmt: skip
+    parser.add_argument("logs", nargs="+", type=Path, metavar="LOG")
+    parser.add_argument("--members", type=Path, metavar="FILE", help="a table of customers")
+    parser.add_argument("--as-of", type=_day, metavar="DATE", help="the last day included")
+    parser.add_argument("--window", type=_months, default=12, metavar="12m|all",
+                        help="how far to look back (12m)")  # fmt: skip
+    parser.add_argument("--out", type=Path, metavar="FILE", help=".csv or .parquet")
+    parser.add_argument("--report", type=Path, metavar="FILE", help="what was set aside, as JSON")
+    parser.add_argument("--zone", default="Europe/London", help="for stamps with an offset")
+    order = parser.add_mutually_exclusive_group()
+    order.add_argument("--day-first", dest="month_first", action="store_false", default=None)
+    order.add_argument("--month-first", dest="month_first", action="store_true")
+    group = parser.add_argument_group("columns, where the guess is wrong")
+    for name, words in _ROLES.items():
+        group.add_argument(f"--{name}", metavar="COLUMN", help=words)
+    parser.set_defaults(run=run)
+
+
+def _day(text: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text} is no date; write it as 2026-06-30") from None
+
+
+def _months(text: str) -> int | None:
+    if text == "all":
+        return None
+    digits = text.removesuffix("m")
+    if not digits.isdigit() or not 1 <= int(digits) <= 1200:
+        raise argparse.ArgumentTypeError(f"{text} is no look-back; write it as 12m, or all")
+    return int(digits)
+
+
+def run(asked: argparse.Namespace) -> None:
+    """Read, derive, write; nothing is written before all of it is there."""
+    if asked.out and asked.out.suffix not in (".csv", ".parquet"):
+        raise Trouble(f"{asked.out}: call it .csv or .parquet, so that its kind is plain.")
+    watch = Watch()
+    chosen = {_SAID.get(n, n): getattr(asked, n) for n in _ROLES if getattr(asked, n)}
+    today = date.today()
+    try:
+        ledger = read_logs(asked.logs, chosen, asked.month_first, asked.zone, today, watch)
+    except ValueError as problem:
+        raise Trouble(str(problem)) from problem
+    cards = len(ledger.reader.cards)
+    members = read_members(asked.members, ledger.reader, watch) if asked.members else None
+    ledger = _grown(ledger, len(ledger.reader.cards) - cards)
+    on = [rule.key for rule in RULES if rule.default]
+    mask = mask_of(on)
+    newest = ledger.log.last_day(mask)
+    if newest < 0:
+        raise Trouble("No line counts: see --report for what was set aside and why.")
+    window = Window(asked.as_of or EPOCH + timedelta(days=newest), asked.window)
+    names = Names(tuple(ledger.reader.departments.texts), tuple(ledger.reader.channels.texts))
+    engine = Engine()
+    try:
+        derived = derive(
+            ledger.log, window, mask, ledger.scale, names,
+            members.joined if members else None, engine, watch,
+        )  # fmt: skip
+    finally:
+        engine.release()
+    watch.clear()
+    table = _table(ledger, derived, members)
+    _write(table, asked.out)
+    line = waterline(_cube(ledger.log), on)
+    _say(ledger, derived, line, window)
+    if asked.report:
+        report = _report(ledger, derived, members, line, window)
+        _whole(asked.report, json.dumps(report, indent=1, ensure_ascii=False).encode())
+
+
+def _grown(ledger: Ledger, more: int) -> Ledger:
+    """The ledger with customers behind the others who have no lines."""
+    start = ledger.log.start
+    start = np.concatenate([start[:-1], np.full(more, start[-2]), start[-1:]])
+    return replace(ledger, log=replace(ledger.log, start=start))
+
+
+def _cube(log: Log) -> Cube:
+    step = 1 << 20
+    parts = [slice(first, first + step) for first in range(0, len(log), step)]
+    return Cube.merge([Cube.of(month_of(log.day[p]), log.bits[p], log.money[p]) for p in parts])
+
+
+def _table(ledger: Ledger, derived: Derived, members: Members | None) -> pa.Table:
+    """One row a customer with a purchase in the window, in order of arrival."""
+    rows = np.flatnonzero(derived.present)
+    names = pa.array(ledger.reader.cards.texts, pa.string())
+    out: dict[str, pa.Array] = {"customer": names.take(pa.array(rows))}
+    shares = [c for c in derived.table if c.name.startswith("share_department_")]
+    chosen: list[tuple[str, Column]] = [
+        *((name, _column(derived, name)) for name in FIRST),
+        *((c.name.replace("share_department_", "share_"), c) for c in shares),
+        ("trend", _column(derived, "trend")),
+        *((c.name.removeprefix("trait:"), c) for c in (members.traits if members else ())),
+    ]
+    for name, column in chosen:
+        free = name if name not in out else f"{name}_2"
+        out[free] = _cells(column, rows)
+    return pa.table(out)
+
+
+def _column(derived: Derived, name: str) -> Column:
+    """A measure; one that this log cannot give (breadth without departments) has no values."""
+    if name in derived.table:
+        return derived.table[name]
+    return Column(name, "number", np.full(len(derived.present), np.nan))
+
+
+def _cells(column: Column, rows: NDArray[np.int64]) -> pa.Array:
+    values = np.asarray(column.values)[rows]
+    missing = column.missing[rows]
+    if column.kind == "category":
+        levels = pa.array(["", *column.levels], pa.string())
+        return levels.take(pa.array(values, mask=missing))
+    if column.unit == "date":
+        return pa.array(np.nan_to_num(values).astype(np.int32), pa.int32(), mask=missing).cast(
+            pa.date32()
+        )
+    there = values[~missing]
+    if len(there) and np.all(there == np.rint(there)) and column.unit != "money":
+        return pa.array(np.nan_to_num(values).astype(np.int64), mask=missing)
+    return pa.array(values, mask=missing)
+
+
+def _write(table: pa.Table, path: Path | None) -> None:
+    if path is not None and path.suffix == ".parquet":
+        sink = pa.BufferOutputStream()
+        pq.write_table(table, sink)
+        _whole(path, sink.getvalue())
+        return
+    safe = [
+        pa.chunked_array([[safe_cell(text) for text in c.to_pylist()]], pa.string())
+        if pa.types.is_string(c.type)
+        else c
+        for c in table.columns
+    ]
+    sink = pa.BufferOutputStream()
+    options = pacsv.WriteOptions(quoting_style="needed")
+    pacsv.write_csv(pa.table(safe, names=table.column_names), sink, options)
+    if path is None:
+        sys.stdout.buffer.write(sink.getvalue())
+        sys.stdout.buffer.flush()
+    else:
+        _whole(path, sink.getvalue())
+
+
+def _whole(path: Path, data: Any) -> None:
+    """Write a file aside and rename it: it is there whole, or not at all."""
+    try:
+        number, aside = tempfile.mkstemp(prefix=".sortija-", dir=path.parent or ".")
+        with os.fdopen(number, "wb") as file:
+            file.write(data)
+        Path(aside).replace(path)
+    except OSError as problem:
+        raise Trouble(f"{path}: cannot be written: {problem.strerror}.") from problem
+
+
+def _money(ledger: Ledger, value: int) -> str:
+    return f"{value / 10**ledger.scale:,.{ledger.scale}f}"
+
+
+def _say(ledger: Ledger, derived: Derived, line: Waterline, window: Window) -> None:
+    """What came of it, for a person to read."""
+    say = [
+        f"{line.lines:,} lines read, {line.counted:,} count: {_money(ledger, line.counted_total)}."
+    ]
+    for total in line.totals:
+        if total.on and total.decides_lines:
+            money = _money(ledger, total.decides_money)
+            say.append(f"  set aside: {total.decides_lines:>9,}  {total.rule.name} ({money})")
+    for file in ledger.files:
+        for cell in file["unread"][:3]:
+            where = f"{file['file']}, row {cell['row']}, column {cell['column']}"
+            say.append(f"  cannot be read: {where}: “{cell['text']}”")
+        if file["ragged"]:
+            say.append(f"  {file['file']}: {file['ragged']:,} rows had too many or too few cells")
+        say += [f"  {file['file']}: {note}" for note in file["notes"]]
+    back = "the whole log" if window.months is None else f"{window.months} months"
+    say.append(
+        f"{int(derived.present.sum()):,} customers with a purchase in {back} to "
+        f"{window.last_day:%d %b %Y}, that day included."
+    )
+    print("\n".join(say), file=sys.stderr)
+
+
+def _report(
+    ledger: Ledger, derived: Derived, members: Members | None, line: Waterline, window: Window
+) -> dict[str, Any]:
+    """The same for a machine; money in major units."""
+    major = 10**ledger.scale
+    balance = derived.reconciliation
+    return {
+        "as_of": window.last_day.isoformat(),
+        "window": "all" if window.months is None else f"{window.months}m",
+        "files": list(ledger.files),
+        "members": members.file if members else None,
+        "lines": line.lines,
+        "counted": {"lines": line.counted, "money": line.counted_total / major},
+        "rules": [
+            {
+                "key": t.rule.key, "name": t.rule.name, "on": t.on,
+                "meets": {"lines": t.lines, "money": t.money / major},
+                "set_aside": {"lines": t.decides_lines, "money": t.decides_money / major},
+            }
+            for t in line.totals
+        ],
+        "customers": {
+            "with_purchase": int(derived.present.sum()),
+            "without": int((derived.known & ~derived.present).sum()),
+        },
+        "reconciliation": {
+            "ledger": balance.ledger / major, "table": balance.table / major,
+            "without_purchase": balance.without_purchase / major,
+            "without_customer": balance.without_customer / major,
+        },
+    }  # fmt: skip

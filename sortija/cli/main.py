@@ -1,0 +1,32 @@
+"""The commands and what they say when something is wrong."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+
+from sortija.cli import derive
+from sortija.cli.terminal import Trouble
+
+__all__ = ["main"]
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; returns the exit status: 0 done, 1 it could not be, 2 asked wrongly."""
+    parser = argparse.ArgumentParser(
+        prog="sortija",
+        description="Sortija from a terminal: the same figures as on screen, files in and out.",
+    )
+    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
+    derive.add_to(commands)
+    asked = parser.parse_args(arguments)
+    try:
+        asked.run(asked)
+    except Trouble as problem:
+        print(f"sortija: {problem}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        print("\nsortija: stopped; nothing was written.", file=sys.stderr)
+        return 130
+    return 0
