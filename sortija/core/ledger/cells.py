@@ -18,6 +18,7 @@ from sortija.core.ledger.zones import Zone
 __all__ = [
     "BAD",
     "EMPTY",
+    "EMPTY_DIGEST",
     "GOOD",
     "decimals_in",
     "hash_cells",
@@ -37,7 +38,7 @@ def _codes(words: str) -> NDArray[np.int64]:
     return np.array([(ord(w[0]) << 16) | (ord(w[1]) << 8) | ord(w[2]) for w in words.split()])
 
 
-_MONTHS = _codes("jan feb mar apr may jun jul aug sep oct nov dec")
+_MONTH_NAMES = _codes("jan feb mar apr may jun jul aug sep oct nov dec")
 _WEEKDAYS = _codes("mon tue wed thu fri sat sun utc")
 
 
@@ -222,7 +223,7 @@ def _word(data: Any, start: int, stop: int) -> int:
         return 24 if ordinal else 0
     key = (one << 16) | (two << 8) | (data[start + 2] | 32)
     for month in range(12):
-        if key == _MONTHS[month]:
+        if key == _MONTH_NAMES[month]:
             return month + 1
     for day in range(8):
         if key == _WEEKDAYS[day]:
@@ -404,3 +405,7 @@ def hash_cells(column: pa.Array, keys: NDArray[np.uint64] | None = None) -> NDAr
     offsets, data = text_buffers(column)
     _hash(offsets, data, keys)
     return keys
+
+
+#: The digest of an empty cell, and of one that holds blanks alone.
+EMPTY_DIGEST = int(hash_cells(pa.array([""]))[0])

@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from sortija.core.ledger.cells import hash_cells
+from sortija.core.ledger.cells import EMPTY_DIGEST, hash_cells
 
 __all__ = ["Codebook"]
 
@@ -63,7 +63,6 @@ class Codebook:
 
     def __init__(self, texts: Iterable[str] = ()) -> None:
         self.texts = list(texts)
-        self._empty = hash_cells(pa.array([""]))[0]
         digests = hash_cells(pa.array(self.texts, pa.string()))
         self._digests = [digests] if len(digests) else []
         self._held: NDArray[np.uint64] = np.zeros(0, np.uint64)
@@ -72,13 +71,20 @@ class Codebook:
     def __len__(self) -> int:
         return len(self.texts)
 
-    def encode(self, cells: pa.Array) -> NDArray[np.int32]:
-        """Number of each cell; ``-1`` for an empty one. New texts get the next numbers."""
+    def encode(
+        self, cells: pa.Array, digests: NDArray[np.uint64] | None = None
+    ) -> NDArray[np.int32]:
+        """Number of each cell; ``-1`` for an empty one. New texts get the next numbers.
+
+        ``digests``: those of the cells, where they are known already.
+        """
         self._make_room(len(self) + len(cells))
-        digests = hash_cells(cells)
+        digests = hash_cells(cells) if digests is None else digests
         out = np.empty(len(cells), np.int32)
         fresh = np.empty(len(cells), np.int64)
-        new = _look_up(digests, self._empty, self._held, self._codes, len(self), out, fresh)
+        new = _look_up(
+            digests, np.uint64(EMPTY_DIGEST), self._held, self._codes, len(self), out, fresh
+        )
         if new:
             rows = fresh[:new]
             self._digests.append(digests[rows])

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import os
+from collections import deque
 from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -12,6 +16,7 @@ from numpy.typing import NDArray
 
 from sortija.core.ledger.cells import (
     BAD,
+    EMPTY_DIGEST,
     GOOD,
     decimals_in,
     hash_cells,
@@ -39,6 +44,15 @@ KINDS = ("sale", "return", "void")
 NO_CARD = -1
 NO_DAY = -1
 QUANTITY_SCALE = 3
+#: Batches that are read at a time; more than cores would only hold more in memory.
+THREADS = min(4, os.cpu_count() or 1)
+#: Field of a line → role whose cells get codes.
+_CODED = {
+    "card": "customer", "site": "site", "channel": "channel", "item": "item",
+    "department": "department",
+}  # fmt: skip
+#: Roles whose cells say whether two lines are the same.
+_CONTENT = ("item", "department", "quantity", "total", "price", "kind", "customer", "moment")
 _BIT = {rule.key: rule.bit for rule in RULES}
 
 
@@ -81,6 +95,15 @@ class LineBatch:
         return len(self.card)
 
 
+@dataclass(frozen=True)
+class _Read:
+    """A batch read but not yet coded: fields of :class:`LineBatch`, and cells that get codes."""
+
+    typed: dict[str, Any]
+    cells: dict[str, pa.Array]
+    digests: dict[str, NDArray[np.uint64]]
+
+
 def month_of(day: NDArray[np.int32]) -> NDArray[np.int32]:
     """Months since 1970-01 of days since 1970-01-01; −1 stays −1."""
     months = day.astype("M8[D]").astype("M8[M]").astype(np.int32)
@@ -119,21 +142,40 @@ class LineReader:
     lines_read: int = 0
 
     def read(self, batches: Iterator[pa.RecordBatch]) -> Iterator[LineBatch]:
-        """Typed lines of every batch. Line numbers count data rows from 1."""
-        for batch in batches:
-            if batch.num_rows:
-                yield self._typed(batch)
-                self.lines_read += batch.num_rows
+        """Typed lines of every batch, in file order. Line numbers count data rows from 1.
+
+        Batches are read ahead on threads; only their codes are given one after the other, so
+        that numbers do not depend on which thread was quicker.
+        """
+        ahead: deque[Future[_Read]] = deque()
+        with ThreadPoolExecutor(THREADS) as pool:
+            first = self.lines_read + 1
+            for batch in batches:
+                if batch.num_rows:
+                    ahead.append(pool.submit(self._read, batch, first))
+                    first += batch.num_rows
+                if len(ahead) > THREADS:
+                    yield self._coded(ahead.popleft().result())
+            while ahead:
+                yield self._coded(ahead.popleft().result())
+
+    def _coded(self, read: _Read) -> LineBatch:
+        """Give what was read the numbers of its codes."""
+        codes = {
+            name: book.encode(read.cells[name], read.digests[name])
+            if name in read.cells
+            else np.full(len(read.typed["day"]), -1, np.int32)
+            for name, book in (
+                ("card", self.cards), ("site", self.sites), ("channel", self.channels),
+                ("item", self.items), ("department", self.departments),
+            )
+        }  # fmt: skip
+        self.lines_read += len(read.typed["day"])
+        return LineBatch(**read.typed, **codes)
 
     def _cells(self, batch: pa.RecordBatch, role: str) -> pa.Array | None:
         name = self.mapping.roles.get(role)
         return None if name is None else batch.column(name)
-
-    def _codes(self, batch: pa.RecordBatch, role: str, book: Codebook) -> NDArray[np.int32]:
-        cells = self._cells(batch, role)
-        if cells is None:
-            return np.full(batch.num_rows, -1, np.int32)
-        return book.encode(cells)
 
     def _amounts(
         self, batch: pa.RecordBatch
@@ -177,11 +219,10 @@ class LineReader:
         return np.where((said == -1) | ((said == 0) & negative), kind, said).astype(np.int8)
 
     def _receipt_keys(
-        self, batch: pa.RecordBatch, day: NDArray[np.int32], card: NDArray[np.int32]
+        self, batch: pa.RecordBatch, day: NDArray[np.int32], lone: NDArray[np.bool_], first: int
     ) -> NDArray[np.uint64]:
         """Receipt = (site, channel, local date, number); without a number customer, site, day."""
-        days = pa.array(day).cast(pa.string())
-        keys = hash_cells(days)
+        keys = hash_cells(pa.array(day).cast(pa.string()))
         for role in ("site", "channel"):
             cells = self._cells(batch, role)
             if cells is not None:
@@ -189,62 +230,51 @@ class LineReader:
         number = self._cells(batch, "receipt")
         if number is None:
             number = self._cells(batch, "customer")
-            lone = card < 0  # without a card each line is a visit of its own
-            keys = np.where(lone, keys + np.arange(len(keys), dtype=np.uint64) + 1, keys)
+            # Without a card each line is a visit of its own.
+            keys = np.where(lone, keys + np.arange(first, first + len(keys), dtype=np.uint64), keys)
         return hash_cells(number, keys)
 
-    def _typed(self, batch: pa.RecordBatch) -> LineBatch:
-        roles = self.mapping.roles
-        first = self.lines_read + 1
-        card = self._codes(batch, "customer", self.cards)
-        moment_cells = batch.column(roles["moment"])
+    def _read(self, batch: pa.RecordBatch, first: int) -> _Read:
+        """Everything about a batch that does not hang on the batches before it."""
+        columns = {name: self._cells(batch, role) for name, role in _CODED.items()}
+        cells = {name: column for name, column in columns.items() if column is not None}
+        digests = {name: hash_cells(column) for name, column in cells.items()}
         day, second, day_state = read_moments(
-            moment_cells, bool(self.mapping.month_first), self.zone
+            batch.column(self.mapping.roles["moment"]), bool(self.mapping.month_first), self.zone
         )
         day = np.where(day_state == GOOD, day, NO_DAY).astype(np.int32)
         quantity, money, quantity_state, money_state = self._amounts(batch)
         money = np.where(money_state == GOOD, money, 0)
         kind = self._kinds(batch, quantity, money)
         content = np.zeros(batch.num_rows, np.uint64)
-        for role in (
-            "item",
-            "department",
-            "quantity",
-            "total",
-            "price",
-            "kind",
-            "customer",
-            "moment",
-        ):
-            cells = self._cells(batch, role)
-            if cells is not None:
-                content = hash_cells(cells, content)
-
+        for role in _CONTENT:
+            column = self._cells(batch, role)
+            if column is not None:
+                content = hash_cells(column, content)
+        lone = digests["card"] == EMPTY_DIGEST
         bits = np.zeros(batch.num_rows, np.int32)
-        bad_amount = (money_state != GOOD) | (quantity_state == BAD)
-        bits |= np.where(day_state != GOOD, _BIT["no_date"], 0)
-        bits |= np.where(bad_amount, _BIT["no_amount"], 0)
-        bits |= np.where(day > self.today, _BIT["future"], 0)
-        bits |= np.where(kind == KINDS.index("void"), _BIT["void"], 0)
-        bits |= np.where(card < 0, _BIT["no_customer"], 0)
-        bits |= np.where(kind == KINDS.index("return"), _BIT["returns"], 0)
-        return LineBatch(
-            first_line=first,
-            card=card,
-            receipt=self._receipt_keys(batch, day, card),
-            content=content,
-            day=day,
-            second=second,
-            site=self._codes(batch, "site", self.sites),
-            channel=self._codes(batch, "channel", self.channels),
-            item=self._codes(batch, "item", self.items),
-            department=self._codes(batch, "department", self.departments),
-            quantity=quantity,
-            money=money,
-            kind=kind,
-            bits=bits.astype(np.int32),
-            unread=tuple(self._unread(batch, first, day_state, money_state, quantity_state)),
-        )
+        for rule, meets in (
+            ("no_date", day_state != GOOD),
+            ("no_amount", (money_state != GOOD) | (quantity_state == BAD)),
+            ("future", day > self.today),
+            ("void", kind == KINDS.index("void")),
+            ("no_customer", lone),
+            ("returns", kind == KINDS.index("return")),
+        ):
+            bits |= np.where(meets, np.int32(_BIT[rule]), np.int32(0))
+        typed = {
+            "first_line": first,
+            "receipt": self._receipt_keys(batch, day, lone, first),
+            "content": content,
+            "day": day,
+            "second": second,
+            "quantity": quantity,
+            "money": money,
+            "kind": kind,
+            "bits": bits,
+            "unread": tuple(self._unread(batch, first, day_state, money_state, quantity_state)),
+        }
+        return _Read(typed, cells, digests)
 
     def _unread(
         self,

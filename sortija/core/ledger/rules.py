@@ -8,7 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Any
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -51,6 +53,18 @@ RULES = (
 )  # fmt: skip
 
 
+_BITS = 1 << len(RULES)
+#: Months from 1970 to beyond the last year that a date can have, and one for none.
+_MONTHS = 231 * 12 + 1
+
+
+@numba.njit(nogil=True, cache=True)
+def _count(month: Any, bits: Any, money: Any, lines: Any, total: Any) -> None:
+    for line in range(len(month)):
+        lines[month[line] + 1, bits[line]] += 1
+        total[month[line] + 1, bits[line]] += money[line]
+
+
 def mask_of(on: Iterable[str]) -> int:
     """The bits of the rules named in ``on``; fixed rules are always among them.
 
@@ -82,13 +96,13 @@ class Cube:
     @staticmethod
     def of(month: NDArray[np.int32], bits: NDArray[np.int32], money: NDArray[np.int64]) -> Cube:
         """Count the lines of one batch."""
-        key = (month.astype(np.int64) + 1) << 32 | bits
-        keys, place = np.unique(key, return_inverse=True)
-        lines = np.bincount(place, minlength=len(keys)).astype(np.int64)
-        total = np.zeros(len(keys), np.int64)
-        np.add.at(total, place, money)
-        month_of = (keys >> 32).astype(np.int32) - 1
-        return Cube(month_of, (keys & 0xFFFFFFFF).astype(np.int32), lines, total)
+        lines, total = np.zeros((_MONTHS, _BITS), np.int64), np.zeros((_MONTHS, _BITS), np.int64)
+        _count(month, bits, money, lines, total)
+        months, met = np.nonzero(lines)
+        return Cube(
+            (months - 1).astype(np.int32), met.astype(np.int32),
+            lines[months, met], total[months, met],
+        )  # fmt: skip
 
     @staticmethod
     def merge(cubes: list[Cube]) -> Cube:
