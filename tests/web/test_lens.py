@@ -110,3 +110,34 @@ class Lens(BrowserCase):
         page.get_by_role("button", name="Take back").last.click()
         page.get_by_text("Taken back").wait_for()
         page.get_by_role("button", name=re.compile("^Yard people")).wait_for()
+
+    def test_why_a_customer_came_so_often_in_two_clicks(self):
+        self.counted()
+        listed = self.get("customers", order="measure:frequency", down="1")
+        number, name = listed["numbers"][0], listed["names"][0]
+        page = self.get(f"customer/{number}")
+        measures = self.get(f"customer/{number}/measures")["measures"]
+        told = {row["name"]: row for row in measures}
+        self.run_in_browser(self.why, self.link(self.owner), name, page, told)
+        self.assertEqual(self.troubles, [])
+
+    def why(self, link, name, found, told):
+        page = self.page
+        self.come_in(page, link)
+        dock = page.get_by_role("complementary", name="Lens")
+        dock.get_by_role("link", name="List everyone").click()
+        page.get_by_role("button", name=re.compile("^Visits")).click()
+        page.get_by_role("link", name=name).first.click()
+        page.get_by_role("heading", name=name, level=1).wait_for()
+        why = page.get_by_role("region", name="Why")
+        why.get_by_text(told["frequency"]["words"]).wait_for()
+        receipts = page.get_by_role("region", name="Receipts")
+        self.assertEqual(receipts.locator("li.border-l-4").count(), told["frequency"]["value"])
+        self.assertEqual(receipts.locator("ol > li").count(), found["total"])
+        measures = page.get_by_role("region", name="Measures")
+        measures.get_by_role("button", name=re.compile("^Days since last visit")).click()
+        why.get_by_text(told["recency"]["words"]).wait_for()
+        page.get_by_role("button", name=re.compile("^and \\d+ more")).click()
+        page.get_by_role("region", name="Measures").get_by_text("Weekend").wait_for()
+        page.get_by_role("link", name="All in the lens").click()
+        page.get_by_role("heading", name="Everyone", level=1).wait_for()

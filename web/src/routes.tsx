@@ -48,6 +48,10 @@ export const router = createBrowserRouter([
         lazy: async () => ({ Component: (await import("@/stations/campaigns")).Campaigns }),
       },
       {
+        path: "customer/:customer",
+        lazy: async () => ({ Component: (await import("@/stations/ledger/customer")).Customer }),
+      },
+      {
         path: "customers",
         lazy: async () => ({ Component: (await import("@/lens/customers")).Customers }),
       },

@@ -161,7 +161,7 @@ class LineReader:
 
     def _coded(self, read: _Read) -> LineBatch:
         """Give what was read the numbers of its codes."""
-        codes = {
+        codes: dict[str, Any] = {
             name: book.encode(read.cells[name], read.digests[name])
             if name in read.cells
             else np.full(len(read.typed["day"]), -1, np.int32)

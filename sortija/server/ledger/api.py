@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.server.ledger import actions, uploads, views
+from sortija.server.ledger.customers import CustomerPage, customer_page
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.ledger.preview import IntakeRow, intake_row
 from sortija.server.studies.actions import study_for
@@ -194,6 +195,12 @@ class LinesView(APIView):
         )
 
 
+class CustomerView(APIView):
+    @extend_schema(responses=CustomerPage)
+    def get(self, request: Request, study: int, customer: int) -> Response:
+        return reply(customer_page(study_for(request.user, study), customer))
+
+
 def urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
     return [
@@ -205,4 +212,5 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/ledger", LedgerView),
         ("studies/<int:study>/ledger/rules/<str:rule>", RuleSwitch),
         ("studies/<int:study>/ledger/lines", LinesView),
+        ("studies/<int:study>/customer/<int:customer>", CustomerView),
     ]

@@ -84,6 +84,7 @@ class LineRow(BaseModel):
     day: str
     time: str
     card: str
+    customer: int | None
     receipt: str
     site: str
     channel: str
@@ -252,6 +253,7 @@ def _rows(study: Study, lines: Lines, places: NDArray[np.int64]) -> list[LineRow
                 day=row.day.isoformat() if dated else "",
                 time=f"{row.second // 3600:02d}:{row.second % 3600 // 60:02d}" if dated else "",
                 card=cards.get(row.card, ""),
+                customer=row.card if row.card >= 0 else None,
                 receipt=f"{row.receipt & 0xFFFFFFFF:08x}",
                 site=names["site"][row.site],
                 channel=names["channel"][row.channel],

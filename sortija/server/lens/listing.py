@@ -40,11 +40,12 @@ class ListedColumn(BaseModel):
 
 
 class CustomerList(BaseModel):
-    """A page of customers; ``names`` are what they are called, ``total`` how many there are."""
+    """A page of customers; ``names``: what they are called, ``total``: how many there are."""
 
     ready: bool
     total: int
     first: int
+    numbers: list[int]
     names: list[str]
     columns: list[ListedColumn]
     made_from: str
@@ -97,7 +98,7 @@ class Listing:
         rows = self.rows[first : first + PAGE]
         return CustomerList(
             ready=True, total=len(self.rows), first=first,
-            names=customer_names(self.study, rows.tolist()),
+            numbers=rows.tolist(), names=customer_names(self.study, rows.tolist()),
             columns=[self._column(found, rows) for found in self.fields],
             made_from=self.made_from,
         )  # fmt: skip

@@ -9,6 +9,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.server.measures.actions import choose
+from sortija.server.measures.customer import CustomerMeasures, measures_of
 from sortija.server.measures.made import Made, made_or_job
 from sortija.server.measures.views import MeasuresPage, StepsBody, measures_page
 from sortija.server.studies.actions import study_for
@@ -54,9 +55,18 @@ class OneMeasure(APIView):
         return reply(PlanRevision(revision=revision))
 
 
+class CustomerMeasuresView(APIView):
+    @extend_schema(parameters=WINDOW, responses=CustomerMeasures)
+    def get(self, request: Request, study: int, customer: int) -> Response:
+        found = study_for(request.user, study)
+        window = window_from(request, default_window(found))
+        return reply(measures_of(found, window, customer))
+
+
 def urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
     return [
         ("studies/<int:study>/measures", MeasuresView),
         ("studies/<int:study>/measures/<str:name>", OneMeasure),
+        ("studies/<int:study>/customer/<int:customer>/measures", CustomerMeasuresView),
     ]

@@ -167,6 +167,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/customer/{customer}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_customer_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/customer/{customer}/measures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_customer_measures_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/customers": {
         parameters: {
             query?: never;
@@ -1011,8 +1043,34 @@ export interface components {
             back: string;
         };
         /**
+         * CustomerLine
+         * @description One line; ``reason``: the rule that sets it aside, empty where it counts.
+         */
+        CustomerLine: {
+            /** Number */
+            number: number;
+            /** File */
+            file: number;
+            /** Item */
+            item: string;
+            /** Department */
+            department: string;
+            /** Quantity */
+            quantity: number;
+            /** Money */
+            money: number;
+            /** Kind */
+            kind: string;
+            /** Reason */
+            reason: string;
+            /** Unread */
+            unread: {
+                [key: string]: string;
+            };
+        };
+        /**
          * CustomerList
-         * @description A page of customers; ``names`` are what they are called, ``total`` how many there are.
+         * @description A page of customers; ``names``: what they are called, ``total``: how many there are.
          */
         CustomerList: {
             /** Ready */
@@ -1021,12 +1079,74 @@ export interface components {
             total: number;
             /** First */
             first: number;
+            /** Numbers */
+            numbers: number[];
             /** Names */
             names: string[];
             /** Columns */
             columns: components["schemas"]["ListedColumn"][];
             /** Made From */
             made_from: string;
+        };
+        /** CustomerMeasures */
+        CustomerMeasures: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            /** Measures */
+            measures: components["schemas"]["ToldMeasure"][];
+        };
+        /**
+         * CustomerPage
+         * @description ``receipts``: newest first; ``left_out``: older ones beyond the page; ``total``: all.
+         */
+        CustomerPage: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Cards */
+            cards: string[];
+            /** Address */
+            address: string;
+            /** Traits */
+            traits: components["schemas"]["TraitHistory"][];
+            /** Receipts */
+            receipts: components["schemas"]["CustomerReceipt"][];
+            /** Total */
+            total: number;
+            /** Left Out */
+            left_out: number;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Rules */
+            rules: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * CustomerReceipt
+         * @description Lines of one receipt; ``total``: money of those that count; ``purchase``: any kept sale.
+         */
+        CustomerReceipt: {
+            /** Key */
+            key: string;
+            /** Day */
+            day: string;
+            /** Time */
+            time: string;
+            /** Site */
+            site: string;
+            /** Channel */
+            channel: string;
+            /** Total */
+            total: number;
+            /** Purchase */
+            purchase: boolean;
+            /** Lines */
+            lines: components["schemas"]["CustomerLine"][];
         };
         /**
          * DateRow
@@ -1382,6 +1502,8 @@ export interface components {
             time: string;
             /** Card */
             card: string;
+            /** Customer */
+            customer: number | null;
             /** Receipt */
             receipt: string;
             /** Site */
@@ -2036,6 +2158,26 @@ export interface components {
             constant: boolean;
         };
         /**
+         * ToldMeasure
+         * @description ``words``: the calculation with this customer's numbers; ``receipts``: what it rests on.
+         */
+        ToldMeasure: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
+            /** Definition */
+            definition: string;
+            /** Words */
+            words: string;
+            /** Receipts */
+            receipts: string[];
+        };
+        /**
          * Total
          * @description Customers, and money at the study's scale.
          */
@@ -2065,6 +2207,28 @@ export interface components {
             backs: string[];
             /** Stations */
             stations: components["schemas"]["StationFact"][];
+        };
+        /**
+         * TraitAt
+         * @description What the table of a day said; nothing where it did not name the customer.
+         */
+        TraitAt: {
+            /** Day */
+            day: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * TraitHistory
+         * @description One trait: what it is now, and what each customer table said, newest first.
+         */
+        TraitHistory: {
+            /** Name */
+            name: string;
+            /** Now */
+            now: string;
+            /** Told */
+            told: components["schemas"]["TraitAt"][];
         };
         /**
          * Typical
@@ -2510,6 +2674,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WhyPage"];
+                };
+            };
+        };
+    };
+    studies_customer_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                customer: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomerPage"];
+                };
+            };
+        };
+    };
+    studies_customer_measures_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                customer: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomerMeasures"];
                 };
             };
         };

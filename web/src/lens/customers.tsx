@@ -6,6 +6,7 @@ import type { Schemas } from "@/api/client";
 import { count, inUnit, unitWords } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
+import { CustomerLink } from "@/study/customer-link";
 import { Button } from "@/ui/button";
 import { Head } from "@/ui/head";
 import { useNotice } from "@/ui/notices";
@@ -46,7 +47,7 @@ export function Customers() {
     );
   if (list.isPending) return <Waiting />;
   if (list.isError) return <Failed words={list.error.message} />;
-  const { total, names, columns } = list.data;
+  const { total, numbers, names, columns } = list.data;
   const turn = (field: string) => {
     setPage({ lens: lens.digest, first: 0 });
     setBy(
@@ -95,7 +96,9 @@ export function Customers() {
             <tbody>
               {names.map((name, row) => (
                 <tr key={name || row} className="border-t border-line hover:bg-paper">
-                  <td className="sticky left-0 bg-card px-3 py-1 font-semibold">{name}</td>
+                  <td className="sticky left-0 bg-card px-3 py-1 font-semibold">
+                    <CustomerLink number={numbers[row] ?? 0}>{name}</CustomerLink>
+                  </td>
                   {columns.map((column) => (
                     <td
                       key={column.field}

@@ -143,10 +143,11 @@ function Totals() {
 
 /** What one would do next with these customers. */
 function Onward() {
+  const { study } = useStudy();
   const { answer, clauses } = useLens();
   const { search, pathname } = useLocation();
   if (!answer?.ready || answer.lens.customers === 0) return null;
-  const to = (page: string) => ({ pathname: pathname.replace(/[^/]+$/, page), search });
+  const to = (page: string) => ({ pathname: `/study/${study.id}/${page}`, search });
   return (
     <div className="mt-4 grid gap-2 text-center">
       {!pathname.endsWith("/campaigns") && (

@@ -5,6 +5,7 @@ import { count, day, figure, money, month } from "@/charts/format";
 import type { PickedLines } from "@/stations/ledger";
 import { useLines } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
+import { CustomerLink } from "@/study/customer-link";
 
 const PAGE = 100;
 
@@ -102,7 +103,13 @@ export function Lines({ picked, onPick, page }: Props) {
                   >
                     {line.day ? day(line.day) : (line.unread?.moment ?? "none")}
                   </td>
-                  <td className="px-2 py-1 whitespace-nowrap">{line.card || "–"}</td>
+                  <td className="px-2 py-1 whitespace-nowrap">
+                    {line.customer === null ? (
+                      "–"
+                    ) : (
+                      <CustomerLink number={line.customer}>{line.card}</CustomerLink>
+                    )}
+                  </td>
                   <td className="px-2 py-1">{line.item || "–"}</td>
                   <td className="max-w-[120px] truncate px-2 py-1">{line.department || "–"}</td>
                   <td className="px-2 py-1 text-right">{figure(line.quantity)}</td>

@@ -1,0 +1,202 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useLocation, useParams } from "react-router";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { count, day, inUnit, money, unitWords } from "@/charts/format";
+import { Receipts } from "@/stations/ledger/customer/receipts";
+import { Timeline } from "@/stations/ledger/customer/timeline";
+import { useStudy } from "@/study/context";
+import { Standing } from "@/study/standing";
+import { Head } from "@/ui/head";
+import { Failed, Waiting } from "@/ui/status";
+
+/** One customer: measures with the purchases behind them, every receipt, traits with their past. */
+export function Customer() {
+  const { study, view } = useStudy();
+  const { customer } = useParams();
+  const number = Number(customer);
+  const [told, setTold] = useState("frequency");
+  const path = { study: study.id, customer: number };
+  const page = useQuery({
+    queryKey: ["study", study.id, "customer", number],
+    queryFn: () => data(api.GET("/api/studies/{study}/customer/{customer}", { params: { path } })),
+  });
+  const measures = useQuery({
+    queryKey: ["study", study.id, "customer", number, "measures", view],
+    queryFn: () =>
+      data(
+        api.GET("/api/studies/{study}/customer/{customer}/measures", {
+          params: { path, query: view as never },
+        }),
+      ),
+  });
+  if (page.isPending || measures.isPending) return <Waiting />;
+  if (page.isError) return <Failed words={page.error.message} />;
+  if (measures.isError) return <Failed words={measures.error.message} />;
+  const found = page.data;
+  const picked =
+    measures.data.measures.find((measure) => measure.name === told && measure.words) ??
+    measures.data.measures.find((measure) => measure.words);
+  const behind = new Set(picked?.receipts ?? []);
+  return (
+    <div className="grid gap-3">
+      <Head title={found.name} words={inWords(found)}>
+        <Back />
+      </Head>
+      <Standing status={measures.data.status} />
+      <div className="grid grid-cols-[1fr_280px] items-start gap-3">
+        <div className="grid min-w-0 gap-3">
+          {picked && (
+            <section className="card p-3" aria-label="Why" aria-live="polite">
+              <h2 className="text-14">
+                Why {picked.label.toLowerCase()} is{" "}
+                {inUnit(picked.value, picked.unit, study.currency)}
+              </h2>
+              <p className="mt-1">{picked.words}</p>
+              {behind.size > 0 && (
+                <p className="mt-1 text-12 text-quiet">
+                  {behind.size === 1
+                    ? "The receipt it rests on is"
+                    : "The receipts it rests on are"}{" "}
+                  marked below with a dark edge.
+                </p>
+              )}
+            </section>
+          )}
+          {found.receipts.length > 0 && <Timeline receipts={found.receipts} behind={behind} />}
+          <Receipts page={found} behind={behind} />
+        </div>
+        <div className="grid gap-3">
+          <Measures
+            measures={measures.data.measures}
+            picked={picked?.name ?? ""}
+            onPick={setTold}
+          />
+          <Traits page={found} />
+        </div>
+      </div>
+    </div>
+  );
+
+  function inWords(of: Schemas["CustomerPage"]): string {
+    const cash = of.receipts.reduce((sum, receipt) => sum + receipt.total, 0);
+    if (of.total === 0) return "No line of any log names this customer.";
+    const span = of.first && `, ${day(of.first)} to ${day(of.last)}`;
+    return `${count(of.total)} receipts${span}; what counts of them comes to ${money(cash, study.scale, study.currency, false)}${of.left_out ? ` in the newest ${count(of.receipts.length)}` : ""}.`;
+  }
+}
+
+function Back() {
+  const { study } = useStudy();
+  const { search } = useLocation();
+  return (
+    <Link
+      to={{ pathname: `/study/${study.id}/customers`, search }}
+      className="rounded-md border border-line bg-card px-3 py-1.5 hover:border-quiet"
+    >
+      All in the lens
+    </Link>
+  );
+}
+
+function Measures({
+  measures,
+  picked,
+  onPick,
+}: {
+  measures: Schemas["ToldMeasure"][];
+  picked: string;
+  onPick: (name: string) => void;
+}) {
+  const { study, window } = useStudy();
+  const [all, setAll] = useState(false);
+  const told = measures.filter((measure) => measure.words);
+  const others = measures.filter((measure) => !measure.words && measure.value !== null);
+  return (
+    <section className="card p-3" aria-label="Measures">
+      <h2 className="text-14">Measures</h2>
+      {window && <p className="text-11 text-quiet">up to and including {day(window.to)}</p>}
+      <ul className="mt-1">
+        {told.map((measure) => (
+          <li key={measure.name} className="border-t border-line first:border-t-0">
+            <button
+              type="button"
+              aria-pressed={measure.name === picked}
+              title={measure.definition}
+              onClick={() => onPick(measure.name)}
+              className={`flex w-full items-baseline gap-2 rounded px-1 py-1 text-left hover:bg-paper ${measure.name === picked ? "font-semibold" : ""}`}
+            >
+              <span className="flex-1">{measure.label}</span>
+              <span>{inUnit(measure.value, measure.unit, study.currency)}</span>
+              <span className="w-[66px] truncate text-11 font-normal text-quiet">
+                {measure.unit === "money" ? "" : unitWords(measure.unit, study.currency)}
+              </span>
+            </button>
+          </li>
+        ))}
+        {(all ? others : []).map((measure) => (
+          <li
+            key={measure.name}
+            title={measure.definition}
+            className="flex items-baseline gap-2 border-t border-line px-1 py-1 text-12"
+          >
+            <span className="flex-1 truncate">{measure.label}</span>
+            <span>{inUnit(measure.value, measure.unit, study.currency)}</span>
+            <span className="w-[66px]" />
+          </li>
+        ))}
+      </ul>
+      {others.length > 0 && (
+        <button
+          type="button"
+          className="mt-1 px-1 text-12 text-quiet underline"
+          onClick={() => setAll(!all)}
+        >
+          {all ? "fewer" : `and ${others.length} more`}
+        </button>
+      )}
+    </section>
+  );
+}
+
+/** A trait as it is read: dates as days. */
+function words(value: string): string {
+  return /^\d{4}-\d{2}-\d{2}$/.test(value) ? day(value) : value || "not given";
+}
+
+function Traits({ page }: { page: Schemas["CustomerPage"] }) {
+  return (
+    <section className="card p-3" aria-label="Traits">
+      <h2 className="text-14">Traits</h2>
+      {page.traits.length === 0 && (
+        <p className="mt-1 text-12 text-quiet">No customer table has come in yet.</p>
+      )}
+      <dl className="mt-1 grid grid-cols-[1fr_auto] gap-x-3 gap-y-1 text-12">
+        {page.traits.map((trait) => {
+          const before = trait.told.find((at) => at.value !== trait.now);
+          return (
+            <div key={trait.name} className="contents">
+              <dt className="text-quiet">{trait.name}</dt>
+              <dd className="text-right">
+                {words(trait.now)}
+                {before && (
+                  <span className="block text-11 text-quiet">
+                    {words(before.value)} on {day(before.day)}
+                  </span>
+                )}
+              </dd>
+            </div>
+          );
+        })}
+        {page.address && (
+          <div className="contents">
+            <dt className="text-quiet">Address</dt>
+            <dd className="truncate text-right">{page.address}</dd>
+          </div>
+        )}
+      </dl>
+    </section>
+  );
+}

@@ -1,0 +1,104 @@
+import { scaleLinear, scaleUtc } from "d3-scale";
+
+import type { Schemas } from "@/api/client";
+import { day, money } from "@/charts/format";
+import { useStudy } from "@/study/context";
+
+const WIDTH = 690;
+const HEIGHT = 96;
+const FOOT = 18;
+
+interface Props {
+  receipts: Schemas["CustomerReceipt"][];
+  behind: Set<string>;
+}
+
+/** Receipts as stems on a thread of time, as tall as their totals; those behind a measure dark. */
+export function Timeline({ receipts, behind }: Props) {
+  const { study, window } = useStudy();
+  const dated = receipts.filter((receipt) => receipt.day && receipt.day < "2100");
+  const days = dated.map((receipt) => Date.parse(receipt.day));
+  const to = window ? Date.parse(window.to) : 0;
+  const time = scaleUtc()
+    .domain([Math.min(...days), Math.max(to, ...days)])
+    .range([12, WIDTH - 12]);
+  const most = Math.max(1, ...dated.map((receipt) => Math.abs(receipt.total)));
+  const tall = scaleLinear()
+    .domain([0, most])
+    .range([0, HEIGHT - FOOT - 22]);
+  const line = HEIGHT - FOOT - 8;
+  const cash = (value: number) => money(value, study.scale, study.currency, false);
+  return (
+    <section className="card p-3" aria-label="Timeline">
+      <h2 className="text-14">Receipts over time</h2>
+      <p className="text-12 text-quiet">
+        Height: what counts of the receipt, up to {cash(most)}. Hollow: no purchase.
+      </p>
+      <svg
+        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+        className="mt-1 w-full"
+        role="img"
+        aria-label={`${dated.length} receipts from ${day(dated.at(-1)?.day ?? "")} to ${day(dated[0]?.day ?? "")}`}
+      >
+        {window && window.back !== "all" && (
+          <Span from={time(monthsBefore(window.to, Number(window.back)))} to={time(to)} />
+        )}
+        <line x1={8} x2={WIDTH - 8} y1={line} y2={line} stroke="var(--color-everyone)" />
+        {dated.map((receipt, place) => {
+          const x = time(Date.parse(receipt.day));
+          const up = line - tall(Math.max(0, receipt.total));
+          const dark = behind.has(receipt.key);
+          const hue = dark ? "var(--color-ink)" : "var(--color-quiet)";
+          return (
+            <g key={`${receipt.key}${place}`} opacity={dark ? 1 : 0.6}>
+              <title>{`${day(receipt.day)}: ${cash(receipt.total)}${receipt.purchase ? "" : ", no purchase"}`}</title>
+              <line x1={x} x2={x} y1={line} y2={up} stroke={hue} strokeWidth={dark ? 2 : 1} />
+              <circle
+                cx={x}
+                cy={up}
+                r={dark ? 3.5 : 2.5}
+                fill={receipt.purchase ? hue : "var(--color-card)"}
+                stroke={hue}
+              />
+            </g>
+          );
+        })}
+        {time.ticks(6).map((tick) => (
+          <text
+            key={tick.toISOString()}
+            x={time(tick)}
+            y={HEIGHT - 4}
+            fontSize={11}
+            textAnchor={time(tick) < 32 ? "start" : "middle"}
+            style={{ fill: "var(--color-quiet)" }}
+          >
+            {tick.toLocaleDateString("en-GB", {
+              month: "short",
+              year: "numeric",
+              timeZone: "UTC",
+            })}
+          </text>
+        ))}
+      </svg>
+    </section>
+  );
+}
+
+/** The window in view, behind the stems. */
+function Span({ from, to }: { from: number; to: number }) {
+  const left = Math.max(8, from);
+  return (
+    <rect
+      x={left}
+      y={2}
+      width={Math.max(0, to - left)}
+      height={HEIGHT - FOOT - 6}
+      fill="var(--color-paper)"
+    />
+  );
+}
+
+function monthsBefore(iso: string, months: number): number {
+  const [year = 0, month = 1, date = 1] = iso.split("-").map(Number);
+  return Date.UTC(year, month - 1 - months, date + 1);
+}
