@@ -20,6 +20,7 @@ from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.lines import LineBatch, LineReader, Unread, money_scale
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log, guess_members
+from sortija.core.ledger.rules import STAFF_PATTERNS, staff_cards
 from sortija.core.ledger.traits import TraitReader
 from sortija.core.ledger.zones import zone_of
 from sortija.core.measures.window import day_number
@@ -116,8 +117,9 @@ def read_logs(
             batches.append(replace(batch, unread=()))
         files.append(_about(path, file, reader, mapping, unread))
     assert reader is not None
+    staff = staff_cards(reader.cards.texts, STAFF_PATTERNS)
     watch("ordering lines", sum(map(len, batches)), 0)
-    return Ledger(assemble(batches, len(reader.cards)), reader, scale, tuple(files))
+    return Ledger(assemble(batches, len(reader.cards), staff=staff), reader, scale, tuple(files))
 
 
 def _about(

@@ -1,5 +1,6 @@
 """Empty, out of date, failed and under review; what a reader sees."""
 
+import gzip
 import re
 from unittest import mock
 
@@ -124,3 +125,39 @@ class States(BrowserCase):
         page.locator(".stale-over").wait_for(state="detached")
         page.get_by_role("alert").wait_for(state="detached")
         page.locator("aside .text-20").first.wait_for()
+
+    def test_what_only_a_person_can_tell_is_asked(self):
+        rows = [
+            f"{n},C{n % 9},0{1 + n % 6}/0{2 + n % 7}/2026,1.00,{'GIFT' if n % 10 == 0 else 'SALE'}"
+            for n in range(90)
+        ]
+        text = "receipt,card,date,total,what\n" + "\n".join(rows) + "\n"
+        (self.folder / "log.csv.gz").write_bytes(gzip.compress(text.encode()))
+        self.run_in_browser(self.asked, self.link(self.owner))
+        self.assertEqual(self.troubles, [])
+        self.owner.refresh_from_db()
+        self.client = self.signed_in(self.owner)
+        rules = {rule["key"]: rule for rule in self.get("ledger")["rules"]}
+        self.assertEqual((rules["not_sale"]["lines"], rules["void"]["lines"]), (0, 9))
+        self.assertEqual(rules["staff"]["lines"], 10)
+
+    def asked(self, link):
+        page = self.page
+        self.come_in(page, link)
+        page.get_by_test_id("file").first.set_input_files(self.folder / "log.csv.gz")
+        review = page.get_by_role("region", name="Review of log.csv.gz")
+        count = review.get_by_role("button", name="Count these")
+        review.get_by_text("One thing only you can tell").wait_for()
+        self.assertTrue(count.is_disabled())
+        review.get_by_label("What GIFT means").select_option("void")
+        review.get_by_role("button", name="2 Jan 2026, month first").wait_for()
+        review.get_by_role("button", name="1 Feb 2026, day first").click()
+        review.get_by_text("One thing only you can tell").wait_for(state="detached")
+        count.click()
+        rules = page.get_by_role("region", name="Rules")
+        rules.get_by_role("button", name="list", exact=True).click()
+        page.get_by_label("Staff and test cards", exact=True).last.fill("C1\nnobody*")
+        page.get_by_role("button", name="These are staff and tests").click()
+        page.get_by_text("Staff and test cards: C1, nobody*.").wait_for()
+        rules.get_by_role("button", name="Staff and test cards", exact=True).click()
+        page.get_by_role("region", name="Lines").get_by_text("C1", exact=True).first.wait_for()

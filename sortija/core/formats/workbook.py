@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import warnings
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import date, datetime, time
 from itertools import islice
@@ -76,17 +77,24 @@ class WorkbookRows:
             self.notes.append(f"The sheet {self._sheet} was read; {others} hold tables, too.")
         self._note_formulas()
 
-    def _book(self, values: bool = True) -> Any:
-        from contextlib import closing
-
+    @contextmanager
+    def _book(self, values: bool = True) -> Iterator[Any]:
+        """The workbook, opened by its bytes: on disk it may be called anything."""
+        file = self.path.open("rb")
         try:
             with warnings.catch_warnings():
                 warnings.simplefilter("ignore")  # styles and drawings that do not matter here
-                return closing(load_workbook(self.path, read_only=True, data_only=values))
+                book = load_workbook(file, read_only=True, data_only=values)
         except (InvalidFileException, BadZipFile, KeyError, OSError, ValueError) as problem:
+            file.close()
             raise UnreadableFile(
                 "This workbook cannot be opened. Save it as XLSX again, or as CSV."
             ) from problem
+        try:
+            yield book
+        finally:
+            book.close()
+            file.close()
 
     def _note_formulas(self) -> None:
         """Formulas whose results were never kept read as nothing: say so before they do."""

@@ -24,7 +24,7 @@ from sortija.core.ledger.cells import (
     read_moments,
 )
 from sortija.core.ledger.codebook import Codebook
-from sortija.core.ledger.mapping import LogMapping
+from sortija.core.ledger.mapping import LogMapping, kind_of
 from sortija.core.ledger.rules import RULES
 from sortija.core.ledger.zones import Zone
 
@@ -40,7 +40,7 @@ __all__ = [
     "month_of",
 ]
 
-KINDS = ("sale", "return", "void")
+KINDS = ("sale", "return", "void", "other")
 NO_CARD = -1
 NO_DAY = -1
 QUANTITY_SCALE = 3
@@ -213,7 +213,8 @@ class LineReader:
             return kind
         coded = pc.dictionary_encode(pc.utf8_trim_whitespace(cells))
         given = self.mapping.kinds
-        table = [KINDS.index(given[t]) if t in given else -1 for t in coded.dictionary.to_pylist()]
+        words = coded.dictionary.to_pylist()
+        table = [KINDS.index(given.get(w) or kind_of(w)) if w else -1 for w in words]
         said = np.array([*table, -1], np.int8)[coded.indices.to_numpy(zero_copy_only=False)]
         # What the file does not call a return but takes money back is one all the same.
         return np.where((said == -1) | ((said == 0) & negative), kind, said).astype(np.int8)
@@ -258,6 +259,7 @@ class LineReader:
             ("no_amount", (money_state != GOOD) | (quantity_state == BAD)),
             ("future", day > self.today),
             ("void", kind == KINDS.index("void")),
+            ("not_sale", kind == KINDS.index("other")),
             ("no_customer", lone),
             ("returns", kind == KINDS.index("return")),
         ):

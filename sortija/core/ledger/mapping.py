@@ -22,6 +22,7 @@ __all__ = [
     "MemberMapping",
     "guess_log",
     "guess_members",
+    "kind_of",
 ]
 
 LOG_ROLES = (
@@ -39,7 +40,7 @@ LOG_ROLES = (
 )
 REQUIRED_ROLES = ("customer", "moment")
 TRAIT_TYPES = ("key", "number", "category", "yes/no", "date", "joined", "consent", "address", "out")
-LineKind = Literal["sale", "return", "void"]
+LineKind = Literal["sale", "return", "void", "other"]
 
 _NAMES = {
     "customer": r"card|customer|client|member|loyal|shopper|account",
@@ -56,6 +57,8 @@ _NAMES = {
 }
 _RETURN = re.compile(r"ret|refund|credit|back", re.I)
 _VOID = re.compile(r"void|cancel|abort|test|deleted", re.I)
+_OTHER = re.compile(r"gift|voucher|deposit|deliver|shipping|fee\b|donation|top.?up", re.I)
+_SELLING = re.compile(r"sale|sold|purchase|buy|normal", re.I)
 _YES_NO = {"yes", "no", "y", "n", "true", "false", "0", "1", "t", "f"}
 
 
@@ -63,6 +66,15 @@ ASK_ORDER = (
     "Say whether its dates are written day first or month first: every one of them can be read "
     "either way."
 )
+
+
+def kind_of(word: str) -> LineKind:
+    """What a line is by the word that its file has for it; *sale* where the word tells nothing."""
+    if _VOID.search(word):
+        return "void"
+    if _OTHER.search(word):
+        return "other"
+    return "return" if _RETURN.search(word) else "sale"
 
 
 class MappingError(ValueError):
@@ -197,7 +209,7 @@ def _customers(
     place = -LOG_ROLES.index("customer")
     codes = {
         name: b for name, b in behaviours.items()
-        if b.dates < 0.5 and not b.decimals and b.distinct > max(5, rows.num_rows // 200)
+        if b.dates < 0.5 and not b.decimals and b.distinct > 1
     }  # fmt: skip
     offers = []
     for name, behaviour in codes.items():
@@ -206,6 +218,8 @@ def _customers(
             words = f"{share:.0%} of its codes are customers who are known here"
             offers.append((2.5, place, "customer", name, words))
             continue
+        if behaviour.distinct <= max(5, rows.num_rows // 200):
+            continue  # as few as these are shops
         named = 0.5 if re.search(_NAMES["customer"], name, re.I) else 0.0
         receipts = [n for n in codes if n != name and codes[n].distinct > behaviour.distinct]
         most = max((come_back(rows, receipt, name) for receipt in receipts), default=0)
@@ -227,6 +241,18 @@ def _receipts(
             named = 0.5 if re.search(_NAMES["receipt"], name, re.I) else 0.0
             words = f"{lines:.1f} lines a number, and they stand together"
             offers.append((1.0 + named, -LOG_ROLES.index("receipt"), "receipt", name, words))
+    return offers
+
+
+def _kinds(behaviours: dict[str, Behaviour]) -> list[tuple[float, int, str, str, str]]:
+    """Offers for what a line is by its words: few, and most of them speak of selling."""
+    offers = []
+    for name, behaviour in behaviours.items():
+        words = [value for value in behaviour.values if value]
+        telling = [word for word in words if _SELLING.search(word) or kind_of(word) != "sale"]
+        if 2 <= behaviour.distinct <= 12 and len(telling) > 0.6 * len(words):
+            reason = f"its words say what a line is: {', '.join(telling[:3])}"
+            offers.append((1.3, -LOG_ROLES.index("kind"), "kind", name, reason))
     return offers
 
 
@@ -260,6 +286,7 @@ def guess_log(
                 offers.append((score, -LOG_ROLES.index(role), role, name, words))
     offers += _customers(rows, behaviours, known)
     offers += _receipts(rows, behaviours)
+    offers += _kinds(behaviours)
     roles: dict[str, str] = {}
     guesses = []
     for _, _, role, name, reason in sorted(offers, reverse=True):
@@ -271,9 +298,7 @@ def guess_log(
             guesses.append(Guess(name, "out", "not needed for the measures; it stays in the file"))
     kinds: dict[str, LineKind] = {}
     if "kind" in roles:
-        for value in behaviours[roles["kind"]].values:
-            back, void = _RETURN.search(value), _VOID.search(value)
-            kinds[value] = "void" if void else "return" if back else "sale"
+        kinds = {value: kind_of(value) for value in behaviours[roles["kind"]].values}
     month_first = behaviours[roles["moment"]].months_first if "moment" in roles else False
     comma = _decimal_comma(rows, [roles[r] for r in ("total", "price", "quantity") if r in roles])
     order = {name: place for place, name in enumerate(rows.schema.names)}

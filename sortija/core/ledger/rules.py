@@ -6,15 +6,28 @@ so a switch changes no line: a line counts when none of its bits belongs to a ru
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import re
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from fnmatch import translate
 from typing import Any
 
 import numba
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["RULES", "Cube", "Rule", "RuleTotal", "Waterline", "mask_of", "waterline"]
+__all__ = [
+    "RULES",
+    "STAFF_PATTERNS",
+    "Cube",
+    "Rule",
+    "RuleTotal",
+    "Waterline",
+    "found_bits",
+    "mask_of",
+    "staff_cards",
+    "waterline",
+]
 
 
 @dataclass(frozen=True)
@@ -42,11 +55,19 @@ RULES = (
          fixed="A line without an amount adds nothing to any sum."),
     Rule("future", 4, "Dated in the future", "The date lies after the day the file came in."),
     Rule("void", 8, "Voided", "The file says that the line was cancelled at the till."),
+    Rule("not_sale", 128, "Not a sale",
+         "The file says that the line sells nothing: a gift card, a deposit, a delivery fee."),
     Rule("twice", 16, "Receipt came twice",
          "A whole receipt that came before with the same lines: an export that overlaps. "
          "Equal lines within a receipt are repeat scans and stay."),
+    Rule("staff", 256, "Staff and test cards",
+         "Cards that belong to nobody who can be won or lost, by their codes: see the list."),
     Rule("no_customer", 32, "No customer",
          "No card was shown, so the line belongs to nobody who can be grouped."),
+    Rule("zero", 512, "Amount of nothing",
+         "Lines that cost nothing: free items, a loyalty reward. They make no money, but a "
+         "receipt of them is a visit unless they are set aside.",
+         default=False),
     Rule("returns", 64, "Returns",
          "Goods brought back. They lower the spend on their own date unless set aside.",
          default=False),
@@ -54,15 +75,52 @@ RULES = (
 
 
 _BITS = 1 << len(RULES)
-#: Months from 1970 to beyond the last year that a date can have, and one for none.
-_MONTHS = 231 * 12 + 1
+_BIT = {rule.key: rule.bit for rule in RULES}
+#: What staff and test cards are called where nobody has said otherwise.
+STAFF_PATTERNS = ("staff*", "test*", "training*")
+
+
+def staff_cards(codes: Sequence[str], patterns: Sequence[str]) -> NDArray[np.bool_]:
+    """Which cards are meant by any pattern: ``*`` stands for anything, ``?`` for one letter.
+
+    Parameters
+    ----------
+    codes : texts on the cards, by number; capitals and small letters are alike
+    """
+    wanted = [pattern.strip().lower() for pattern in patterns if pattern.strip()]
+    if not wanted:
+        return np.zeros(len(codes), np.bool_)
+    means = re.compile("|".join(translate(pattern) for pattern in wanted)).match
+    return np.fromiter((means(code.lower()) is not None for code in codes), np.bool_, len(codes))
+
+
+def found_bits(
+    bits: NDArray[np.int32], card: NDArray[np.int32], money: NDArray[np.int64],
+    came_before: NDArray[np.bool_], staff: NDArray[np.bool_],
+) -> NDArray[np.int32]:  # fmt: skip
+    """The bits of lines with those that only the whole ledger can tell.
+
+    Parameters
+    ----------
+    bits : (n,) int32
+        As the reader gave them.
+    card, money, came_before : (n,)
+        Card numbers (−1: none), money, and whether the line's receipt came before.
+    staff : (cards,) bool
+    """
+    theirs = np.append(staff, False)[card]  # −1, no card, reads the last
+    out = bits | np.where(came_before, np.int32(_BIT["twice"]), np.int32(0))
+    out |= np.where(theirs, np.int32(_BIT["staff"]), np.int32(0))
+    nothing = (money == 0) & (bits & _BIT["no_amount"] == 0)
+    out |= np.where(nothing, np.int32(_BIT["zero"]), np.int32(0))
+    return out.astype(np.int32)
 
 
 @numba.njit(nogil=True, cache=True)
-def _count(month: Any, bits: Any, money: Any, lines: Any, total: Any) -> None:
+def _count(month: Any, bits: Any, money: Any, first: int, lines: Any, total: Any) -> None:
     for line in range(len(month)):
-        lines[month[line] + 1, bits[line]] += 1
-        total[month[line] + 1, bits[line]] += money[line]
+        lines[month[line] - first, bits[line]] += 1
+        total[month[line] - first, bits[line]] += money[line]
 
 
 def mask_of(on: Iterable[str]) -> int:
@@ -96,11 +154,15 @@ class Cube:
     @staticmethod
     def of(month: NDArray[np.int32], bits: NDArray[np.int32], money: NDArray[np.int64]) -> Cube:
         """Count the lines of one batch."""
-        lines, total = np.zeros((_MONTHS, _BITS), np.int64), np.zeros((_MONTHS, _BITS), np.int64)
-        _count(month, bits, money, lines, total)
+        if not len(month):
+            return Cube.merge([])
+        first = int(month.min())
+        size = (int(month.max()) - first + 1, _BITS)
+        lines, total = np.zeros(size, np.int64), np.zeros(size, np.int64)
+        _count(month, bits, money, first, lines, total)
         months, met = np.nonzero(lines)
         return Cube(
-            (months - 1).astype(np.int32), met.astype(np.int32),
+            (months + first).astype(np.int32), met.astype(np.int32),
             lines[months, met], total[months, met],
         )  # fmt: skip
 

@@ -18,10 +18,17 @@ from sortija.core.ledger.mapping import (
     guess_log,
     guess_members,
 )
-from sortija.core.ledger.rules import RULES
+from sortija.core.ledger.rules import RULES, STAFF_PATTERNS
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
-from sortija.server.ledger.ledger import DEFAULT_RULES, RULES_SETTING
+from sortija.server.ledger.ledger import (
+    DEFAULT_RULES,
+    RULES_SETTING,
+    STAFF_SETTING,
+    Ledger,
+    build_log,
+    ledger_of,
+)
 from sortija.server.ledger.models import Card, Intake, Original
 from sortija.server.ledger.uploads import earlier_intake, path_of
 from sortija.server.studies.actions import change_setting, read_setting, record, reverses
@@ -31,6 +38,7 @@ from sortija.server.studies.problems import Conflict, Problem
 
 __all__ = [
     "change_mapping",
+    "choose_staff",
     "count_intake",
     "drop_review",
     "review",
@@ -39,6 +47,9 @@ __all__ = [
 ]
 
 PREVIEW_ROWS = 2000
+MOST_PATTERNS = 200
+#: Up to so many lines are ordered within the request.
+INLINE_LINES = 1_000_000
 
 
 def guess_role(rows: Any) -> str:
@@ -196,3 +207,38 @@ def switch_rule(
             study, person, RULES_SETTING, chosen, words, DEFAULT_RULES, expected
         )
     return chosen, revision
+
+
+def choose_staff(
+    study: Study, person: Any, patterns: list[str], expected: int | None = None
+) -> int:
+    """Say which cards are staff's or a test's, by code or pattern; returns the new revision.
+
+    Their bits are worked out again: at once for a small ledger, else by a job.
+
+    Raises
+    ------
+    Problem
+        More patterns than anybody can keep in mind, or one that means every card.
+    """
+    wanted = list(dict.fromkeys(pattern.strip() for pattern in patterns if pattern.strip()))
+    if len(wanted) > MOST_PATTERNS or any(len(pattern) > 60 for pattern in wanted):
+        raise Problem(f"A list has at most {MOST_PATTERNS} codes or patterns of 60 letters.")
+    if any(not pattern.strip("*?") for pattern in wanted):
+        raise Problem("“*” alone means every card. Write what staff cards have in common.")
+    words = f"Staff and test cards: {', '.join(wanted) or 'none'}"
+    revision = change_setting(
+        study, person, STAFF_SETTING, wanted, words, list(STAFF_PATTERNS), expected
+    )
+    ledger = ledger_of(study)
+    if ledger is not None and not ledger.built:
+        order_lines(ledger, person)
+    return revision
+
+
+def order_lines(ledger: Ledger, person: Any) -> None:
+    """Order the lines anew after a change that is no new file."""
+    if sum(int(intake.report.get("lines", 0)) for intake in ledger.intakes) <= INLINE_LINES:
+        build_log(ledger)
+        return
+    work.start(ledger.study.pk, "ledger.order", ledger.stamp, "Ordering the ledger's lines", person)

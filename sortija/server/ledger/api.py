@@ -172,6 +172,23 @@ class RuleSwitch(APIView):
         return reply(RulesOn(on=chosen, revision=revision))
 
 
+class StaffBody(BaseModel):
+    patterns: list[str]
+
+
+class StaffRevision(BaseModel):
+    revision: int
+
+
+class StaffView(APIView):
+    @extend_schema(request=StaffBody, responses=StaffRevision)
+    def put(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        patterns = body(request, StaffBody).patterns
+        revision = actions.choose_staff(found, request.user, patterns, expected_revision(request))
+        return reply(StaffRevision(revision=revision))
+
+
 class LinesView(APIView):
     @extend_schema(
         parameters=[
@@ -212,5 +229,6 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/ledger", LedgerView),
         ("studies/<int:study>/ledger/rules/<str:rule>", RuleSwitch),
         ("studies/<int:study>/ledger/lines", LinesView),
+        ("studies/<int:study>/ledger/staff", StaffView),
         ("studies/<int:study>/customer/<int:customer>", CustomerView),
     ]

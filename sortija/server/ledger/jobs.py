@@ -12,6 +12,7 @@ from sortija.server.ledger.ledger import build_log, ledger_of
 from sortija.server.ledger.models import Intake, Line
 from sortija.server.ledger.reading import read_log, read_members
 from sortija.server.studies.actions import record
+from sortija.server.studies.models import Study
 
 __all__: list[str] = []
 
@@ -37,6 +38,14 @@ def count(job: Job, running: Running) -> None:
             state=Intake.FAILED, error="Reading broke off; nothing of the file was counted."
         )
         raise
+
+
+@handles("ledger.order", repeatable=True)
+def order(job: Job, running: Running) -> None:
+    """Order the lines anew, where that was not done meanwhile."""
+    ledger = ledger_of(Study.objects.get(pk=job.study))
+    if ledger is not None and not ledger.built:
+        build_log(ledger, running.progress)
 
 
 def _read(job: Job, running: Running, intake: Intake) -> None:

@@ -21,20 +21,36 @@ from numpy.typing import NDArray
 from sortija.core.ledger.lines import month_of
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.receipts import repeated
-from sortija.core.ledger.rules import RULES, Cube, mask_of
+from sortija.core.ledger.rules import (
+    RULES,
+    STAFF_PATTERNS,
+    Cube,
+    found_bits,
+    mask_of,
+    staff_cards,
+)
 from sortija.core.measures.window import EPOCH
 from sortija.core.progress import Progress, silent
 from sortija.server.ledger.files import LINE_TYPES, LineWriter, pieces_of, runs_of
-from sortija.server.ledger.models import Code, Intake
+from sortija.server.ledger.models import Card, Code, Intake
 from sortija.server.studies.actions import read_setting
 from sortija.server.studies.columns import whole_folder
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["DEFAULT_RULES", "RULES_SETTING", "Ledger", "build_log", "ledger_of", "texts"]
+__all__ = [
+    "DEFAULT_RULES",
+    "RULES_SETTING",
+    "STAFF_SETTING",
+    "Ledger",
+    "build_log",
+    "ledger_of",
+    "texts",
+]
 
-LOG_VERSION = 1
+LOG_VERSION = 2
+STAFF_SETTING = "ledger.staff"
 RULES_SETTING = "ledger.rules"
 DEFAULT_RULES = [rule.key for rule in RULES if rule.default]
 #: Columns of the ordered lines: the intakes' own, and which intake a line came by.
@@ -61,6 +77,8 @@ class Ledger:
     intakes: tuple[Intake, ...]
     on: tuple[str, ...]
     rules_revision: int
+    staff: tuple[str, ...]
+    staff_revision: int
     customers: int
     stamp: str
 
@@ -108,12 +126,16 @@ def ledger_of(study: Study) -> Ledger | None:
         return None
     on, revision = read_setting(study, RULES_SETTING, DEFAULT_RULES)
     size = Population.objects.get(study=study, name="customers").size
-    return Ledger(study, intakes, tuple(on), revision, size, _stamp(study, intakes))
+    staff, staff_revision = read_setting(study, STAFF_SETTING, list(STAFF_PATTERNS))
+    return Ledger(
+        study, intakes, tuple(on), revision, tuple(staff), staff_revision, size,
+        _stamp(study, intakes, staff),
+    )  # fmt: skip
 
 
-def _stamp(study: Study, intakes: tuple[Intake, ...]) -> str:
+def _stamp(study: Study, intakes: tuple[Intake, ...], staff: list[str]) -> str:
     return fingerprint(
-        "log", LOG_VERSION, study.pk, study.scale,
+        "log", LOG_VERSION, study.pk, study.scale, staff,
         [[i.pk, i.original.sha256, i.mapping, i.received_on.isoformat()] for i in intakes],
     )  # fmt: skip
 
@@ -138,17 +160,18 @@ def build_log(ledger: Ledger, progress: Progress = silent) -> None:
     start = np.zeros(customers + 2, np.int64)
     cubes: list[Cube] = []
     twice = _twice(ledger.intakes)
+    staff = _staff(ledger)
     for intake in ledger.intakes:
         for piece in pieces_of(intake, ("card", "day", "money", "bits", "run")):
             start[1:] += np.bincount(_owner(piece["card"], customers), minlength=customers + 1)
-            bits = _with_twice(piece, twice[intake.pk])
+            bits = _found(piece, twice[intake.pk], staff)
             cubes.append(Cube.of(month_of(piece["day"]), bits, piece["money"]))
     np.cumsum(start, out=start)
     with whole_folder(ledger.folder) as aside:
         writer = LineWriter(aside, _ORDERED)
         for first, last in _parts(start):
             progress("ordering lines", writer.rows, int(start[-1]))
-            for ordered in _part(ledger, twice, first, last):
+            for ordered in _part(ledger, twice, staff, first, last):
                 writer.add(ordered)
         writer.close()
         if writer.rows != start[-1]:
@@ -164,11 +187,20 @@ def _owner(card: NDArray[np.int32], customers: int) -> NDArray[np.int32]:
     return np.where(card < 0, np.int32(customers), card)
 
 
-def _with_twice(
-    piece: dict[str, NDArray[np.int32]], came_before: NDArray[np.bool_]
+def _staff(ledger: Ledger) -> NDArray[np.bool_]:
+    """Which cards are staff's or a test's."""
+    codes = (
+        Card.objects.filter(study=ledger.study).order_by("number").values_list("code", flat=True)
+    )
+    return staff_cards(list(codes.iterator(chunk_size=50_000)), ledger.staff)
+
+
+def _found(
+    piece: dict[str, NDArray[Any]], came_before: NDArray[np.bool_], staff: NDArray[np.bool_]
 ) -> NDArray[np.int32]:
-    bit = next(rule.bit for rule in RULES if rule.key == "twice")
-    return piece["bits"] | np.where(came_before[piece["run"]], np.int32(bit), np.int32(0))
+    return found_bits(
+        piece["bits"], piece["card"], piece["money"], came_before[piece["run"]], staff
+    )
 
 
 def _parts(start: NDArray[np.int64]) -> Iterator[tuple[int, int]]:
@@ -184,7 +216,11 @@ def _parts(start: NDArray[np.int64]) -> Iterator[tuple[int, int]]:
 
 
 def _part(
-    ledger: Ledger, twice: dict[int, NDArray[np.bool_]], first: int, last: int
+    ledger: Ledger,
+    twice: dict[int, NDArray[np.bool_]],
+    staff: NDArray[np.bool_],
+    first: int,
+    last: int,
 ) -> Iterator[dict[str, NDArray[Any]]]:
     """Lines of customers ``first`` to ``last`` in order; those of nobody as they lie, in pieces."""
     names = tuple(LINE_TYPES)
@@ -195,7 +231,7 @@ def _part(
             inside = np.flatnonzero((owner >= first) & (owner < last))
             if not len(inside):
                 continue
-            piece["bits"] = _with_twice(piece, twice[intake.pk])
+            piece["bits"] = _found(piece, twice[intake.pk], staff)
             chosen = {name: values[inside] for name, values in piece.items()}
             chosen["intake"] = np.full(len(inside), intake.pk, np.int32)
             if first == ledger.customers:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 import pyarrow as pa
@@ -11,7 +12,7 @@ from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.behaviour import read_both_ways
 from sortija.core.ledger.cells import BAD, EMPTY, read_decimals, read_moments
-from sortija.core.ledger.mapping import LOG_ROLES, TRAIT_TYPES
+from sortija.core.ledger.mapping import LOG_ROLES, TRAIT_TYPES, kind_of
 from sortija.core.ledger.zones import zone_of
 from sortija.server.ledger.models import Intake
 from sortija.server.ledger.uploads import path_of
@@ -33,6 +34,14 @@ class PreviewColumn(BaseModel):
     read: list[str]
 
 
+class KindWord(BaseModel):
+    """A word that the file has for what a line is, how it is read, and on how many first lines."""
+
+    word: str
+    kind: str
+    lines: int
+
+
 class IntakeRow(BaseModel):
     """An intake: where it stands, and, while it is under review, a preview.
 
@@ -52,6 +61,7 @@ class IntakeRow(BaseModel):
     error: str
     roles: list[str]
     columns: list[PreviewColumn]
+    kind_words: list[KindWord]
     notes: list[str]
     two_orders: list[str]
 
@@ -68,6 +78,20 @@ def _first_rows(file: RowsFile | None) -> pa.RecordBatch | None:
         return file.first_rows(_LOOKED_AT) if file else None
     except UnreadableFile:
         return None
+
+
+def _kind_words(intake: Intake, rows: pa.RecordBatch) -> list[KindWord]:
+    """The words of the column that says what a line is, most frequent first."""
+    column = intake.mapping.get("roles", {}).get("kind")
+    if column is None:
+        return []
+    kinds = intake.mapping["kinds"]
+    words = Counter(text.strip() for text in rows.column(column).to_pylist())
+    return [
+        KindWord(word=word, kind=kinds.get(word) or kind_of(word), lines=lines)
+        for word, lines in words.most_common(20)
+        if word
+    ]
 
 
 def _two_orders(intake: Intake, rows: pa.RecordBatch) -> list[str]:
@@ -106,7 +130,9 @@ def _as_read(cells: pa.Array, role: str, intake: Intake) -> list[str]:
             out = [text.rstrip("0").rstrip(".") for text in out]
     elif role == "kind":
         kinds = intake.mapping["kinds"]
-        return [kinds.get(text.strip(), "by its sign") for text in cells.to_pylist()]
+        words = [text.strip() for text in cells.to_pylist()]
+        said = [kinds.get(word) or kind_of(word) if word else "by its sign" for word in words]
+        return ["not a sale" if kind == "other" else kind for kind in said]
     else:
         return [text.strip() for text in cells.to_pylist()]
     return ["" if s == EMPTY else "?" if s == BAD else t for t, s in zip(out, state, strict=True)]
@@ -138,6 +164,7 @@ def intake_row(intake: Intake) -> IntakeRow:
         lines=max(intake.original.lines - 1, 0), size=intake.original.size,
         made_at=intake.made_at.isoformat(), mapping=intake.mapping, report=intake.report,
         error=intake.error, columns=columns, notes=file.notes if file else [],
+        kind_words=_kind_words(intake, looked_at) if looked_at is not None else [],
         two_orders=_two_orders(intake, looked_at) if looked_at is not None else [],
         roles=[*LOG_ROLES, "out"] if intake.role == Intake.LOG else list(TRAIT_TYPES),
     )  # fmt: skip

@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.ledger.lines import KINDS, month_of
-from sortija.core.ledger.rules import RULES, Waterline, deciding_rule, waterline
+from sortija.core.ledger.rules import RULES, Waterline, deciding_rule, staff_cards, waterline
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import open_jobs
+from sortija.server.ledger.actions import order_lines
 from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
 from sortija.server.ledger.preview import IntakeRow, intake_row
@@ -61,6 +62,15 @@ class PreviewLine(BaseModel):
     counted_total: int
 
 
+class StaffCards(BaseModel):
+    """Codes and patterns of staff and test cards, how many cards they mean, and some of those."""
+
+    patterns: list[str]
+    cards: int
+    examples: list[str]
+    revision: int
+
+
 class LedgerPage(BaseModel):
     status: Status
     revision: int
@@ -74,6 +84,7 @@ class LedgerPage(BaseModel):
     counted_total: int
     undated: int
     preview: PreviewLine | None
+    staff: StaffCards | None
 
 
 class LineRow(BaseModel):
@@ -103,8 +114,12 @@ class LinesPage(BaseModel):
     after: int
 
 
+#: Jobs after which the lines stand in another order.
+ORDERING = ("ledger.intake", "ledger.order")
+
+
 def _status(study: Study, ledger: Ledger | None) -> Status:
-    jobs = open_jobs(study.pk, ["ledger.intake"])
+    jobs = open_jobs(study.pk, ORDERING)
     if jobs:
         return waiting_for(jobs[0])
     if ledger is None:
@@ -124,7 +139,7 @@ def ledger_page(study: Study, preview: str) -> LedgerPage:
     if ledger is None or (status.state == "working" and not ledger.built):
         return LedgerPage(
             status=status, revision=0, made_from="", intakes=intakes, rules=[], months=None,
-            lines=0, money=0, counted=0, counted_total=0, undated=0, preview=None,
+            lines=0, money=0, counted=0, counted_total=0, undated=0, preview=None, staff=None,
         )  # fmt: skip
     cube = ledger.lines().cube
     line = waterline(cube, ledger.on)
@@ -157,7 +172,26 @@ def ledger_page(study: Study, preview: str) -> LedgerPage:
         counted_total=line.counted_total,
         undated=line.undated_lines,
         preview=tried,
+        staff=_staff(ledger),
     )
+
+
+def _staff(ledger: Ledger) -> StaffCards:
+    meant = _meant(Keyed((ledger.study.pk, ledger.customers, ledger.staff), ledger))
+    return StaffCards(
+        patterns=list(ledger.staff), cards=len(meant), examples=list(meant[:5]),
+        revision=ledger.staff_revision,
+    )  # fmt: skip
+
+
+@lru_cache(maxsize=8)
+def _meant(keyed: Keyed[Ledger]) -> tuple[str, ...]:
+    """Codes of the cards that are staff's or a test's."""
+    ledger = keyed.value
+    codes = list(
+        Card.objects.filter(study=ledger.study).order_by("number").values_list("code", flat=True)
+    )
+    return tuple(codes[n] for n in np.flatnonzero(staff_cards(codes, ledger.staff)))
 
 
 def _months(line: Waterline) -> MonthRows:
@@ -272,12 +306,16 @@ def _rows(study: Study, lines: Lines, places: NDArray[np.int64]) -> list[LineRow
 @gives_default_window
 def _default_window(study: Study) -> WindowInView | None:
     ledger = ledger_of(study)
-    return ledger.default_window() if ledger else None
+    if ledger is None:
+        return None
+    if not ledger.built and not open_jobs(study.pk, ORDERING):
+        order_lines(ledger, None)  # another version of Sortija orders them otherwise
+    return ledger.default_window()
 
 
 @station("ledger", 1, "Ledger")
 def _fact(study: Study, window: WindowInView | None) -> Fact:
-    jobs = open_jobs(study.pk, ["ledger.intake"])
+    jobs = open_jobs(study.pk, ORDERING)
     if jobs:
         job: Job = jobs[0]
         return Fact("working", f"{job.done:,} of {job.of:,} lines" if job.of else job.words)

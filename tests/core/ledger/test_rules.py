@@ -6,11 +6,20 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sortija.core.ledger.rules import RULES, Cube, deciding_rule, mask_of, waterline
+from sortija.core.ledger.rules import (
+    RULES,
+    STAFF_PATTERNS,
+    Cube,
+    deciding_rule,
+    found_bits,
+    mask_of,
+    staff_cards,
+    waterline,
+)
 
 KEYS = [rule.key for rule in RULES]
 LINES = st.lists(
-    st.tuples(st.integers(-1, 40), st.integers(0, 127), st.integers(-500, 500)), max_size=40
+    st.tuples(st.integers(-1, 40), st.integers(0, 1023), st.integers(-500, 500)), max_size=40
 )
 
 
@@ -55,14 +64,47 @@ class Waterlines(unittest.TestCase):
 
     def test_first_rule_that_is_on_decides(self):
         bits = np.array([8 | 32, 32, 64, 0], np.int32)
-        self.assertEqual(
-            deciding_rule(bits, mask_of(["void", "no_customer"])).tolist(), [3, 5, -1, -1]
-        )
+        decided = deciding_rule(bits, mask_of(["void", "no_customer"])).tolist()
+        names = [KEYS[place] if place >= 0 else "" for place in decided]
+        self.assertEqual(names, ["void", "no_customer", "", ""])
+
+    def test_every_rule_has_a_bit_of_its_own(self):
+        self.assertEqual(sum(rule.bit for rule in RULES), (1 << len(RULES)) - 1)
 
     def test_fixed_rules_cannot_be_left_out(self):
         self.assertEqual(mask_of([]) & 3, 3)
         with self.assertRaisesRegex(KeyError, "no rule called voids"):
             mask_of(["voids"])
+
+
+class Found(unittest.TestCase):
+    """Bits that only the whole ledger can tell."""
+
+    def test_staff_by_code_and_pattern(self):
+        codes = ["STAFF-01", "M-1", "test99", "M-TEST", "K7", "k71", "a.b", "axb"]
+        for patterns, wanted in (
+            (STAFF_PATTERNS, [0, 2]),
+            (["k7"], [4]),
+            (["K7?", " "], [5]),
+            (["*test*"], [2, 3]),
+            (["a.b"], [6]),
+            ([], []),
+        ):
+            means = staff_cards(codes, patterns)
+            self.assertEqual(np.flatnonzero(means).tolist(), wanted, patterns)
+
+    def test_each_bit(self):
+        bit = {rule.key: rule.bit for rule in RULES}
+        no_amount = bit["no_amount"]
+        got = found_bits(
+            np.array([0, 8, 0, no_amount, 0], np.int32), np.array([0, 1, -1, 0, -1], np.int32),
+            np.array([5, 0, 0, 0, 7]), np.array([False, True, False, False, True]),
+            np.array([False, True]),
+        )  # fmt: skip
+        wanted = [
+            0, 8 | bit["twice"] | bit["staff"] | bit["zero"], bit["zero"], no_amount, bit["twice"],
+        ]  # fmt: skip
+        self.assertEqual(got.tolist(), wanted)
 
 
 if __name__ == "__main__":

@@ -1,6 +1,9 @@
 """A switch changes every total; a change by someone else is noticed."""
 
-from tests.server.support import ServerCase
+from unittest import mock
+
+from sortija.server.ledger import actions
+from tests.server.support import LOG, ServerCase, run_jobs
 
 
 class Switching(ServerCase):
@@ -89,3 +92,77 @@ class Switching(ServerCase):
         self.assertEqual(self.get("ledger/lines", month=march, rule="counted")["total"], 2)
         self.assertEqual(self.get("ledger/lines")["total"], 12)
         self.get("ledger/lines", status=400, month="soon")
+
+
+class StaffAndOthers(ServerCase):
+    LOG = LOG + (
+        "10,STAFF-1,2026-06-01 10:00,North,till,101,Seeds,1,4.00,4.00,sale\n"
+        "11,S-7,2026-06-02 10:00,North,till,101,Seeds,1,5.00,5.00,sale\n"
+        "12,A,2026-06-03 10:00,North,till,900,Cards,1,50.00,50.00,gift card\n"
+        "13,A,2026-06-04 10:00,North,till,101,Seeds,1,0.00,0.00,sale\n"
+    )
+
+    def setUp(self):
+        super().setUp()
+        self.bring_in(self.LOG, "log.csv")
+
+    def rules(self):
+        return {rule["key"]: rule for rule in self.get("ledger")["rules"]}
+
+    def staff(self, *patterns, status=200, **rest):
+        return self.send("put", "ledger/staff", {"patterns": list(patterns)}, status, **rest)
+
+    def test_each_has_its_lines_and_money(self):
+        rules = self.rules()
+        for key, lines, money, on in (
+            ("staff", 1, 400, True), ("not_sale", 1, 5000, True), ("zero", 1, 0, False),
+        ):  # fmt: skip
+            rule = rules[key]
+            self.assertEqual((rule["lines"], rule["money"], rule["on"]), (lines, money, on), key)
+        staff = self.get("ledger")["staff"]
+        self.assertEqual((staff["cards"], staff["examples"]), (1, ["STAFF-1"]))
+
+    def test_an_item_for_nothing_is_a_visit_unless_set_aside(self):
+        def visits():
+            listed = self.get("customers", fields="measure:frequency")
+            return listed["columns"][0]["numbers"][listed["names"].index("A")]
+
+        before = visits()
+        self.send("put", "ledger/rules/zero", {"on": True})
+        self.assertEqual(visits(), before - 1)
+
+    def test_the_list_changes_what_counts_and_is_taken_back(self):
+        before = self.get("ledger")
+        self.staff("staff*", "S-?")
+        after = self.get("ledger")
+        self.assertEqual(before["counted_total"] - after["counted_total"], 500)
+        self.assertEqual(after["staff"]["examples"], ["STAFF-1", "S-7"])
+        self.assertNotEqual(before["made_from"], after["made_from"])
+        self.send("post", "history/take-back")
+        self.assertEqual(self.get("ledger")["counted_total"], before["counted_total"])
+        self.assertEqual(self.get("ledger")["made_from"], before["made_from"])
+
+    def test_what_cannot_be_a_list(self):
+        self.assertIn("every card", self.staff("*", status=400)["detail"])
+        self.staff(*(f"x{n}" for n in range(201)), status=400)
+        revision = self.staff("x")["revision"]
+        mark = {"If-Match": f'"{revision - 1}"'}
+        self.staff("y", status=409, **mark)
+
+    def test_a_large_ledger_is_ordered_by_a_job(self):
+        with mock.patch.object(actions, "INLINE_LINES", 0):
+            self.staff("S-7")
+        self.assertEqual(self.get("ledger")["status"]["state"], "working")
+        run_jobs()
+        page = self.get("ledger")
+        self.assertEqual((page["status"]["state"], page["staff"]["examples"]), ("whole", ["S-7"]))
+
+    def test_words_for_what_a_line_is_can_be_corrected(self):
+        head, *rows = self.LOG.splitlines()
+        upload = self.upload("\n".join([head, *rows[-2:], ""]), "more.csv")
+        intake = self.send("post", "intakes", {"upload": upload}, 201)
+        words = {word["word"]: word["kind"] for word in intake["kind_words"]}
+        self.assertEqual(words, {"gift card": "other", "sale": "sale"})
+        mapping = {**intake["mapping"], "kinds": {"gift card": "sale"}}
+        changed = self.send("put", f"intakes/{intake['id']}", {"mapping": mapping})
+        self.assertEqual(changed["kind_words"][0]["kind"], "sale")

@@ -537,6 +537,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/ledger/staff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["studies_ledger_staff_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/lens": {
         parameters: {
             query?: never;
@@ -1332,6 +1348,8 @@ export interface components {
             roles: string[];
             /** Columns */
             columns: components["schemas"]["PreviewColumn"][];
+            /** Kind Words */
+            kind_words: components["schemas"]["KindWord"][];
             /** Notes */
             notes: string[];
             /** Two Orders */
@@ -1417,6 +1435,18 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /**
+         * KindWord
+         * @description A word that the file has for what a line is, how it is read, and on how many first lines.
+         */
+        KindWord: {
+            /** Word */
+            word: string;
+            /** Kind */
+            kind: string;
+            /** Lines */
+            lines: number;
+        };
         /** LedgerPage */
         LedgerPage: {
             status: components["schemas"]["Status"];
@@ -1440,6 +1470,7 @@ export interface components {
             /** Undated */
             undated: number;
             preview: components["schemas"]["PreviewLine"] | null;
+            staff: components["schemas"]["StaffCards"] | null;
         };
         /**
          * LensAnswer
@@ -1978,6 +2009,30 @@ export interface components {
             name: string;
             /** Initials */
             initials: string;
+        };
+        /** StaffBody */
+        StaffBody: {
+            /** Patterns */
+            patterns: string[];
+        };
+        /**
+         * StaffCards
+         * @description Codes and patterns of staff and test cards, how many cards they mean, and some of those.
+         */
+        StaffCards: {
+            /** Patterns */
+            patterns: string[];
+            /** Cards */
+            cards: number;
+            /** Examples */
+            examples: string[];
+            /** Revision */
+            revision: number;
+        };
+        /** StaffRevision */
+        StaffRevision: {
+            /** Revision */
+            revision: number;
         };
         /** @enum {string} */
         StateEnum: "empty" | "working" | "whole" | "out of date" | "failed";
@@ -3355,6 +3410,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RulesOn"];
+                };
+            };
+        };
+    };
+    studies_ledger_staff_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StaffBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaffRevision"];
                 };
             };
         };

@@ -50,6 +50,7 @@ export function useLedgerChange<T>(
   const say = useNotice();
   return useMutation({
     mutationFn: change,
+    scope: { id: "ledger" }, // one after the other, in the order in which they were asked for
     onSuccess: async (_, input) => {
       if (words) say(words(input), { undo: takeBack });
       await Promise.all([

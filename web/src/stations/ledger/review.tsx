@@ -1,3 +1,5 @@
+import { useState } from "react";
+
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
@@ -30,12 +32,12 @@ interface Mapping {
   types?: Record<string, string>;
   month_first?: boolean | null;
   decimal_comma?: boolean;
+  kinds?: Record<string, string>;
 }
 
 /** The same mapping with one column given another role; a role has one column at most. */
-function remapped(intake: Schemas["IntakeRow"], column: string, role: string): Mapping {
-  const mapping = intake.mapping as Mapping;
-  if (intake.role === "members") return { ...mapping, types: { ...mapping.types, [column]: role } };
+function remapped(kind: string, mapping: Mapping, column: string, role: string): Mapping {
+  if (kind === "members") return { ...mapping, types: { ...mapping.types, [column]: role } };
   const roles = Object.fromEntries(
     Object.entries(mapping.roles ?? {}).filter(([key, name]) => key !== role && name !== column),
   );
@@ -60,7 +62,13 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
   const drop = useLedgerChange(() =>
     data(api.DELETE("/api/studies/{study}/intakes/{intake}", path)),
   );
-  const mapping = intake.mapping as Mapping;
+  // Each change goes on from the one before, even where the server has not answered that yet.
+  const [draft, setDraft] = useState<Mapping | null>(null);
+  const mapping = draft ?? (intake.mapping as Mapping);
+  const remap = (next: Mapping) => {
+    setDraft(next);
+    map.mutate(next, { onError: () => setDraft(null) });
+  };
   const asked = mapping.month_first === null && intake.two_orders.length === 3;
   const noun = intake.role === "log" ? "lines" : "customers";
   return (
@@ -98,10 +106,10 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
             ?
           </p>
           <div className="mt-2 flex gap-2">
-            <Button onClick={() => map.mutate({ ...mapping, month_first: false })}>
+            <Button onClick={() => remap({ ...mapping, month_first: false })}>
               {day(intake.two_orders[1] ?? "")}, day first
             </Button>
-            <Button onClick={() => map.mutate({ ...mapping, month_first: true })}>
+            <Button onClick={() => remap({ ...mapping, month_first: true })}>
               {day(intake.two_orders[2] ?? "")}, month first
             </Button>
           </div>
@@ -128,7 +136,7 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
                     aria-label={`How ${column.column} is read`}
                     value={column.role}
                     onChange={(event) =>
-                      map.mutate(remapped(intake, column.column, event.target.value))
+                      remap(remapped(intake.role, mapping, column.column, event.target.value))
                     }
                     className={`rounded-md border bg-card px-1.5 py-1 ${column.role === "out" ? "border-line text-quiet" : "border-quiet"}`}
                   >
@@ -156,12 +164,40 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
           </tbody>
         </table>
       </div>
+      {intake.kind_words.length > 0 && (
+        <div className="mt-3 text-12">
+          <h3 className="text-13">What the words for a line mean</h3>
+          <div className="mt-1 flex flex-wrap gap-x-5 gap-y-1.5">
+            {intake.kind_words.map((word) => (
+              <label key={word.word} className="flex items-center gap-1.5">
+                <span className="font-semibold">{word.word}</span>
+                <select
+                  aria-label={`What ${word.word} means`}
+                  value={word.kind}
+                  className="rounded-md border border-line bg-card px-1.5 py-0.5"
+                  onChange={(event) =>
+                    remap({
+                      ...mapping,
+                      kinds: { ...mapping.kinds, [word.word]: event.target.value },
+                    })
+                  }
+                >
+                  <option value="sale">a sale</option>
+                  <option value="return">a return</option>
+                  <option value="void">voided</option>
+                  <option value="other">not a sale</option>
+                </select>
+              </label>
+            ))}
+          </div>
+        </div>
+      )}
       <div className="mt-3 flex gap-5 text-12">
         <label className="flex items-center gap-1.5">
           <input
             type="checkbox"
             checked={mapping.month_first ?? false}
-            onChange={() => map.mutate({ ...mapping, month_first: !mapping.month_first })}
+            onChange={() => remap({ ...mapping, month_first: !mapping.month_first })}
           />
           Month before day, as 03/14/2026
         </label>
@@ -169,7 +205,7 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
           <input
             type="checkbox"
             checked={mapping.decimal_comma ?? false}
-            onChange={() => map.mutate({ ...mapping, decimal_comma: !mapping.decimal_comma })}
+            onChange={() => remap({ ...mapping, decimal_comma: !mapping.decimal_comma })}
           />
           Decimal comma, as 12,50
         </label>

@@ -5,6 +5,7 @@ import type { Schemas } from "@/api/client";
 import { count, money } from "@/charts/format";
 import type { PickedLines } from "@/stations/ledger";
 import { useLedgerChange } from "@/stations/ledger/queries";
+import { StaffCards } from "@/stations/ledger/staff";
 import { Swatch } from "@/stations/ledger/textures";
 import { useStudy } from "@/study/context";
 import { inTurn } from "@/study/in-turn";
@@ -63,20 +64,23 @@ export function Rules({ page, picked, onPick, onHover }: Props) {
                 onChange={(on) => change.mutate({ rule, on })}
               />
               <Swatch rule={place} />
-              <button
-                type="button"
-                className={`truncate text-left ${rule.on ? "" : "text-quiet"} ${chosen ? "font-semibold" : ""}`}
-                onClick={() =>
-                  onPick(
-                    chosen ? { month: picked.month, rule: "" } : { month: null, rule: rule.key },
-                  )
-                }
-                onFocus={() => hover(rule.fixed ? "" : rule.key)}
-                onBlur={() => hover("")}
-              >
-                {rule.name}
-                {rule.fixed && <span className="text-11 text-quiet"> always</span>}
-              </button>
+              <span className="flex min-w-0 items-baseline gap-1.5">
+                <button
+                  type="button"
+                  className={`truncate text-left ${rule.on ? "" : "text-quiet"} ${chosen ? "font-semibold" : ""}`}
+                  onClick={() =>
+                    onPick(
+                      chosen ? { month: picked.month, rule: "" } : { month: null, rule: rule.key },
+                    )
+                  }
+                  onFocus={() => hover(rule.fixed ? "" : rule.key)}
+                  onBlur={() => hover("")}
+                >
+                  {rule.name}
+                  {rule.fixed && <span className="text-11 text-quiet"> always</span>}
+                </button>
+                {rule.key === "staff" && page.staff && <StaffCards staff={page.staff} />}
+              </span>
               <span className="text-right">{count(rule.lines)}</span>
               <span className="text-right">{money(rule.money, study.scale, study.currency)}</span>
             </li>

@@ -9,6 +9,9 @@ const shapes = [
   <path key="4" d="M0 3H6" stroke={INK} strokeWidth={1.6} />,
   <circle key="5" cx={3} cy={3} r={1.4} fill={INK} />,
   <path key="6" d="M0 0L6 6M6 0L0 6" stroke={INK} strokeWidth={0.9} />,
+  <path key="7" d="M0 3H6M3 0V6" stroke={INK} strokeWidth={0.9} />,
+  <circle key="8" cx={3} cy={3} r={1.9} fill="none" stroke={INK} strokeWidth={1} />,
+  <path key="9" d="M0 5L3 2L6 5" fill="none" stroke={INK} strokeWidth={1.2} />,
 ];
 
 export function TextureDefs() {
