@@ -133,14 +133,32 @@ def evaluate(
     base = base_of(study, window) if window else None
     if base and window and spend:
         base = _spending(study, _window_of(spend, window), base)
-    nobody = Total(customers=0, money=0)
     if window is None or base is None:
-        return LensAnswer(
-            ready=False, digest=name, everyone=nobody, lens=nobody, charts=[], preview=None,
-            widest=None, made_from="",
-        )  # fmt: skip
+        return _not_ready(name)
     if clauses:
         Lens.objects.get_or_create(study=study, digest=name, defaults={"clauses": listed})
+    try:
+        return _answer(study, window, name, base, clauses, charts, preview)
+    except Problem as problem:
+        # Where the ledger changed in the middle of this, its fields are not gone but being made.
+        now = base_of(study, window)
+        if problem.status == 404 and (now is None or now.made_from != base.made_from):
+            return _not_ready(name)
+        raise
+
+
+def _not_ready(name: str) -> LensAnswer:
+    nobody = Total(customers=0, money=0)
+    return LensAnswer(
+        ready=False, digest=name, everyone=nobody, lens=nobody, charts=[], preview=None,
+        widest=None, made_from="",
+    )  # fmt: skip
+
+
+def _answer(
+    study: Study, window: WindowInView, name: str, base: Base, clauses: Sequence[Clause],
+    charts: Sequence[str], preview: Clause | None,
+) -> LensAnswer:  # fmt: skip
     selection = selection_of(study, window, clauses, base)
     tried = None
     if preview is not None:

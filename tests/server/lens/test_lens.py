@@ -1,5 +1,10 @@
 """The lens over HTTP: one request a screen, over all customers, kept by its digest."""
 
+from unittest import mock
+
+from sortija.server.lens import evaluation
+from sortija.server.studies.problems import Problem
+from sortija.server.studies.stations import default_window
 from tests.server.support import ServerCase
 
 
@@ -61,3 +66,19 @@ class Lenses(ServerCase):
         self.assertEqual(fields["trait:garden"]["kind"], "category")
         self.assertEqual(fields["measure:monetary"]["unit"], "money")
         self.assertNotIn("trait:email", fields)
+
+    def test_a_ledger_that_changes_meanwhile_is_not_ready_and_nothing_is_lost(self):
+        self.both_files()
+        real = evaluation.base_of
+
+        def gone(study, window, key):
+            raise Problem(f"There is nothing called {key} in this study.", 404)
+
+        charts = ["measure:recency"]
+        with mock.patch.object(evaluation, "field", gone):
+            self.assertIn("measure:recency", self.ask(charts=charts, status=404)["detail"])
+            with mock.patch.object(evaluation, "base_of", side_effect=[
+                real(self.study, default_window(self.study)), None,
+            ]):  # fmt: skip
+                self.assertFalse(self.ask(charts=charts)["ready"])
+        self.assertTrue(self.ask(charts=charts)["ready"])

@@ -20,7 +20,7 @@ function useKeeping() {
   const queries = useQueryClient();
   const say = useNotice();
   const onError = (problem: Error) => say(problem.message, { trouble: true });
-  const onSettled = () => queries.invalidateQueries({ queryKey: ["study", study.id] });
+  const onSettled = () => void queries.invalidateQueries({ queryKey: ["study", study.id] });
   const keep = useMutation({
     mutationFn: ({ name, kind }: { name: string; kind: Kind }) =>
       data(

@@ -58,9 +58,9 @@ export function useLedgerChange<T>(
         queries.invalidateQueries({ queryKey: ["pulse", study.id] }),
       ]);
     },
-    onError: async (problem) => {
+    onError: (problem) => {
       say(problem.message, { trouble: true });
-      await queries.invalidateQueries({ queryKey: ["study", study.id] });
+      void queries.invalidateQueries({ queryKey: ["study", study.id] });
     },
   });
 }
