@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import Http404
+from django.http import Http404, StreamingHttpResponse
+from django.http.response import HttpResponseBase
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel
 from rest_framework.parsers import BaseParser, JSONParser
@@ -16,7 +18,7 @@ from sortija.server.ledger import actions, uploads, views
 from sortija.server.ledger.customers import CustomerPage, customer_page
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.ledger.preview import IntakeRow, intake_row
-from sortija.server.studies.actions import study_for
+from sortija.server.studies.actions import record, study_for
 from sortija.server.studies.http import JobRow, body, expected_revision, job_row, reply
 from sortija.server.studies.problems import Problem
 
@@ -189,27 +191,43 @@ class StaffView(APIView):
         return reply(StaffRevision(revision=revision))
 
 
+LINES = [
+    OpenApiParameter("month", int, description="months since 1970-01"),
+    OpenApiParameter("rule", str, description="a rule, or 'counted'"),
+    OpenApiParameter("after", int, description="how many lines to pass over"),
+]
+
+
+def _asked_lines(request: Request) -> tuple[int | None, str, int]:
+    """Month, rule, and how many lines to pass over, as the address says."""
+    asked = request.query_params
+    month, after = asked.get("month", ""), asked.get("after", "0")
+    if (month and not month.lstrip("-").isdigit()) or not after.isdigit():
+        raise Problem("month and after are whole numbers.")
+    return (int(month) if month else None), asked.get("rule", ""), int(after)
+
+
 class LinesView(APIView):
-    @extend_schema(
-        parameters=[
-            OpenApiParameter("month", int, description="months since 1970-01"),
-            OpenApiParameter("rule", str, description="a rule, or 'counted'"),
-            OpenApiParameter("after", int, description="how many lines to pass over"),
-        ],
-        responses=views.LinesPage,
-    )
+    @extend_schema(parameters=LINES, responses=views.LinesPage)
     def get(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study)
-        asked = request.query_params
-        month = asked.get("month", "")
-        after = asked.get("after", "0")
-        if (month and not month.lstrip("-").isdigit()) or not after.isdigit():
-            raise Problem("month and after are whole numbers.")
-        return reply(
-            views.lines_page(
-                found, int(month) if month else None, asked.get("rule", ""), int(after)
-            )
-        )
+        return reply(views.lines_page(found, *_asked_lines(request)))
+
+
+class LinesFile(APIView):
+    """The same lines as a file, each with the reason why it does not count. On record."""
+
+    @extend_schema(
+        parameters=LINES[:2], request=None, responses={(200, "text/csv"): OpenApiTypes.STR}
+    )
+    def post(self, request: Request, study: int) -> HttpResponseBase:
+        found = study_for(request.user, study, "analyst")
+        month, rule, _ = _asked_lines(request)
+        count, lines = views.lines_file(found, month, rule)
+        record(found, request.user, "save list", f"Saved {count:,} lines", "lines", None, rule)
+        response = StreamingHttpResponse(lines, content_type="text/csv; charset=utf-8")
+        response["Content-Disposition"] = 'attachment; filename="lines.csv"'
+        return response
 
 
 class CustomerView(APIView):
@@ -229,6 +247,7 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/ledger", LedgerView),
         ("studies/<int:study>/ledger/rules/<str:rule>", RuleSwitch),
         ("studies/<int:study>/ledger/lines", LinesView),
+        ("studies/<int:study>/ledger/lines/file", LinesFile),
         ("studies/<int:study>/ledger/staff", StaffView),
         ("studies/<int:study>/customer/<int:customer>", CustomerView),
     ]

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from sortija.core.formats.lists import csv_lines
 from sortija.core.ledger.lines import KINDS, month_of
 from sortija.core.ledger.rules import RULES, Waterline, deciding_rule, staff_cards, waterline
 from sortija.server.jobs.models import Job
@@ -249,6 +251,37 @@ def lines_page(study: Study, month: int | None, rule: str, after: int) -> LinesP
     places = _places(Keyed(ledger.made_from, ledger), month, rule)
     page = places[after : after + PAGE_LINES]
     return LinesPage(lines=_rows(study, ledger.lines(), page), total=len(places), after=after)
+
+
+_BLOCK = 5_000
+_NAMES = {rule.key: rule.name for rule in RULES}
+
+
+def lines_file(study: Study, month: int | None, rule: str) -> tuple[int, Iterator[str]]:
+    """How many lines of a month and rule there are, and all of them as CSV with their reasons."""
+    ledger = ledger_of(study)
+    if ledger is None or not ledger.built:
+        raise Problem("There are no lines yet. Bring in a log first.")
+    places = _places(Keyed(ledger.made_from, ledger), month, rule)
+    head = [
+        "file", "row", "date", "time", "customer", "site", "channel", "item", "department",
+        "quantity", "amount", "kind", "does not count", "as written",
+    ]  # fmt: skip
+    files = {intake.pk: intake.original.name for intake in ledger.intakes}
+    on = set(ledger.on) | {r.key for r in RULES if r.fixed}
+
+    def rows() -> Iterator[list[object]]:
+        for start in range(0, len(places), _BLOCK):
+            for row in _rows(study, ledger.lines(), places[start : start + _BLOCK]):
+                why = "; ".join(_NAMES[key] for key in row.reasons if key in on)
+                unread = "; ".join(f"{role}: {text}" for role, text in row.unread.items())
+                yield [
+                    files[row.intake], row.number, row.day, row.time, row.card, row.site,
+                    row.channel, row.item, row.department, row.quantity,
+                    round(row.money / 10**study.scale, study.scale), row.kind, why, unread,
+                ]  # fmt: skip
+
+    return len(places), csv_lines(head, rows())
 
 
 def _rows(study: Study, lines: Lines, places: NDArray[np.int64]) -> list[LineRow]:

@@ -1,5 +1,7 @@
 """A switch changes every total; a change by someone else is noticed."""
 
+import csv
+import io
 from unittest import mock
 
 from sortija.server.ledger import actions
@@ -166,3 +168,40 @@ class StaffAndOthers(ServerCase):
         mapping = {**intake["mapping"], "kinds": {"gift card": "sale"}}
         changed = self.send("put", f"intakes/{intake['id']}", {"mapping": mapping})
         self.assertEqual(changed["kind_words"][0]["kind"], "sale")
+
+
+class LinesAsAFile(ServerCase):
+    def rows(self, query=""):
+        response = self.client.post(self.url(f"ledger/lines/file{query}"))
+        self.assertEqual(response.status_code, 200)
+        text = b"".join(response.streaming_content).decode()
+        return list(csv.DictReader(io.StringIO(text)))
+
+    def setUp(self):
+        super().setUp()
+        self.bring_in(LOG, "log.csv")
+
+    def test_every_line_with_its_reason(self):
+        rows = self.rows()
+        self.assertEqual(len(rows), 12)
+        self.assertEqual({row["file"] for row in rows}, {"log.csv"})
+        self.assertEqual(sorted(int(row["row"]) for row in rows), list(range(1, 13)))
+        counted = [row for row in rows if not row["does not count"]]
+        total = sum(float(row["amount"]) for row in counted)
+        self.assertAlmostEqual(total * 100, self.get("ledger")["counted_total"])
+        undated = next(row for row in rows if row["as written"])
+        self.assertEqual(undated["as written"], "moment: 31/02/2026")
+        self.assertIn("No readable date", undated["does not count"])
+
+    def test_one_rule_and_one_month(self):
+        (voided,) = self.rows("?rule=void")
+        self.assertEqual((voided["kind"], voided["does not count"]), ("void", "Voided"))
+        self.assertEqual(self.rows("?rule=void&month=600"), [])
+        words = self.study.history.latest("id").words
+        self.assertEqual(words, "Saved 0 lines")
+
+    def test_a_reader_takes_nothing_away(self):
+        reader = self.person("rob")
+        self.study.members.create(person=reader, role="reader")
+        client = self.signed_in(reader)
+        self.assertEqual(client.post(self.url("ledger/lines/file")).status_code, 403)

@@ -521,6 +521,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/ledger/lines/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The same lines as a file, each with the reason why it does not count. On record. */
+        post: operations["studies_ledger_lines_file_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/ledger/rules/{rule}": {
         parameters: {
             query?: never;
@@ -3384,6 +3401,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LinesPage"];
+                };
+            };
+        };
+    };
+    studies_ledger_lines_file_create: {
+        parameters: {
+            query?: {
+                /** @description months since 1970-01 */
+                month?: number;
+                /** @description a rule, or 'counted' */
+                rule?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
         };

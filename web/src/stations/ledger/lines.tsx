@@ -1,11 +1,15 @@
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { api, Trouble } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, figure, money, month } from "@/charts/format";
 import type { PickedLines } from "@/stations/ledger";
 import { useLines } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
+import { useNotice } from "@/ui/notices";
+import { fileName, saveFile } from "@/ui/save";
 
 const PAGE = 100;
 
@@ -17,7 +21,7 @@ interface Props {
 
 /** The lines of the picked month and rule, newest first, with the reason as last column. */
 export function Lines({ picked, onPick, page }: Props) {
-  const { study } = useStudy();
+  const { study, canChange } = useStudy();
   const [after, setAfter] = useState(0);
   const lines = useLines(study.id, picked, after);
   const name = (key: string) => page.rules.find((rule) => rule.key === key)?.name ?? key;
@@ -28,6 +32,7 @@ export function Lines({ picked, onPick, page }: Props) {
         ? `lines: ${name(picked.rule)}`
         : "all lines";
   const total = lines.data?.total ?? 0;
+  const save = useSave(picked);
   return (
     <section className="card min-w-0" aria-label="Lines">
       <div className="flex items-baseline gap-2 p-3 pb-2">
@@ -43,6 +48,16 @@ export function Lines({ picked, onPick, page }: Props) {
             onClick={() => onPick({ month: null, rule: "" })}
           >
             all lines
+          </button>
+        )}
+        {canChange && total > 0 && (
+          <button
+            type="button"
+            disabled={save.isPending}
+            className="text-12 text-quiet underline hover:text-ink"
+            onClick={() => save.mutate()}
+          >
+            save
           </button>
         )}
         <button
@@ -137,4 +152,26 @@ export function Lines({ picked, onPick, page }: Props) {
       </div>
     </section>
   );
+}
+
+/** The lines of this choice as a file, each with the reason why it does not count. */
+function useSave(picked: PickedLines) {
+  const { study } = useStudy();
+  const say = useNotice();
+  return useMutation({
+    mutationFn: async () => {
+      const answer = await api.POST("/api/studies/{study}/ledger/lines/file", {
+        params: {
+          path: { study: study.id },
+          query: { ...(picked.month !== null && { month: picked.month }), rule: picked.rule },
+        },
+        parseAs: "blob",
+      });
+      if (!answer.data)
+        throw new Trouble("The file could not be made. Try again.", answer.response.status);
+      saveFile(answer.data as Blob, fileName(`lines ${picked.rule}`.trim(), "csv"));
+    },
+    onSuccess: () => say("The lines are saved. That stays on record."),
+    onError: (problem) => say(problem.message, { trouble: true }),
+  });
 }
