@@ -1,4 +1,4 @@
-"""``python -m benchmarks [groups measures ledger lens page]``: measure, and print the table.
+"""``python -m benchmarks [groups measures derive ledger lens page]``: measure, and print the table.
 
 Needs PostgreSQL for ``ledger`` and ``lens``; a cluster of its own is started for them.
 """
@@ -11,7 +11,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-PARTS = ("groups", "measures", "ledger", "lens", "page")
+PARTS = ("groups", "measures", "derive", "ledger", "lens", "page")
 HEAD = (
     "| what | ours | reference | ratio | asked for | met |\n| --- | --- | --- | --- | --- | --- |"
 )

@@ -62,9 +62,11 @@ def _open(path: Path) -> tuple[RowsFile, pa.RecordBatch]:
         raise Trouble(f"{path}: {problem}") from problem
 
 
-def _batches(path: Path, file: RowsFile) -> Iterator[pa.RecordBatch]:
+def _batches(
+    path: Path, file: RowsFile, columns: list[str] | None = None
+) -> Iterator[pa.RecordBatch]:
     try:
-        yield from file.batches()
+        yield from file.batches(columns)
     except UnreadableFile as problem:
         raise Trouble(f"{path}: {problem}") from problem
 
@@ -111,7 +113,7 @@ def read_logs(
             setattr(following, name, getattr(reader, name))
         reader = following
         unread: list[Unread] = []
-        for batch in reader.read(_batches(path, file)):
+        for batch in reader.read(_batches(path, file, list(mapping.roles.values()))):
             watch(f"reading {path.name}, lines", batch.first_line, 0)
             unread += batch.unread[: max(0, _UNREAD - len(unread))]
             batches.append(replace(batch, unread=()))

@@ -10,7 +10,7 @@ import csv
 import io
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -151,8 +151,8 @@ class DelimitedFile:
             self.ragged.append(str(row.text))
         return "skip"
 
-    def batches(self) -> Iterator[pa.RecordBatch]:
-        """Every row in file order, as string columns under the names of the dialect.
+    def batches(self, columns: Sequence[str] | None = None) -> Iterator[pa.RecordBatch]:
+        """Every row in file order, as string columns: ``columns``, or all of the dialect's names.
 
         Raises
         ------
@@ -161,6 +161,7 @@ class DelimitedFile:
         """
         self.ragged, self.ragged_count = [], 0
         names, rows = list(self.dialect.names), 0
+        wanted = list(columns) if columns is not None else names
         source = self.path if magic_of(self.path) == "plain" else open_bytes(self.path, self.name)
         try:
             reader = pacsv.open_csv(
@@ -177,7 +178,8 @@ class DelimitedFile:
                     invalid_row_handler=self._set_aside,
                 ),
                 convert_options=pacsv.ConvertOptions(
-                    column_types={name: pa.string() for name in names},
+                    column_types={name: pa.string() for name in wanted},
+                    include_columns=wanted,
                     strings_can_be_null=False,
                     check_utf8=True,
                 ),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from itertools import islice
 from pathlib import Path
@@ -81,16 +81,17 @@ class JsonRows:
                     if len(self.ragged) < KEPT_RAGGED:
                         self.ragged.append(line[:200].decode("utf-8", "replace").strip())
 
-    def batches(self) -> Iterator[pa.RecordBatch]:
-        """Every record in file order, as string columns."""
+    def batches(self, columns: Sequence[str] | None = None) -> Iterator[pa.RecordBatch]:
+        """Every record in file order, as string columns: ``columns``, or all."""
         self.ragged, self.ragged_count = [], 0
+        names = [name for name in self.names if columns is None or name in columns]
         records = self._records()
         while part := list(islice(records, BATCH_ROWS)):
             cells = [
                 pa.array([_text(record.get(name)) for record in part], pa.string())
-                for name in self.names
+                for name in names
             ]
-            yield pa.RecordBatch.from_arrays(cells, names=list(self.names))
+            yield pa.RecordBatch.from_arrays(cells, names=names)
 
     def first_rows(self, count: int = 200) -> pa.RecordBatch:
         """The first ``count`` rows."""

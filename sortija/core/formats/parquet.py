@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -48,16 +48,20 @@ class ParquetRows:
                 "This Parquet file is broken: it was cut, or not written whole. Write it again."
             ) from problem
 
-    def batches(self) -> Iterator[pa.RecordBatch]:
-        """Every row in file order, as string columns."""
+    def batches(self, columns: Sequence[str] | None = None) -> Iterator[pa.RecordBatch]:
+        """Every row in file order, as string columns: ``columns``, or all."""
         with self._open() as file:
             flat = [f.name for f in file.schema_arrow if not pa.types.is_nested(f.type)]
+            chosen = [
+                (name, written) for name, written in zip(self.names, flat, strict=True)
+                if columns is None or name in columns
+            ]  # fmt: skip
             rows = 0
             try:
-                for batch in file.iter_batches(BATCH_ROWS, columns=flat):
+                for batch in file.iter_batches(BATCH_ROWS, columns=[w for _, w in chosen]):
                     rows += batch.num_rows
-                    cells = [as_text(batch.column(name)) for name in flat]
-                    yield pa.RecordBatch.from_arrays(cells, names=list(self.names))
+                    cells = [as_text(batch.column(written)) for _, written in chosen]
+                    yield pa.RecordBatch.from_arrays(cells, names=[name for name, _ in chosen])
             except (pa.ArrowException, OSError) as problem:
                 raise UnreadableFile(
                     f"This Parquet file breaks off after {rows:,} rows. Write it again."

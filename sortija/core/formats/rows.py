@@ -33,8 +33,8 @@ class RowsFile(Protocol):
     @property
     def notes(self) -> list[str]: ...
 
-    def batches(self) -> Iterator[pa.RecordBatch]:
-        """Every row in file order, as string columns under ``names``."""
+    def batches(self, columns: Sequence[str] | None = None) -> Iterator[pa.RecordBatch]:
+        """Every row in file order, as string columns: ``columns``, or all ``names``."""
 
     def first_rows(self, count: int = 200) -> pa.RecordBatch:
         """The first ``count`` rows."""

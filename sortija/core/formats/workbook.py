@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import warnings
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import date, datetime, time
@@ -121,18 +121,17 @@ class WorkbookRows:
         )
         return islice(rows, count) if count else rows
 
-    def batches(self) -> Iterator[pa.RecordBatch]:
-        """Every row in file order, as string columns; empty rows are passed over."""
+    def batches(self, columns: Sequence[str] | None = None) -> Iterator[pa.RecordBatch]:
+        """Every row in file order, as string columns: ``columns``, or all; no empty rows."""
         self.ragged, self.ragged_count = [], 0
         width = len(self.names)
+        chosen = [n for n in range(width) if columns is None or self.names[n] in columns]
         with self._book() as book:
             rows = self._below(book[self._sheet])
             while part := list(islice(rows, BATCH_ROWS)):
                 kept = [row for row in part if self._fits(row, width)]
-                cells = [
-                    pa.array([_text(row[n]) for row in kept], pa.string()) for n in range(width)
-                ]
-                yield pa.RecordBatch.from_arrays(cells, names=list(self.names))
+                cells = [pa.array([_text(row[n]) for row in kept], pa.string()) for n in chosen]
+                yield pa.RecordBatch.from_arrays(cells, names=[self.names[n] for n in chosen])
 
     def _fits(self, row: tuple[Any, ...], width: int) -> bool:
         filled = sum(cell is not None for cell in row)

@@ -111,7 +111,7 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
     expected = max(intake.original.lines - 1, 0)
 
     def rows() -> Iterator[list[Any]]:
-        for batch in reader.read(file.batches()):
+        for batch in reader.read(file.batches(list(mapping.roles.values()))):
             progress("reading lines", batch.first_line, expected)
             for cell in batch.unread[: max(0, _MOST_UNREAD - len(unread))]:
                 unread.append(
