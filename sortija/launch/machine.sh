@@ -56,6 +56,11 @@ if [ "$(cat .venv/sortija-lock 2> /dev/null)" != "$lock" ]; then
     || { tail -n 20 "$SORTIJA_DATA/pip.log" >&2; exit 1; }
   echo "$lock" > .venv/sortija-lock
 fi
+if [ ! -x .venv/bin/sortija ]; then  # the command line, wherever it is called from
+  printf '#!/bin/sh\nPYTHONPATH=%q exec %q -m sortija "$@"\n' "$PWD" "$PWD/.venv/bin/python" \
+    > .venv/bin/sortija
+  chmod 755 .venv/bin/sortija
+fi
 
 # The front end, when its sources have changed since.
 web_state() { (cd web && find src public package-lock.json vite.config.ts index.html -type f \

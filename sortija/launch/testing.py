@@ -15,7 +15,7 @@ from sortija.launch.cluster import Cluster
 
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("SORTIJA_DATA", ROOT / "var"))
-PARTS = ("static", "core", "server", "web")
+PARTS = ("static", "core", "cli", "server", "web")
 SCHEMA = "src/api/schema.d.ts"
 
 
