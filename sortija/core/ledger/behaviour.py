@@ -9,7 +9,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from sortija.core.ledger.cells import BAD, GOOD, read_decimals, read_moments
+from sortija.core.ledger.cells import BAD, GOOD, read_decimals
+from sortija.core.ledger.moments import read_moments
 from sortija.core.measures.window import EPOCH
 
 __all__ = ["Behaviour", "behaviour_of", "come_back", "read_both_ways", "stand_together"]

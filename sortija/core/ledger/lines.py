@@ -21,10 +21,10 @@ from sortija.core.ledger.cells import (
     decimals_in,
     hash_cells,
     read_decimals,
-    read_moments,
 )
 from sortija.core.ledger.codebook import Codebook
 from sortija.core.ledger.mapping import LogMapping, kind_of
+from sortija.core.ledger.moments import read_moments
 from sortija.core.ledger.rules import RULES
 from sortija.core.ledger.zones import Zone
 

@@ -9,11 +9,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from fnmatch import translate
 from typing import Any
 
 import numba
 import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 __all__ = [
@@ -87,11 +88,14 @@ def staff_cards(codes: Sequence[str], patterns: Sequence[str]) -> NDArray[np.boo
     ----------
     codes : texts on the cards, by number; capitals and small letters are alike
     """
-    wanted = [pattern.strip().lower() for pattern in patterns if pattern.strip()]
+    wanted = [pattern.strip() for pattern in patterns if pattern.strip()]
     if not wanted:
         return np.zeros(len(codes), np.bool_)
-    means = re.compile("|".join(translate(pattern) for pattern in wanted)).match
-    return np.fromiter((means(code.lower()) is not None for code in codes), np.bool_, len(codes))
+    parts = [re.escape(p).replace(r"\*", ".*").replace(r"\?", ".") for p in wanted]
+    means = pc.match_substring_regex(
+        pa.array(codes, pa.string()), f"(?s)^(?:{'|'.join(parts)})$", ignore_case=True
+    )
+    return np.asarray(means.to_numpy(zero_copy_only=False), np.bool_)
 
 
 def found_bits(

@@ -8,9 +8,10 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from sortija.core.ledger.cells import BAD, GOOD, read_decimals, read_moments
+from sortija.core.ledger.cells import BAD, GOOD, read_decimals
 from sortija.core.ledger.codebook import Codebook
 from sortija.core.ledger.mapping import MappingError, MemberMapping
+from sortija.core.ledger.moments import read_moments
 from sortija.core.table import Column
 
 __all__ = ["TraitReader"]

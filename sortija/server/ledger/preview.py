@@ -11,8 +11,9 @@ from pydantic import BaseModel
 from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.behaviour import read_both_ways
-from sortija.core.ledger.cells import BAD, EMPTY, read_decimals, read_moments
+from sortija.core.ledger.cells import BAD, EMPTY, read_decimals
 from sortija.core.ledger.mapping import LOG_ROLES, TRAIT_TYPES, kind_of
+from sortija.core.ledger.moments import read_moments
 from sortija.core.ledger.zones import zone_of
 from sortija.server.ledger.models import Intake
 from sortija.server.ledger.uploads import path_of

@@ -140,7 +140,9 @@ function proof(row: Row): string {
   if (row.written + row.held === 0)
     return "Nobody is left to write to. Widen the lens and plan again.";
   if (row.smallest_effect === null)
-    return "This cannot be measured: nobody is held out. Hold out more.";
+    return row.held === 0
+      ? "This cannot be measured: nobody is held out. Hold out some."
+      : `This cannot be measured: ${count(row.written)} written to and ${count(row.held)} held out are too few to tell any rise. Widen the lens, or hold out more.`;
   const points = (100 * row.smallest_effect).toFixed(1);
   const base =
     row.base_rate === null
