@@ -153,13 +153,19 @@ class PulseView(APIView):
         return reply(Pulse(revision=found.revision, jobs=jobs))
 
 
+def _job(request: Request, study: int, number: int) -> Job:
+    """A job of a study in which the person may change things, or a 404."""
+    found = actions.study_for(request.user, study, "analyst")
+    row = Job.objects.filter(pk=number, study=found.pk).first()
+    if row is None:
+        raise Http404("There is no such job here.")
+    return row
+
+
 class CancelJob(APIView):
     @extend_schema(request=None, responses=JobRow)
     def post(self, request: Request, study: int, job: int) -> Response:
-        found = actions.study_for(request.user, study, "analyst")
-        row = Job.objects.filter(pk=job, study=found.pk).first()
-        if row is None:
-            raise Http404("There is no such job here.")
+        row = _job(request, study, job)
         ask_cancel(row)
         row.refresh_from_db()
         return reply(job_row(row))
@@ -168,12 +174,8 @@ class CancelJob(APIView):
 class RepeatJob(APIView):
     @extend_schema(request=None, responses=JobRow)
     def post(self, request: Request, study: int, job: int) -> Response:
-        found = actions.study_for(request.user, study, "analyst")
-        row = Job.objects.filter(pk=job, study=found.pk).first()
-        if row is None:
-            raise Http404("There is no such job here.")
         try:
-            return reply(job_row(again(row, request.user)))
+            return reply(job_row(again(_job(request, study, job), request.user)))
         except JobError as problem:
             raise Problem(str(problem)) from problem
 
