@@ -1,7 +1,6 @@
 """One walk through all seven stations, as an analyst would make it."""
 
 import csv
-import re
 from pathlib import Path
 
 from tests.server.support import SMALL
@@ -25,11 +24,6 @@ class Walk(BrowserCase):
         self.crossings(page)
         self.campaigns(page)
         self.back_and_forth(page)
-
-    def station(self, page, name):
-        stations = page.get_by_role("navigation", name="Stations")
-        stations.get_by_role("link", name=re.compile(f"^{name}")).click()
-        page.get_by_role("heading", name=name, level=1).wait_for()
 
     def lens_count(self, page):
         return self.figure(page.get_by_role("complementary", name="Lens").locator(".text-20").first)
@@ -58,7 +52,7 @@ class Walk(BrowserCase):
         self.assertIn("Receipt came twice", lines.locator("tbody tr").first.inner_text())
 
     def measures(self, page):
-        self.station(page, "Measures")
+        self.open_station(page, "Measures")
         page.get_by_role("button", name="Visits").first.click()
         page.get_by_text("Purchases in the window: receipts").wait_for()
         page.get_by_label("Transform").select_option("root")
@@ -72,7 +66,7 @@ class Walk(BrowserCase):
         page.get_by_text("The window’s ledger").wait_for()
 
     def scores(self, page):
-        self.station(page, "Scores")
+        self.open_station(page, "Scores")
         everyone = self.lens_count(page)
         plot = page.get_by_role("button", name="Days since last visit band 5, Visits band 5:").first
         wanted = int(plot.get_attribute("aria-label").split(": ")[1].split()[0].replace(",", ""))
@@ -87,7 +81,7 @@ class Walk(BrowserCase):
         )
 
     def groups(self, page):
-        self.station(page, "Groups")
+        self.open_station(page, "Groups")
         page.get_by_role("button", name="Try 2 to 8 groups").click()
         page.get_by_role("button", name="8 groups: silhouette").wait_for()
         page.get_by_role("button", name="4 groups: silhouette").click()
@@ -95,7 +89,7 @@ class Walk(BrowserCase):
         page.get_by_role("button", name="These 4 are adopted").wait_for()
 
     def portraits(self, page):
-        self.station(page, "Portraits")
+        self.open_station(page, "Portraits")
         name = page.get_by_label("Name of the segment")
         name.fill("Garden regulars")
         page.get_by_role("button", name="Rename").click()
@@ -112,7 +106,7 @@ class Walk(BrowserCase):
         page.get_by_role("button", name="Clear").click()
 
     def crossings(self, page):
-        self.station(page, "Crossings")
+        self.open_station(page, "Crossings")
         matrix = page.get_by_role("region", name="Matrix")
         cell = matrix.locator("button[title*='Garden regulars →']:not(.font-semibold):enabled").nth(
             0
@@ -154,20 +148,12 @@ class Walk(BrowserCase):
 
 class TwoPeople(BrowserCase):
     def test_a_change_by_one_is_seen_by_the_other(self):
-        self.both_files_with_workers()
+        self.counted()
         other = self.person("olga")
         self.study.members.create(person=other, role="reader")
         links = self.link(self.owner), self.link(other)
         self.run_in_browser(self.together, *links)
         self.assertEqual(self.troubles, [])
-
-    def both_files_with_workers(self):
-        for name in ("log.csv", "members.csv"):
-            upload = self.upload((SMALL / name).read_text(), name, part=1 << 20)
-            intake = self.send("post", "intakes", {"upload": upload}, 201)
-            self.send("post", f"intakes/{intake['id']}/count", status=202)
-            path = f"intakes/{intake['id']}"
-            self.wait(lambda path=path: self.get(path)["state"] == "counted")
 
     def together(self, mine, theirs):
         page, other = self.page, self.new_page()

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from itertools import islice
-from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
 from sortija.core.formats.packed import open_bytes
-from sortija.core.formats.rows import KEPT_RAGGED, UnreadableFile, checked_names, first_of
+from sortija.core.formats.rows import ReadRows, UnreadableFile, cell_text, checked_names
 
 __all__ = ["JsonRows"]
 
@@ -22,26 +21,9 @@ LOOKED_AT = 1000
 LONGEST_LINE = 16 << 20
 
 
-def _text(value: Any) -> str:
-    if value is None:
-        return ""
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, float):
-        return f"{value:.6f}".rstrip("0").rstrip(".") if abs(value) < 1e15 else str(value)
-    return str(value)
-
-
 @dataclass
-class JsonRows:
+class JsonRows(ReadRows):
     """One JSON record a line; lists and records within a record are left out."""
-
-    path: Path
-    name: str = ""
-    names: tuple[str, ...] = ()
-    notes: list[str] = field(default_factory=list)
-    ragged: list[str] = field(default_factory=list)
-    ragged_count: int = 0
 
     def __post_init__(self) -> None:
         names: dict[str, None] = {}
@@ -55,7 +37,7 @@ class JsonRows:
         if nested:
             self.notes.append(f"{', '.join(nested)}: lists or records, which were left out.")
         self.names = checked_names(list(names))
-        self.ragged, self.ragged_count = [], 0
+        self.begin()
 
     def _records(self) -> Iterator[dict[str, Any]]:
         """Records in file order; lines that are none are set aside."""
@@ -77,22 +59,16 @@ class JsonRows:
                 if isinstance(record, dict):
                     yield record
                 else:
-                    self.ragged_count += 1
-                    if len(self.ragged) < KEPT_RAGGED:
-                        self.ragged.append(line[:200].decode("utf-8", "replace").strip())
+                    self.set_aside(line[:200].decode("utf-8", "replace").strip())
 
     def batches(self, columns: Sequence[str] | None = None) -> Iterator[pa.RecordBatch]:
         """Every record in file order, as string columns: ``columns``, or all."""
-        self.ragged, self.ragged_count = [], 0
+        self.begin()
         names = [name for name in self.names if columns is None or name in columns]
         records = self._records()
         while part := list(islice(records, BATCH_ROWS)):
             cells = [
-                pa.array([_text(record.get(name)) for record in part], pa.string())
+                pa.array([cell_text(record.get(name)) for record in part], pa.string())
                 for name in names
             ]
             yield pa.RecordBatch.from_arrays(cells, names=names)
-
-    def first_rows(self, count: int = 200) -> pa.RecordBatch:
-        """The first ``count`` rows."""
-        return first_of(self, count)

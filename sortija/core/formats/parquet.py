@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
-from pathlib import Path
+from dataclasses import dataclass
 
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from sortija.core.formats.rows import UnreadableFile, as_text, checked_names, first_of
+from sortija.core.formats.rows import ReadRows, UnreadableFile, as_text, checked_names
 
 __all__ = ["ParquetRows"]
 
@@ -17,14 +16,8 @@ BATCH_ROWS = 65_536
 
 
 @dataclass
-class ParquetRows:
+class ParquetRows(ReadRows):
     """A Parquet file; columns of lists or records are left out, and a note says so."""
-
-    path: Path
-    names: tuple[str, ...] = ()
-    notes: list[str] = field(default_factory=list)
-    ragged: list[str] = field(default_factory=list)
-    ragged_count: int = 0
 
     def __post_init__(self) -> None:
         schema = self._open().schema_arrow
@@ -66,7 +59,3 @@ class ParquetRows:
                 raise UnreadableFile(
                     f"This Parquet file breaks off after {rows:,} rows. Write it again."
                 ) from problem
-
-    def first_rows(self, count: int = 200) -> pa.RecordBatch:
-        """The first ``count`` rows."""
-        return first_of(self, count)

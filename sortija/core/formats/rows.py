@@ -2,13 +2,25 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Iterator, Sequence
-from typing import Protocol
+from dataclasses import dataclass, field
+from datetime import date, datetime, time
+from pathlib import Path
+from typing import Any, Protocol
 
 import pyarrow as pa
 import pyarrow.compute as pc
 
-__all__ = ["RowsFile", "UnreadableFile", "as_text", "checked_names", "first_of"]
+__all__ = [
+    "ReadRows",
+    "RowsFile",
+    "UnreadableFile",
+    "as_text",
+    "cell_text",
+    "checked_names",
+    "first_of",
+]
 
 KEPT_RAGGED = 1000
 
@@ -38,6 +50,51 @@ class RowsFile(Protocol):
 
     def first_rows(self, count: int = 200) -> pa.RecordBatch:
         """The first ``count`` rows."""
+
+
+@dataclass
+class ReadRows(ABC):
+    """What readers of rows have in common: names, notes, and rows that were set aside."""
+
+    path: Path
+    name: str = ""
+    names: tuple[str, ...] = ()
+    notes: list[str] = field(default_factory=list)
+    ragged: list[str] = field(default_factory=list)
+    ragged_count: int = 0
+
+    def begin(self) -> None:
+        """Read from the start: nothing is set aside yet."""
+        self.ragged, self.ragged_count = [], 0
+
+    def set_aside(self, text: str) -> None:
+        """Keep a row that does not fit the head, in words that a person recognises."""
+        self.ragged_count += 1
+        if len(self.ragged) < KEPT_RAGGED:
+            self.ragged.append(text[:200])
+
+    @abstractmethod
+    def batches(self, columns: Sequence[str] | None = None) -> Iterator[pa.RecordBatch]:
+        """Every row in file order, as string columns: ``columns``, or all ``names``."""
+
+    def first_rows(self, count: int = 200) -> pa.RecordBatch:
+        """The first ``count`` rows."""
+        return first_of(self, count)
+
+
+def cell_text(value: Any) -> str:
+    """One value of a sheet or record as the text a till would have written."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, datetime):
+        return value.isoformat(" ", "seconds")
+    if isinstance(value, date | time):
+        return value.isoformat()
+    if isinstance(value, float):  # never with an exponent, which is no way to write money
+        return f"{value:.9f}".rstrip("0").rstrip(".")
+    return str(value)
 
 
 def checked_names(names: Sequence[str]) -> tuple[str, ...]:

@@ -5,10 +5,8 @@ from __future__ import annotations
 import warnings
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field
-from datetime import date, datetime, time
+from dataclasses import dataclass
 from itertools import islice
-from pathlib import Path
 from typing import Any
 from zipfile import BadZipFile
 
@@ -17,7 +15,7 @@ from openpyxl import load_workbook
 from openpyxl.utils.exceptions import InvalidFileException
 
 from sortija.core.formats.packed import check_archive
-from sortija.core.formats.rows import KEPT_RAGGED, UnreadableFile, checked_names, first_of
+from sortija.core.formats.rows import ReadRows, UnreadableFile, cell_text, checked_names
 
 __all__ = ["WorkbookRows"]
 
@@ -26,30 +24,10 @@ BATCH_ROWS = 20_000
 LOOKED_AT = 50
 
 
-def _text(value: Any) -> str:
-    if value is None:
-        return ""
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, datetime):
-        return value.isoformat(" ", "seconds")
-    if isinstance(value, date | time):
-        return value.isoformat()
-    if isinstance(value, float):
-        return str(int(value)) if value.is_integer() else repr(round(value, 9))
-    return str(value)
-
-
 @dataclass
-class WorkbookRows:
+class WorkbookRows(ReadRows):
     """A sheet of a workbook; titles above the table are passed over, a total below set aside."""
 
-    path: Path
-    name: str = ""
-    names: tuple[str, ...] = ()
-    notes: list[str] = field(default_factory=list)
-    ragged: list[str] = field(default_factory=list)
-    ragged_count: int = 0
     _sheet: str = ""
     _head: int = 0
     _first: int = 0
@@ -71,7 +49,7 @@ class WorkbookRows:
         self._sheet, self._head, head = found[0]
         filled = [n for n, cell in enumerate(head) if cell is not None]
         self._first, last = filled[0], filled[-1]
-        self.names = checked_names([_text(cell) for cell in head[self._first : last + 1]])
+        self.names = checked_names([cell_text(cell) for cell in head[self._first : last + 1]])
         if len(found) > 1:
             others = ", ".join(title for title, _, _ in found[1:])
             self.notes.append(f"The sheet {self._sheet} was read; {others} hold tables, too.")
@@ -123,14 +101,14 @@ class WorkbookRows:
 
     def batches(self, columns: Sequence[str] | None = None) -> Iterator[pa.RecordBatch]:
         """Every row in file order, as string columns: ``columns``, or all; no empty rows."""
-        self.ragged, self.ragged_count = [], 0
+        self.begin()
         width = len(self.names)
         chosen = [n for n in range(width) if columns is None or self.names[n] in columns]
         with self._book() as book:
             rows = self._below(book[self._sheet])
             while part := list(islice(rows, BATCH_ROWS)):
                 kept = [row for row in part if self._fits(row, width)]
-                cells = [pa.array([_text(row[n]) for row in kept], pa.string()) for n in chosen]
+                cells = [pa.array([cell_text(row[n]) for row in kept], pa.string()) for n in chosen]
                 yield pa.RecordBatch.from_arrays(cells, names=[self.names[n] for n in chosen])
 
     def _fits(self, row: tuple[Any, ...], width: int) -> bool:
@@ -138,15 +116,9 @@ class WorkbookRows:
         if filled == 0:
             return False
         if len(row) < width or (filled == 1 and width > 2):  # a remark or total below the table
-            self.ragged_count += 1
-            if len(self.ragged) < KEPT_RAGGED:
-                self.ragged.append("; ".join(_text(cell) for cell in row)[:200])
+            self.set_aside("; ".join(cell_text(cell) for cell in row))
             return False
         return True
-
-    def first_rows(self, count: int = 200) -> pa.RecordBatch:
-        """The first ``count`` rows."""
-        return first_of(self, count)
 
 
 def _head_of(rows: list[list[Any]]) -> int | None:

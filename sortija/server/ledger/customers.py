@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from django.http import Http404
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.ledger.lines import KINDS
@@ -84,26 +85,27 @@ def _places(lines: Lines, number: int) -> slice:
     return slice(int(start[number]), int(start[number + 1]))
 
 
+def _receipt_places(lines: Lines, number: int) -> list[NDArray[np.int64]]:
+    """Places of a customer's lines in the ordered log, one array a receipt, oldest first."""
+    mine = _places(lines, number)
+    receipt, day = lines.log.receipt[mine], lines.log.day[mine]
+    edges = np.flatnonzero((receipt[1:] != receipt[:-1]) | (day[1:] != day[:-1])) + 1
+    return [p for p in np.split(np.arange(mine.start, mine.stop), edges) if len(p)]
+
+
 def visits_of(study: Study, ledger: Ledger, number: int) -> list[Visit]:
     """Receipts of a customer as the measures see them: lines that do not count are left out."""
     lines = ledger.lines()
-    log, mine = lines.log, _places(lines, number)
-    names = texts(study, "department")
-    kept = (log.bits[mine] & ledger.mask) == 0
-    day, receipt = log.day[mine], log.receipt[mine]
+    log, names = lines.log, texts(study, "department")
     out = []
-    edges = np.flatnonzero((receipt[1:] != receipt[:-1]) | (day[1:] != day[:-1])) + 1
-    for part in np.split(np.arange(len(day)), edges):
-        if not len(part):
-            continue
-        there = part[kept[part]]
-        places = there + mine.start
+    for receipt in _receipt_places(lines, number):
+        places = receipt[(log.bits[receipt] & ledger.mask) == 0]
         sale = (log.kind[places] == 0) & (log.quantity[places] > 0)
         money = log.money[places]
         sold = {names[d] for d in log.department[places][sale] if d >= 0}
         out.append(
             Visit(
-                int(receipt[part[0]]), int(day[part[0]]), int(money[sale].sum()),
+                int(log.receipt[receipt[0]]), int(log.day[receipt[0]]), int(money[sale].sum()),
                 int(money[~sale].sum()), int(sale.sum()), frozenset(sold),
             )
         )  # fmt: skip
@@ -134,11 +136,7 @@ def customer_page(study: Study, number: int) -> CustomerPage:
 def _receipts(study: Study, ledger: Ledger, number: int) -> tuple[list[CustomerReceipt], int]:
     """The newest receipts, and how many there are in all."""
     lines = ledger.lines()
-    mine = _places(lines, number)
-    receipt, day = lines.log.receipt[mine], lines.log.day[mine]
-    edges = np.flatnonzero((receipt[1:] != receipt[:-1]) | (day[1:] != day[:-1])) + 1
-    groups = [part for part in np.split(np.arange(mine.start, mine.stop), edges) if len(part)]
-    groups.reverse()
+    groups = _receipt_places(lines, number)[::-1]
     shown = groups[:MOST_RECEIPTS]
     places = np.concatenate(shown) if shown else np.zeros(0, np.int64)
     rows = _stored(lines, places)

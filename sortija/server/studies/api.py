@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
 from django.http import Http404
 from drf_spectacular.utils import extend_schema
 from pydantic import BaseModel
@@ -9,6 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from sortija.core.measures.window import EPOCH
 from sortija.server.accounts.models import Person, SignInLink
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, again, ask_cancel, open_jobs
@@ -17,7 +20,7 @@ from sortija.server.studies.http import JobRow, body, job_row, reply
 from sortija.server.studies.models import Membership
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window, facts
-from sortija.server.studies.windows import BACKS, window_from
+from sortija.server.studies.windows import BACKS, WindowInView, window_from
 
 __all__ = ["urls"]
 
@@ -49,8 +52,18 @@ class StationFact(BaseModel):
 
 
 class WindowRow(BaseModel):
+    """The window in view; ``first``: its first day, empty where it looks back over all."""
+
+    first: str
     to: str
     back: str
+
+
+def _window_row(window: WindowInView) -> WindowRow:
+    first = ""
+    if window.back != "all":
+        first = (EPOCH + timedelta(days=window.window.first_day(0))).isoformat()
+    return WindowRow(first=first, to=window.to.isoformat(), back=window.back)
 
 
 class Trail(BaseModel):
@@ -135,7 +148,7 @@ class TrailView(APIView):
         return reply(
             Trail(
                 study=_row(member),
-                window=WindowRow(to=window.to.isoformat(), back=window.back) if window else None,
+                window=_window_row(window) if window else None,
                 backs=list(BACKS),
                 stations=[
                     StationFact(key=key, name=name, state=f.state, words=f.words, since=f.since)

@@ -49,6 +49,11 @@ class MeasuresCase(ServerCase):
         self.assertEqual(self.get("measures")["made_from"], first)
         self.assertEqual(Column.objects.count(), kept)
 
+    def test_a_window_names_its_first_day(self):
+        for back, first in (("3", "2026-03-01"), ("12", "2025-06-01"), ("all", "")):
+            window = self.get("trail", to="2026-05-31", back=back)["window"]
+            self.assertEqual((window["first"], window["to"]), (first, "2026-05-31"))
+
     def test_windows_that_make_no_sense(self):
         for query, words in (
             ({"to": "yesterday"}, "is no date"),

@@ -2380,8 +2380,13 @@ export interface components {
             field: string;
             total: components["schemas"]["Total"];
         };
-        /** WindowRow */
+        /**
+         * WindowRow
+         * @description The window in view; ``first``: its first day, empty where it looks back over all.
+         */
         WindowRow: {
+            /** First */
+            first: string;
             /** To */
             to: string;
             /** Back */

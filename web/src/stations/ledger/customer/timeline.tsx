@@ -40,9 +40,7 @@ export function Timeline({ receipts, behind }: Props) {
         role="img"
         aria-label={`${dated.length} receipts from ${day(dated.at(-1)?.day ?? "")} to ${day(dated[0]?.day ?? "")}`}
       >
-        {window && window.back !== "all" && (
-          <Span from={time(monthsBefore(window.to, Number(window.back)))} to={time(to)} />
-        )}
+        {window?.first && <Span from={time(Date.parse(window.first))} to={time(to)} />}
         <line x1={8} x2={WIDTH - 8} y1={line} y2={line} stroke="var(--color-everyone)" />
         {dated.map((receipt, place) => {
           const x = time(Date.parse(receipt.day));
@@ -96,9 +94,4 @@ function Span({ from, to }: { from: number; to: number }) {
       fill="var(--color-paper)"
     />
   );
-}
-
-function monthsBefore(iso: string, months: number): number {
-  const [year = 0, month = 1, date = 1] = iso.split("-").map(Number);
-  return Date.UTC(year, month - 1 - months, date + 1);
 }
