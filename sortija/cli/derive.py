@@ -22,9 +22,10 @@ from sortija.cli.logs import Ledger, Members, read_logs, read_members
 from sortija.cli.terminal import Trouble, Watch
 from sortija.core.engine import Engine
 from sortija.core.formats.lists import safe_cell
-from sortija.core.ledger.lines import month_of
+from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.log import Log
-from sortija.core.ledger.rules import RULES, Cube, Waterline, mask_of, waterline
+from sortija.core.ledger.rules import default_rules, mask_of
+from sortija.core.ledger.waterline import Waterline, waterline
 from sortija.core.measures.derive import Derived, Names, derive
 from sortija.core.measures.window import EPOCH, Window
 from sortija.core.table import Column
@@ -39,7 +40,8 @@ _ROLES = {
     "customer": "the card or customer", "receipt": "the receipt's number", "when": "date and time",
     "amount": "the line total", "quantity": "how many", "price": "the price of one",
     "kind": "sale, return or void", "department": "the department", "item": "the item",
-    "site": "the shop", "channel": "till or web",
+    "site": "the shop", "channel": "till or web", "cost": "what the goods cost the shop",
+    "currency": "the currency of a line",
 }  # fmt: skip
 _SAID = {"when": "moment", "amount": "total"}
 _EXAMPLES = """\
@@ -111,7 +113,7 @@ def run(asked: argparse.Namespace) -> None:
     cards = len(ledger.reader.cards)
     members = read_members(asked.members, ledger.reader, watch) if asked.members else None
     ledger = _grown(ledger, len(ledger.reader.cards) - cards)
-    on = [rule.key for rule in RULES if rule.default]
+    on = default_rules()
     mask = mask_of(on)
     newest = ledger.log.last_day(mask)
     if newest < 0:
@@ -146,7 +148,7 @@ def _grown(ledger: Ledger, more: int) -> Ledger:
 def _cube(log: Log) -> Cube:
     step = 1 << 20
     parts = [slice(first, first + step) for first in range(0, len(log), step)]
-    return Cube.merge([Cube.of(month_of(log.day[p]), log.bits[p], log.money[p]) for p in parts])
+    return Cube.merge([Cube.of(log.day[p], log.bits[p], log.money[p]) for p in parts])
 
 
 def _table(ledger: Ledger, derived: Derived, members: Members | None) -> pa.Table:

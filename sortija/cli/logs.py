@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import date
@@ -20,7 +21,7 @@ from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.lines import LineBatch, LineReader, Unread, money_scale
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log, guess_members
-from sortija.core.ledger.rules import STAFF_PATTERNS, staff_cards
+from sortija.core.ledger.marks import STAFF_PATTERNS, meant_by
 from sortija.core.ledger.traits import TraitReader
 from sortija.core.ledger.zones import zone_of
 from sortija.core.measures.window import day_number
@@ -104,11 +105,12 @@ def read_logs(
             raise Trouble(f"{path}: it has a head but no lines. Export it again.")
     mappings = [_mapping(path, rows, chosen, month_first) for path, _, rows in opened]
     scale = max(money_scale(rows, m) for (_, _, rows), m in zip(opened, mappings, strict=True))
+    currency = _currency(opened[0][2], mappings[0])
     batches: list[LineBatch] = []
     files = []
     reader: LineReader | None = None
     for (path, file, _), mapping in zip(opened, mappings, strict=True):
-        following = LineReader(mapping, scale, day_number(today), zone_of(zone))
+        following = LineReader(mapping, scale, day_number(today), zone_of(zone), currency)
         for name in _CODES if reader else ():
             setattr(following, name, getattr(reader, name))
         reader = following
@@ -119,9 +121,17 @@ def read_logs(
             batches.append(replace(batch, unread=()))
         files.append(_about(path, file, reader, mapping, unread))
     assert reader is not None
-    staff = staff_cards(reader.cards.texts, STAFF_PATTERNS)
+    staff = meant_by(reader.cards.texts, STAFF_PATTERNS)
     watch("ordering lines", sum(map(len, batches)), 0)
     return Ledger(assemble(batches, len(reader.cards), staff=staff), reader, scale, tuple(files))
+
+
+def _currency(rows: pa.RecordBatch, mapping: LogMapping) -> str:
+    """The currency that most of the first lines are in; lines in others are set aside."""
+    if "currency" not in mapping.roles:
+        return ""
+    words = Counter(filter(None, rows.column(mapping.roles["currency"]).to_pylist()))
+    return words.most_common(1)[0][0] if words else ""
 
 
 def _about(

@@ -1,4 +1,4 @@
-"""Put typed lines that fit into memory together as a log, repeated receipts marked."""
+"""Put typed lines that fit into memory together as a log, every rule's bits set."""
 
 from __future__ import annotations
 
@@ -10,10 +10,17 @@ from numpy.typing import NDArray
 
 from sortija.core.ledger.lines import LineBatch
 from sortija.core.ledger.log import Log, order_lines
+from sortija.core.ledger.marks import AmountSpread, found_bits
 from sortija.core.ledger.receipts import find_runs, repeated
-from sortija.core.ledger.rules import found_bits
+from sortija.core.ledger.returns import settle_returns
 
 __all__ = ["assemble"]
+
+_COLUMNS = {
+    "receipt": np.uint64, "content": np.uint64, "card": np.int32, "day": np.int32,
+    "money": np.int64, "quantity": np.int64, "cost": np.int64, "kind": np.int8, "bits": np.int32,
+    "item": np.int32, "department": np.int16, "site": np.int16, "channel": np.int16,
+}  # fmt: skip
 
 
 def assemble(
@@ -21,6 +28,7 @@ def assemble(
     customers: int,
     owner: NDArray[np.int32] | None = None,
     staff: NDArray[np.bool_] | None = None,
+    on_sale_day: bool = False,
 ) -> Log:
     """One log from the batches of one file or of several, one after the other.
 
@@ -32,28 +40,30 @@ def assemble(
         Customer of each card; without it every card is its own customer.
     staff : (cards,) bool, optional
         Which cards are staff's or a test's.
+    on_sale_day : bool
+        Whether returns are told on the day of their sale.
     """
-
-    def column(name: str, kind: Any) -> NDArray[Any]:
-        parts = [getattr(batch, name) for batch in batches]
-        return np.concatenate(parts).astype(kind) if parts else np.zeros(0, kind)
-
-    receipt = column("receipt", np.uint64)
-    runs = find_runs(receipt, column("content", np.uint64))
+    lines: dict[str, NDArray[Any]] = {
+        name: np.concatenate([getattr(b, name) for b in batches]).astype(kind)
+        if batches
+        else np.zeros(0, kind)
+        for name, kind in _COLUMNS.items()
+    }
+    runs = find_runs(lines["receipt"], lines.pop("content"))
     again = np.repeat(repeated(lambda: [(runs.key, runs.content)], len(runs)), runs.count)
-    card, day, money = column("card", np.int32), column("day", np.int32), column("money", np.int64)
+    spread = AmountSpread()
+    spread.add(lines["kind"], lines["money"], lines["bits"])
     theirs = np.zeros(customers, np.bool_) if staff is None else staff
-    bits = found_bits(column("bits", np.int32), card, money, again, theirs)
+    card = lines.pop("card")
+    lines["bits"] = found_bits(lines["bits"], card, lines["money"], again, theirs, spread.fence())
     customer = card if owner is None else np.where(card < 0, card, owner[card]).astype(np.int32)
-    order, start = order_lines(customer, day, receipt, customers)
-    small = {name: column(name, np.int16)[order] for name in ("department", "site", "channel")}
-    return Log(
-        start=start,
-        day=day[order],
-        receipt=receipt[order],
-        quantity=column("quantity", np.int64)[order],
-        money=money[order],
-        kind=column("kind", np.int8)[order],
-        bits=bits[order],
-        **small,
-    )
+    order, start = order_lines(customer, lines["day"], lines["receipt"], customers)
+    named = int(start[-2])
+    theirs_only = {name: values[order[:named]] for name, values in lines.items()}
+    settled = settle_returns(theirs_only, start[:-1], on_sale_day)
+    whole = {
+        name: np.concatenate([settled[name], values[order[named:]]])
+        for name, values in lines.items()
+    }
+    del whole["item"]
+    return Log(start=start, **whole)

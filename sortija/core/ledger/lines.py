@@ -25,24 +25,27 @@ from sortija.core.ledger.cells import (
 from sortija.core.ledger.codebook import Codebook
 from sortija.core.ledger.mapping import LogMapping, kind_of
 from sortija.core.ledger.moments import read_moments
-from sortija.core.ledger.rules import RULES
+from sortija.core.ledger.rules import BIT
 from sortija.core.ledger.zones import Zone
 
 __all__ = [
     "KINDS",
     "NO_CARD",
+    "NO_COST",
     "NO_DAY",
     "QUANTITY_SCALE",
     "LineBatch",
     "LineReader",
     "Unread",
+    "currency_of",
     "money_scale",
-    "month_of",
 ]
 
 KINDS = ("sale", "return", "void", "other")
 NO_CARD = -1
 NO_DAY = -1
+#: Cost of a line whose file tells none.
+NO_COST = -(1 << 63)
 QUANTITY_SCALE = 3
 #: Batches that are read at a time; more than cores would only hold more in memory.
 THREADS = min(4, os.cpu_count() or 1)
@@ -53,7 +56,6 @@ _CODED = {
 }  # fmt: skip
 #: Roles whose cells say whether two lines are the same.
 _CONTENT = ("item", "department", "quantity", "total", "price", "kind", "customer", "moment")
-_BIT = {rule.key: rule.bit for rule in RULES}
 
 
 @dataclass(frozen=True)
@@ -71,8 +73,9 @@ class LineBatch:
 
     ``card``, ``site``, ``channel``, ``item``, ``department``: numbers in the reader's codebooks,
     −1 where empty; ``receipt``, ``content``: 64-bit keys; ``day``: since 1970-01-01, −1 without;
-    ``second``: of the day; ``quantity``: thousandths; ``money``: at the reader's scale;
-    ``kind``: place in :data:`KINDS`; ``bits``: rules met, as far as a line alone can tell.
+    ``second``: of the day; ``quantity``: thousandths; ``money``: at the reader's scale; ``cost``:
+    likewise, ``NO_COST`` without; ``kind``: place in :data:`KINDS`; ``bits``: rules met, as far as
+    a line alone can tell.
     """
 
     first_line: int
@@ -87,6 +90,7 @@ class LineBatch:
     department: NDArray[np.int32]
     quantity: NDArray[np.int64]
     money: NDArray[np.int64]
+    cost: NDArray[np.int64]
     kind: NDArray[np.int8]
     bits: NDArray[np.int32]
     unread: tuple[Unread, ...]
@@ -102,12 +106,6 @@ class _Read:
     typed: dict[str, Any]
     cells: dict[str, pa.Array]
     digests: dict[str, NDArray[np.uint64]]
-
-
-def month_of(day: NDArray[np.int32]) -> NDArray[np.int32]:
-    """Months since 1970-01 of days since 1970-01-01; −1 stays −1."""
-    months = day.astype("M8[D]").astype("M8[M]").astype(np.int32)
-    return np.where(day < 0, np.int32(-1), months)
 
 
 def _half_away(product: NDArray[np.int64], by: int) -> NDArray[np.int64]:
@@ -128,12 +126,15 @@ class LineReader:
         Days since 1970-01-01 of the day the file came in; later dates lie in the future.
     zone : Zone, optional
         Stamps with an offset are told in this zone.
+    currency : str
+        The study's, by code or sign; lines that name another one are set aside.
     """
 
     mapping: LogMapping
     scale: int
     today: int
     zone: Zone | None = None
+    currency: str = ""
     cards: Codebook = field(default_factory=Codebook)
     sites: Codebook = field(default_factory=Codebook)
     channels: Codebook = field(default_factory=Codebook)
@@ -205,19 +206,44 @@ class LineReader:
 
     def _kinds(
         self, batch: pa.RecordBatch, quantity: NDArray[np.int64], money: NDArray[np.int64]
-    ) -> NDArray[np.int8]:
+    ) -> tuple[NDArray[np.int8], NDArray[np.bool_]]:
+        """What each line is; and whether it only takes money back, without goods."""
         negative = (quantity < 0) | (money < 0)
+        pieces = quantity > 0 if "quantity" in self.mapping.roles else np.False_
+        bare = (money < 0) & pieces
         kind = np.where(negative, 1, 0).astype(np.int8)
         cells = self._cells(batch, "kind")
         if cells is None:
-            return kind
+            return kind, bare
         coded = pc.dictionary_encode(pc.utf8_trim_whitespace(cells))
         given = self.mapping.kinds
         words = coded.dictionary.to_pylist()
         table = [KINDS.index(given.get(w) or kind_of(w)) if w else -1 for w in words]
         said = np.array([*table, -1], np.int8)[coded.indices.to_numpy(zero_copy_only=False)]
         # What the file does not call a return but takes money back is one all the same.
-        return np.where((said == -1) | ((said == 0) & negative), kind, said).astype(np.int8)
+        unsaid = (said == -1) | ((said == 0) & negative)
+        return np.where(unsaid, kind, said).astype(np.int8), bare & unsaid
+
+    def _foreign(self, batch: pa.RecordBatch) -> NDArray[np.bool_]:
+        """Lines that name a currency which is not the study's."""
+        cells = self._cells(batch, "currency")
+        if cells is None or not self.currency:
+            return np.zeros(batch.num_rows, np.bool_)
+        coded = pc.dictionary_encode(cells)
+        own = currency_of(self.currency)
+        names = [currency_of(text or "") for text in coded.dictionary.to_pylist()]
+        table = np.array([*(bool(name) and name != own for name in names), False])
+        codes = coded.indices.fill_null(-1).to_numpy(zero_copy_only=False)
+        return np.asarray(table[codes], np.bool_)
+
+    def _costs(self, batch: pa.RecordBatch, kind: NDArray[np.int8]) -> NDArray[np.int64]:
+        """What the goods of each line cost the shop; those brought back cost it less."""
+        cells = self._cells(batch, "cost")
+        if cells is None:
+            return np.full(batch.num_rows, NO_COST, np.int64)
+        cost, state = read_decimals(cells, self.scale, self.mapping.decimal_comma)
+        cost = np.where(kind == KINDS.index("return"), -np.abs(cost), cost)
+        return np.where(state == GOOD, cost, NO_COST)
 
     def _receipt_keys(
         self, batch: pa.RecordBatch, day: NDArray[np.int32], lone: NDArray[np.bool_], first: int
@@ -246,7 +272,7 @@ class LineReader:
         day = np.where(day_state == GOOD, day, NO_DAY).astype(np.int32)
         quantity, money, quantity_state, money_state = self._amounts(batch)
         money = np.where(money_state == GOOD, money, 0)
-        kind = self._kinds(batch, quantity, money)
+        kind, bare = self._kinds(batch, quantity, money)
         content = np.zeros(batch.num_rows, np.uint64)
         for role in _CONTENT:
             column = self._cells(batch, role)
@@ -262,8 +288,10 @@ class LineReader:
             ("not_sale", kind == KINDS.index("other")),
             ("no_customer", lone),
             ("returns", kind == KINDS.index("return")),
+            ("negative", bare),
+            ("currency", self._foreign(batch)),
         ):
-            bits |= np.where(meets, np.int32(_BIT[rule]), np.int32(0))
+            bits |= np.where(meets, np.int32(BIT[rule]), np.int32(0))
         typed = {
             "first_line": first,
             "receipt": self._receipt_keys(batch, day, lone, first),
@@ -272,6 +300,7 @@ class LineReader:
             "second": second,
             "quantity": quantity,
             "money": money,
+            "cost": self._costs(batch, kind),
             "kind": kind,
             "bits": bits,
             "unread": tuple(self._unread(batch, first, day_state, money_state, quantity_state)),
@@ -295,8 +324,17 @@ class LineReader:
                 yield Unread(first + int(row), role, str(cells[int(row)].as_py())[:200])
 
 
+_SIGNS = {"€": "EUR", "$": "USD", "£": "GBP", "¥": "JPY", "zł": "PLN", "kč": "CZK"}
+
+
+def currency_of(text: str) -> str:
+    """The code of a currency by its code or sign, in capitals; empty for an empty cell."""
+    word = text.strip()
+    return _SIGNS.get(word.lower(), word.upper())
+
+
 def money_scale(rows: pa.RecordBatch, mapping: LogMapping) -> int:
     """Decimals of the money columns among these rows, at most 4."""
-    names = [mapping.roles[r] for r in ("total", "price") if r in mapping.roles]
+    names = [mapping.roles[r] for r in ("total", "price", "cost") if r in mapping.roles]
     most = max((decimals_in(rows.column(n), mapping.decimal_comma) for n in names), default=0)
     return min(most, 4)

@@ -23,7 +23,8 @@ class Log:
     and the block after the last customer holds the lines without one. The other arrays have one
     entry a line: ``day`` since 1970-01-01 (−1: none), ``money`` at the study's scale,
     ``quantity`` in thousandths, ``kind`` a place in ``lines.KINDS``, ``department``, ``site``
-    and ``channel`` numbers (−1: none), ``bits`` of the rules met.
+    and ``channel`` numbers (−1: none), ``bits`` of the rules met, ``cost`` like money (``NO_COST``:
+    none; nothing at all where no file tells costs).
     """
 
     start: NDArray[np.int64]
@@ -36,6 +37,7 @@ class Log:
     site: NDArray[np.int16]
     channel: NDArray[np.int16]
     bits: NDArray[np.int32]
+    cost: NDArray[np.int64] | None = None
 
     @property
     def customers(self) -> int:

@@ -37,6 +37,8 @@ LOG_ROLES = (
     "price",
     "total",
     "kind",
+    "cost",
+    "currency",
 )
 REQUIRED_ROLES = ("customer", "moment")
 TRAIT_TYPES = ("key", "number", "category", "yes/no", "date", "joined", "consent", "address", "out")
@@ -54,6 +56,8 @@ _NAMES = {
     "price": r"price|each",
     "total": r"total|amount|value|net|gross|sum|revenue|paid|spend",
     "kind": r"kind|type|status|void|action",
+    "cost": r"cost|purchase.?price|cogs|buying",
+    "currency": r"currency|curr\b|ccy",
 }
 _RETURN = re.compile(r"ret|refund|credit|back", re.I)
 _VOID = re.compile(r"void|cancel|abort|test|deleted", re.I)
@@ -197,6 +201,8 @@ def _log_fits() -> dict[str, Callable[[Behaviour, int], tuple[float, str]]]:
         "site": few("{} names that repeat"),
         "channel": few("{} words that repeat"),
         "item": code(0.0, 1.0, "{} different codes"),
+        "cost": numeric("numbers with decimals", True),
+        "currency": few("{} words, each a currency"),
     }
 
 
@@ -256,6 +262,21 @@ def _kinds(behaviours: dict[str, Behaviour]) -> list[tuple[float, int, str, str,
     return offers
 
 
+_CURRENCIES = {
+    "EUR", "USD", "GBP", "CHF", "SEK", "NOK", "DKK", "PLN", "CZK", "HUF", "RON", "BGN", "ISK",
+    "TRY", "JPY", "CNY", "INR", "CAD", "AUD", "NZD", "ZAR",
+}  # fmt: skip
+
+
+def _currencies(behaviours: dict[str, Behaviour]) -> list[tuple[float, int, str, str, str]]:
+    """Offers for the currency by its words: codes of currencies and nothing else."""
+    return [
+        (1.3, -LOG_ROLES.index("currency"), "currency", name, "each of its words is a currency")
+        for name, behaviour in behaviours.items()
+        if {v.strip() for v in behaviour.values} <= _CURRENCIES and behaviour.filled
+    ]
+
+
 def guess_log(
     rows: pa.RecordBatch, known: Callable[[list[str]], float] | None = None
 ) -> tuple[LogMapping, list[Guess]]:
@@ -287,6 +308,7 @@ def guess_log(
     offers += _customers(rows, behaviours, known)
     offers += _receipts(rows, behaviours)
     offers += _kinds(behaviours)
+    offers += _currencies(behaviours)
     roles: dict[str, str] = {}
     guesses = []
     for _, _, role, name, reason in sorted(offers, reverse=True):

@@ -14,13 +14,22 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.ledger import actions, uploads, views
+from sortija.core.ledger.waterline import STEPS
+from sortija.server.ledger import actions, intakes, listing, looks, uploads, views
 from sortija.server.ledger.customers import CustomerPage, customer_page
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.ledger.preview import IntakeRow, intake_row
 from sortija.server.studies.actions import record, study_for
-from sortija.server.studies.http import JobRow, body, expected_revision, job_row, reply
+from sortija.server.studies.http import (
+    WINDOW,
+    JobRow,
+    body,
+    expected_revision,
+    job_row,
+    reply,
+)
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.windows import window_from
 
 __all__ = ["urls"]
 
@@ -113,7 +122,7 @@ class Intakes(APIView):
             raise Http404("There is no such upload here.")
         if asked.role not in ("", Intake.LOG, Intake.MEMBERS):
             raise Problem("A file is a log or a members table.")
-        return reply(intake_row(actions.review(found, request.user, original, asked.role)), 201)
+        return reply(intake_row(intakes.review(found, request.user, original, asked.role)), 201)
 
 
 def _intake(request: Request, study: int, intake: int, role: str = "analyst") -> Intake:
@@ -131,7 +140,7 @@ class OneIntake(APIView):
 
     @extend_schema(request=Mapping, responses=IntakeRow)
     def put(self, request: Request, study: int, intake: int) -> Response:
-        row = actions.change_mapping(
+        row = intakes.change_mapping(
             _intake(request, study, intake), body(request, Mapping).mapping
         )
         return reply(intake_row(row))
@@ -140,27 +149,60 @@ class OneIntake(APIView):
     def delete(self, request: Request, study: int, intake: int) -> Response:
         row = _intake(request, study, intake)
         if row.state == Intake.COUNTED:
-            actions.take_back_intake(row, request.user)
+            intakes.take_back_intake(row, request.user)
         else:
-            actions.drop_review(row)
+            intakes.drop_review(row)
         return Response(status=204)
 
 
 class CountIntake(APIView):
     @extend_schema(request=None, responses=JobRow)
     def post(self, request: Request, study: int, intake: int) -> Response:
-        job = actions.count_intake(_intake(request, study, intake), request.user)
+        job = intakes.count_intake(_intake(request, study, intake), request.user)
         return reply(job_row(job), 202)
+
+
+class ReadOtherwise(APIView):
+    """A counted file under review again; nothing changes before it is counted anew."""
+
+    @extend_schema(request=None, responses=IntakeRow)
+    def post(self, request: Request, study: int, intake: int) -> Response:
+        again = intakes.read_otherwise(_intake(request, study, intake))
+        return reply(intake_row(again), 201)
+
+
+class OverlapBody(BaseModel):
+    choice: str
+
+
+class OverlapView(APIView):
+    @extend_schema(request=OverlapBody, responses=IntakeRow)
+    def put(self, request: Request, study: int, intake: int) -> Response:
+        row = _intake(request, study, intake)
+        intakes.choose_overlap(row, request.user, body(request, OverlapBody).choice)
+        row.refresh_from_db()
+        return reply(intake_row(row))
 
 
 class LedgerView(APIView):
     @extend_schema(
-        parameters=[OpenApiParameter("preview", str, description="a rule tried the other way")],
+        parameters=[
+            OpenApiParameter("preview", str, description="a rule tried the other way"),
+            OpenApiParameter("step", str, enum=list(STEPS)),
+            OpenApiParameter("around", int, description="a day since 1970-01-01 to be shown"),
+            *WINDOW[:2],
+        ],
         responses=views.LedgerPage,
     )
     def get(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study)
-        return reply(views.ledger_page(found, request.query_params.get("preview", "")))
+        asked = request.query_params
+        step = next((s for s in STEPS if s == asked.get("step", "month")), None)
+        if step is None:
+            raise Problem(f"A waterline goes by {', '.join(STEPS)}.")
+        window = window_from(request, None)
+        around = _whole(request, "around")
+        return reply(views.ledger_page(found, asked.get("preview", ""), step, around, window))
 
 
 class RuleSwitch(APIView):
@@ -178,53 +220,125 @@ class StaffBody(BaseModel):
     patterns: list[str]
 
 
-class StaffRevision(BaseModel):
+class SettingRevision(BaseModel):
     revision: int
 
 
 class StaffView(APIView):
-    @extend_schema(request=StaffBody, responses=StaffRevision)
+    @extend_schema(request=StaffBody, responses=SettingRevision)
     def put(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
         patterns = body(request, StaffBody).patterns
         revision = actions.choose_staff(found, request.user, patterns, expected_revision(request))
-        return reply(StaffRevision(revision=revision))
+        return reply(SettingRevision(revision=revision))
+
+
+class ReturnsBody(BaseModel):
+    told: str
+
+
+class ReturnsView(APIView):
+    """On which day returns lower the spend."""
+
+    @extend_schema(request=ReturnsBody, responses=SettingRevision)
+    def put(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        told = body(request, ReturnsBody).told
+        revision = actions.choose_returns(found, request.user, told, expected_revision(request))
+        return reply(SettingRevision(revision=revision))
+
+
+class OwnBody(BaseModel):
+    """A rule of the study's own; ``slot``: the one that is changed, nothing for a new one."""
+
+    slot: int | None = None
+    name: str
+    column: str
+    words: list[str] = []
+    low: float | None = None
+    high: float | None = None
+
+
+class OwnKept(BaseModel):
+    key: str
+    revision: int
+
+
+class OwnRules(APIView):
+    @extend_schema(request=OwnBody, responses=OwnKept)
+    def post(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        asked = body(request, OwnBody).model_dump()
+        own, revision = actions.keep_own_rule(
+            found, request.user, asked, expected_revision(request)
+        )
+        return reply(OwnKept(key=own.rule.key, revision=revision))
+
+
+class OneOwnRule(APIView):
+    @extend_schema(responses=SettingRevision)
+    def delete(self, request: Request, study: int, slot: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        revision = actions.drop_own_rule(found, request.user, slot, expected_revision(request))
+        return reply(SettingRevision(revision=revision))
+
+
+class LooksView(APIView):
+    @extend_schema(responses=looks.Looks)
+    def get(self, request: Request, study: int) -> Response:
+        found = looks.ledger_looks(study_for(request.user, study))
+        if found is None:
+            raise Http404("There are no lines to look at yet.")
+        return reply(found)
 
 
 LINES = [
-    OpenApiParameter("month", int, description="months since 1970-01"),
+    OpenApiParameter("first", int, description="first day since 1970-01-01"),
+    OpenApiParameter("last", int, description="last day, included"),
     OpenApiParameter("rule", str, description="a rule, or 'counted'"),
+    OpenApiParameter("by", str, description="department, site, channel, item or hour"),
+    OpenApiParameter("number", int, description="which one of those"),
     OpenApiParameter("after", int, description="how many lines to pass over"),
 ]
 
 
-def _asked_lines(request: Request) -> tuple[int | None, str, int]:
-    """Month, rule, and how many lines to pass over, as the address says."""
+def _whole(request: Request, name: str) -> int | None:
+    """A whole number from the address; None where it is not there."""
+    text = request.query_params.get(name, "")
+    if text and not text.removeprefix("-").isdecimal():
+        raise Problem(f"{name} is a whole number.")
+    return int(text) if text else None
+
+
+def _picked(request: Request) -> listing.Picked:
+    """Which lines the address asks for."""
     asked = request.query_params
-    month, after = asked.get("month", ""), asked.get("after", "0")
-    if (month and not month.lstrip("-").isdigit()) or not after.isdigit():
-        raise Problem("month and after are whole numbers.")
-    return (int(month) if month else None), asked.get("rule", ""), int(after)
+    return listing.Picked(
+        _whole(request, "first"), _whole(request, "last"), asked.get("rule", ""),
+        asked.get("by", ""), _whole(request, "number") or 0,
+    )  # fmt: skip
 
 
 class LinesView(APIView):
-    @extend_schema(parameters=LINES, responses=views.LinesPage)
+    @extend_schema(parameters=LINES, responses=listing.LinesPage)
     def get(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study)
-        return reply(views.lines_page(found, *_asked_lines(request)))
+        after = max(0, _whole(request, "after") or 0)
+        return reply(listing.lines_page(found, _picked(request), after))
 
 
 class LinesFile(APIView):
     """The same lines as a file, each with the reason why it does not count. On record."""
 
     @extend_schema(
-        parameters=LINES[:2], request=None, responses={(200, "text/csv"): OpenApiTypes.STR}
+        parameters=LINES[:-1], request=None, responses={(200, "text/csv"): OpenApiTypes.STR}
     )
     def post(self, request: Request, study: int) -> HttpResponseBase:
         found = study_for(request.user, study, "analyst")
-        month, rule, _ = _asked_lines(request)
-        count, lines = views.lines_file(found, month, rule)
-        record(found, request.user, "save list", f"Saved {count:,} lines", "lines", None, rule)
+        picked = _picked(request)
+        count, lines = listing.lines_file(found, picked)
+        words = f"Saved {count:,} lines"
+        record(found, request.user, "save list", words, "lines", None, picked.rule)
         response = StreamingHttpResponse(lines, content_type="text/csv; charset=utf-8")
         response["Content-Disposition"] = 'attachment; filename="lines.csv"'
         return response
@@ -244,10 +358,16 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/intakes", Intakes),
         ("studies/<int:study>/intakes/<int:intake>", OneIntake),
         ("studies/<int:study>/intakes/<int:intake>/count", CountIntake),
+        ("studies/<int:study>/intakes/<int:intake>/otherwise", ReadOtherwise),
+        ("studies/<int:study>/intakes/<int:intake>/overlap", OverlapView),
         ("studies/<int:study>/ledger", LedgerView),
         ("studies/<int:study>/ledger/rules/<str:rule>", RuleSwitch),
         ("studies/<int:study>/ledger/lines", LinesView),
         ("studies/<int:study>/ledger/lines/file", LinesFile),
         ("studies/<int:study>/ledger/staff", StaffView),
+        ("studies/<int:study>/ledger/returns", ReturnsView),
+        ("studies/<int:study>/ledger/own", OwnRules),
+        ("studies/<int:study>/ledger/own/<int:slot>", OneOwnRule),
+        ("studies/<int:study>/ledger/looks", LooksView),
         ("studies/<int:study>/customer/<int:customer>", CustomerView),
     ]

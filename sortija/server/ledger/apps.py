@@ -6,4 +6,11 @@ class LedgerConfig(AppConfig):
     label = "ledger"
 
     def ready(self) -> None:
-        from sortija.server.ledger import actions, jobs, traits, views  # noqa: F401 - they register
+        from sortija.server.ledger import (  # noqa: F401 - they register
+            actions,
+            clauses,
+            intakes,
+            jobs,
+            traits,
+            views,
+        )

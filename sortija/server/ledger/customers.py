@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.ledger.lines import KINDS
-from sortija.core.ledger.rules import RULES, deciding_rule
+from sortija.core.ledger.rules import deciding_rule
 from sortija.core.measures.why import Visit
 from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
@@ -129,7 +129,7 @@ def customer_page(study: Study, number: int) -> CustomerPage:
         traits=_traits(study, number), receipts=receipts, total=total,
         left_out=max(0, total - len(receipts)),
         first=min(dated, default=""), last=max(dated, default=""),
-        rules={rule.key: rule.name for rule in RULES},
+        rules={rule.key: rule.name for rule in ledger.rules} if ledger else {},
     )  # fmt: skip
 
 
@@ -147,7 +147,8 @@ def _receipts(study: Study, ledger: Ledger, number: int) -> tuple[list[CustomerR
     )
     names = {kind: (*texts(study, kind), "") for kind in ("site", "channel", "department")}
     unread = _unread(lines, places)
-    decides = deciding_rule(lines.log.bits[places], ledger.mask)
+    rules = ledger.rules
+    decides = deciding_rule(lines.log.bits[places], ledger.mask, rules)
     reason = dict(zip(places.tolist(), decides.tolist(), strict=True))
     out = []
     for group in shown:
@@ -160,7 +161,7 @@ def _receipts(study: Study, ledger: Ledger, number: int) -> tuple[list[CustomerR
             told.append(CustomerLine(
                 number=row.number, file=row.intake_id, item=items.get(row.item, ""),
                 department=names["department"][row.department], quantity=row.quantity / 1000,
-                money=row.money, kind=KINDS[row.kind], reason=RULES[why].key if why >= 0 else "",
+                money=row.money, kind=KINDS[row.kind], reason=rules[why].key if why >= 0 else "",
                 unread=unread.get((row.intake_id, row.number), {}),
             ))  # fmt: skip
         told.sort(key=lambda line: (line.file, line.number))

@@ -39,6 +39,7 @@ _COLUMNS = {
     "quantity": ("i8", "<i8"), "money": ("i8", "<i8"), "kind": ("i2", "i1"),
     "department": ("i2", "<i2"), "site": ("i2", "<i2"), "channel": ("i2", "<i2"),
     "bits": ("i4", "<i4"), "number": ("i4", "<i4"), "run": ("i4", "<i4"),
+    "item": ("i4", "<i4"), "second": ("i4", "<i4"), "cost": ("i8", "<i8"),
 }  # fmt: skip
 LINE_TYPES = {name: kind for name, (_, kind) in _COLUMNS.items()}
 RUN_TYPES = {"run-key": "<u8", "run-content": "<u8", "run-lines": "<i4"}
@@ -82,7 +83,7 @@ class LineWriter:
 
 def lines_folder(intake: Intake) -> Path:
     """Where an intake's lines lie; another mapping is another folder."""
-    stamp = fingerprint("lines", intake.original.sha256, intake.mapping)
+    stamp = fingerprint("lines", 2, intake.original.sha256, intake.mapping)
     folder: Path = settings.COLUMN_FILES / f"lines-{intake.pk}-{stamp[:16]}"
     return folder
 

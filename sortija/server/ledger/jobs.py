@@ -8,7 +8,7 @@ from django.utils import timezone
 from sortija.core.progress import Stopped
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
-from sortija.server.ledger.ledger import build_log, ledger_of
+from sortija.server.ledger.ledger import ledger_of
 from sortija.server.ledger.models import Intake, Line
 from sortija.server.ledger.reading import read_log, read_members
 from sortija.server.studies.actions import record
@@ -26,7 +26,7 @@ def count(job: Job, running: Running) -> None:
             _read(job, running, intake)
         ledger = ledger_of(intake.study)
         if ledger is not None and not ledger.built:
-            build_log(ledger, running.progress)
+            ledger.build(running.progress)
     except (JobError, Stopped) as problem:
         stopped = isinstance(problem, Stopped)
         Intake.objects.filter(pk=intake.pk, state=Intake.READING).update(
@@ -45,7 +45,7 @@ def order(job: Job, running: Running) -> None:
     """Order the lines anew, where that was not done meanwhile."""
     ledger = ledger_of(Study.objects.get(pk=job.study))
     if ledger is not None and not ledger.built:
-        build_log(ledger, running.progress)
+        ledger.build(running.progress)
 
 
 def _read(job: Job, running: Running, intake: Intake) -> None:
@@ -56,6 +56,8 @@ def _read(job: Job, running: Running, intake: Intake) -> None:
             intake.report = read_log(intake, running.progress)
         else:
             intake.report = read_members(intake, running.progress)
+        if intake.replaces_id:
+            Intake.objects.filter(pk=intake.replaces_id).update(state=Intake.TAKEN_BACK)
         intake.state, intake.counted_at = Intake.COUNTED, timezone.now()
         intake.save(update_fields=["report", "state", "counted_at"])
         record(

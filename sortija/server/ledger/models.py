@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
+from sortija.core.ledger.lines import NO_COST
 from sortija.server.studies.models import Study
 
 __all__ = ["Card", "Code", "Intake", "Line", "Original", "ReceiptChunk", "UnreadCell"]
@@ -43,6 +44,14 @@ class Intake(models.Model):
     report = models.JSONField(default=dict)
     error = models.TextField(blank=True)
     received_on = models.DateField()
+    #: What becomes of receipts that an earlier file has too (``core.ledger.overlap``).
+    overlap = models.CharField(max_length=8, default="both")
+    #: The counted intake of the same original that this one, read otherwise, is to replace.
+    replaces = models.ForeignKey("self", on_delete=models.CASCADE, null=True, related_name="anew")
+    #: A file with the receipts' heads, joined to this one's lines.
+    heads = models.ForeignKey(
+        Original, on_delete=models.PROTECT, null=True, related_name="heads_of"
+    )
     revision = models.PositiveIntegerField(default=1)
     made_at = models.DateTimeField(auto_now_add=True)
     counted_at = models.DateTimeField(null=True)
@@ -51,7 +60,7 @@ class Intake(models.Model):
         constraints = [
             models.UniqueConstraint(
                 fields=["study", "original", "role"],
-                condition=~models.Q(state="taken back"),
+                condition=~models.Q(state="taken back") & models.Q(replaces=None),
                 name="one_intake_a_file",
             )
         ]
@@ -102,6 +111,7 @@ class Line(models.Model):
     receipt = models.BigIntegerField()
     quantity = models.BigIntegerField()
     money = models.BigIntegerField()
+    cost = models.BigIntegerField(default=NO_COST, db_default=NO_COST)
     day = models.DateField()
     second = models.IntegerField()
     card = models.IntegerField()

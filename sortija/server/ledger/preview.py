@@ -48,6 +48,8 @@ class IntakeRow(BaseModel):
 
     ``notes``: how the file was read; ``two_orders``: where its dates can be read day first and
     month first alike, one of them as written, day first, and month first; else empty.
+    ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
+    ``replaces``: the counted intake of the same file that this one takes the place of.
     """
 
     id: int
@@ -65,6 +67,9 @@ class IntakeRow(BaseModel):
     kind_words: list[KindWord]
     notes: list[str]
     two_orders: list[str]
+    overlap: str
+    known_receipts: int
+    replaces: int | None
 
 
 def _open(intake: Intake) -> RowsFile | None:
@@ -139,8 +144,8 @@ def _as_read(cells: pa.Array, role: str, intake: Intake) -> list[str]:
     return ["" if s == EMPTY else "?" if s == BAD else t for t, s in zip(out, state, strict=True)]
 
 
-def intake_row(intake: Intake) -> IntakeRow:
-    """An intake for the wire."""
+def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
+    """An intake for the wire; ``known``: its receipts that an earlier one has too."""
     columns = []
     reviewed = intake.state in (Intake.REVIEW, Intake.FAILED)
     file = _open(intake) if reviewed else None
@@ -167,5 +172,6 @@ def intake_row(intake: Intake) -> IntakeRow:
         error=intake.error, columns=columns, notes=file.notes if file else [],
         kind_words=_kind_words(intake, looked_at) if looked_at is not None else [],
         two_orders=_two_orders(intake, looked_at) if looked_at is not None else [],
+        overlap=intake.overlap, known_receipts=known, replaces=intake.replaces_id,
         roles=[*LOG_ROLES, "out"] if intake.role == Intake.LOG else list(TRAIT_TYPES),
     )  # fmt: skip

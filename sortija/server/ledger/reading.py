@@ -44,7 +44,7 @@ __all__ = ["log_mapping", "member_mapping", "read_log", "read_members"]
 
 _CODES = ("site", "channel", "item", "department")
 _LINE_FIELDS = {
-    "intake": "i4", "number": "i4", "receipt": "i8", "quantity": "i8", "money": "i8",
+    "intake": "i4", "number": "i4", "receipt": "i8", "quantity": "i8", "money": "i8", "cost": "i8",
     "day": "date", "second": "i4", "card": "i4", "item": "i4", "run": "i4", "bits": "i4",
     "department": "i2", "site": "i2", "channel": "i2", "kind": "i2",
 }  # fmt: skip
@@ -101,6 +101,7 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
     """Store every line of a log; returns the report. One transaction: all of it or nothing."""
     study, mapping, file = intake.study, log_mapping(intake), _open(intake)
     reader = LineReader(mapping, study.scale, day_number(intake.received_on), zone_of(study.zone))
+    reader.currency = study.currency
     reader.cards = _cards_of(study)
     for kind in _CODES:
         setattr(reader, f"{kind}s", _codes_of(study, kind))
@@ -124,8 +125,8 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
             lines.add({**batch.__dict__, "run": run, "number": number})
             yield [
                 np.full(n, intake.pk, np.int32), number,
-                batch.receipt.view(np.int64), batch.quantity, batch.money, batch.day, batch.second,
-                batch.card, batch.item, run, batch.bits, batch.department, batch.site,
+                batch.receipt.view(np.int64), batch.quantity, batch.money, batch.cost, batch.day,
+                batch.second, batch.card, batch.item, run, batch.bits, batch.department, batch.site,
                 batch.channel, batch.kind,
             ]  # fmt: skip
 

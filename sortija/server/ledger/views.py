@@ -1,22 +1,24 @@
-"""What the Ledger shows: the waterline under the rules that are on, and the lines behind it."""
+"""What the Ledger shows: the waterline under the rules that are on, rules, files, the balance."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from datetime import timedelta
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.core.formats.lists import csv_lines
-from sortija.core.ledger.lines import KINDS, month_of
-from sortija.core.ledger.rules import RULES, Waterline, deciding_rule, staff_cards, waterline
+from sortija.core.ledger.looks import balance
+from sortija.core.ledger.marks import meant_by
+from sortija.core.ledger.own import NUMBER_COLUMNS, WORD_COLUMNS
+from sortija.core.ledger.waterline import Step, Waterline, waterline
+from sortija.core.measures.window import EPOCH
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import open_jobs
 from sortija.server.ledger.actions import order_lines
-from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
-from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
+from sortija.server.ledger.choices import OWN, RETURNS, RULES_ON, STAFF
+from sortija.server.ledger.ledger import Ledger, Lines, ledger_of
+from sortija.server.ledger.models import Card, Intake
 from sortija.server.ledger.preview import IntakeRow, intake_row
 from sortija.server.studies.http import Status, waiting_for
 from sortija.server.studies.keyed import Keyed
@@ -25,33 +27,45 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import Fact, gives_default_window, station
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["LedgerPage", "LinesPage", "ledger_page", "lines_page"]
+__all__ = ["LedgerPage", "ledger_page"]
 
-PAGE_LINES = 100
+#: Days of a waterline that is drawn day by day.
+DAYS_SHOWN = 92
 
 
 class RuleRow(BaseModel):
-    """A rule: what it meets, and what it alone decides (lines that no earlier rule took)."""
+    """A rule: what it meets, and what it alone decides (lines that no earlier rule took).
+
+    ``customers`` have at least one line that meets it; ``own``: made by the study's people.
+    """
 
     key: str
     name: str
     explanation: str
     on: bool
     fixed: str
+    own: bool
     lines: int
+    customers: int
     money: int
     decides_lines: int
     decides_money: int
 
 
-class MonthRows(BaseModel):
-    """The waterline: months since 1970-01; ``aside_…`` by rule, in the rules' order."""
+class WaterSteps(BaseModel):
+    """The waterline: first day of each step since 1970-01-01 (and of the one after the last).
 
-    months: list[int]
+    ``aside_…`` by rule, in the rules' order.
+    """
+
+    step: str
+    starts: list[int]
     counted_lines: list[int]
     counted_money: list[int]
     aside_lines: list[list[int]]
     aside_money: list[list[int]]
+    earlier: bool
+    later: bool
 
 
 class PreviewLine(BaseModel):
@@ -70,7 +84,43 @@ class StaffCards(BaseModel):
     patterns: list[str]
     cards: int
     examples: list[str]
-    revision: int
+
+
+class OwnRow(BaseModel):
+    """A rule of the study's own, as it was written."""
+
+    slot: int
+    key: str
+    name: str
+    column: str
+    words: list[str]
+    low: float | None
+    high: float | None
+
+
+class LedgerChoices(BaseModel):
+    """What is chosen beside the switches; ``revisions`` by setting, for the next change."""
+
+    staff: StaffCards
+    own: list[OwnRow]
+    word_columns: list[str]
+    number_columns: list[str]
+    returns: str
+    fence: int | None
+    revisions: dict[str, int]
+
+
+class BalanceRow(BaseModel):
+    """Where the window's counted money lies: the three parts come to the ledger's total."""
+
+    first: str
+    last: str
+    ledger: int
+    with_purchase: int
+    without_purchase: int
+    without_customer: int
+    customers: int
+    customers_without: int
 
 
 class LedgerPage(BaseModel):
@@ -79,41 +129,15 @@ class LedgerPage(BaseModel):
     made_from: str
     intakes: list[IntakeRow]
     rules: list[RuleRow]
-    months: MonthRows | None
+    steps: WaterSteps | None
     lines: int
     money: int
     counted: int
     counted_total: int
     undated: int
     preview: PreviewLine | None
-    staff: StaffCards | None
-
-
-class LineRow(BaseModel):
-    """One line, with the reason it does not count (empty when it does)."""
-
-    intake: int
-    number: int
-    day: str
-    time: str
-    card: str
-    customer: int | None
-    receipt: str
-    site: str
-    channel: str
-    item: str
-    department: str
-    quantity: float
-    money: int
-    kind: str
-    reasons: list[str]
-    unread: dict[str, str]
-
-
-class LinesPage(BaseModel):
-    lines: list[LineRow]
-    total: int
-    after: int
+    choices: LedgerChoices | None
+    balance: BalanceRow | None
 
 
 #: Jobs after which the lines stand in another order.
@@ -132,57 +156,112 @@ def _status(study: Study, ledger: Ledger | None) -> Status:
     return Status(state="whole")
 
 
-def ledger_page(study: Study, preview: str) -> LedgerPage:
-    """The whole station in one answer."""
+def ledger_page(
+    study: Study, preview: str = "", step: Step = "month", around: int | None = None,
+    window: WindowInView | None = None,
+) -> LedgerPage:  # fmt: skip
+    """The whole station in one answer.
+
+    ``preview``: a rule tried the other way; ``around``: a day that a waterline of days is to
+    show; ``window``: the one in view, whose money is balanced.
+    """
     ledger = ledger_of(study)
     rows = Intake.objects.filter(study=study).exclude(state=Intake.TAKEN_BACK)
-    intakes = [intake_row(i) for i in rows.select_related("study", "original").order_by("id")]
+    listed = list(rows.select_related("study", "original").order_by("id"))
     status = _status(study, ledger)
     if ledger is None or (status.state == "working" and not ledger.built):
         return LedgerPage(
-            status=status, revision=0, made_from="", intakes=intakes, rules=[], months=None,
-            lines=0, money=0, counted=0, counted_total=0, undated=0, preview=None, staff=None,
+            status=status, revision=0, made_from="", intakes=[intake_row(i) for i in listed],
+            rules=[], steps=None, lines=0, money=0, counted=0, counted_total=0, undated=0,
+            preview=None, choices=None, balance=None,
         )  # fmt: skip
-    cube = ledger.lines().cube
-    line = waterline(cube, ledger.on)
-    tried = None
-    if preview:
-        tried = _preview(ledger, preview)
+    lines = ledger.lines()
+    line = waterline(lines.cubes["day"], ledger.on, ledger.rules, step)
+    shown = _shown(line, step, around)
     return LedgerPage(
         status=status,
-        revision=ledger.rules_revision,
+        revision=ledger.choices.revisions[RULES_ON],
         made_from=ledger.made_from,
-        intakes=intakes,
-        rules=[
-            RuleRow(
-                key=t.rule.key,
-                name=t.rule.name,
-                explanation=t.rule.explanation,
-                on=t.on,
-                fixed=t.rule.fixed,
-                lines=t.lines,
-                money=t.money,
-                decides_lines=t.decides_lines,
-                decides_money=t.decides_money,
-            )
-            for t in line.totals
-        ],
-        months=_months(line),
+        intakes=[intake_row(i, lines.known.get(i.pk, 0)) for i in listed],
+        rules=_rules(line, lines),
+        steps=_steps(line, step, shown),
         lines=line.lines,
         money=line.money,
         counted=line.counted,
         counted_total=line.counted_total,
         undated=line.undated_lines,
-        preview=tried,
-        staff=_staff(ledger),
+        preview=_preview(ledger, preview, step, shown) if preview else None,
+        choices=_choices(ledger, lines),
+        balance=_balance(ledger, window or ledger.default_window()),
     )
 
 
-def _staff(ledger: Ledger) -> StaffCards:
-    meant = _meant(Keyed((ledger.study.pk, ledger.customers, ledger.staff), ledger))
-    return StaffCards(
-        patterns=list(ledger.staff), cards=len(meant), examples=list(meant[:5]),
-        revision=ledger.staff_revision,
+def _rules(line: Waterline, lines: Lines) -> list[RuleRow]:
+    def customers(bit: int) -> int:
+        return int(lines.met[(lines.met[:, 0] & bit) != 0, 1].sum())
+
+    return [
+        RuleRow(
+            key=t.rule.key, name=t.rule.name, explanation=t.rule.explanation, on=t.on,
+            fixed=t.rule.fixed, own=t.rule.own, lines=t.lines, customers=customers(t.rule.bit),
+            money=t.money, decides_lines=t.decides_lines, decides_money=t.decides_money,
+        )
+        for t in line.totals
+    ]  # fmt: skip
+
+
+def _shown(line: Waterline, step: Step, around: int | None) -> slice:
+    """All steps; of days, three months about the wanted one (the last where none is wanted)."""
+    count = len(line.starts)
+    if step != "day" or count <= DAYS_SHOWN:
+        return slice(0, count)
+    place = count if around is None else int(np.searchsorted(line.starts, around)) + DAYS_SHOWN // 2
+    last = min(max(place, DAYS_SHOWN), count)
+    return slice(last - DAYS_SHOWN, last)
+
+
+def _steps(line: Waterline, step: Step, shown: slice) -> WaterSteps:
+    starts = line.starts[shown].tolist()
+    return WaterSteps(
+        step=step, starts=starts,
+        counted_lines=line.counted_lines[shown].tolist(),
+        counted_money=line.counted_money[shown].tolist(),
+        aside_lines=line.aside_lines[:, shown].tolist(),
+        aside_money=line.aside_money[:, shown].tolist(),
+        earlier=shown.start > 0, later=shown.stop < len(line.starts),
+    )  # fmt: skip
+
+
+def _preview(ledger: Ledger, key: str, step: Step, shown: slice) -> PreviewLine:
+    if key not in {rule.key for rule in ledger.rules}:
+        raise Problem(f"There is no rule called {key}.", 404)
+    cube = ledger.lines().cubes["day"]
+    other = waterline(cube, set(ledger.on) ^ {key}, ledger.rules, step)
+    return PreviewLine(
+        rule=key,
+        counted_lines=other.counted_lines[shown].tolist(),
+        counted_money=other.counted_money[shown].tolist(),
+        counted=other.counted,
+        counted_total=other.counted_total,
+    )
+
+
+def _choices(ledger: Ledger, lines: Lines) -> LedgerChoices:
+    choices = ledger.choices
+    meant = _meant(Keyed((ledger.study.pk, ledger.customers, choices.staff), ledger))
+    return LedgerChoices(
+        staff=StaffCards(
+            patterns=list(choices.staff), cards=len(meant), examples=list(meant[:5])
+        ),
+        own=[OwnRow(key=own.rule.key, **own.to_json()) for own in choices.own],
+        word_columns=list(WORD_COLUMNS),
+        number_columns=list(NUMBER_COLUMNS),
+        returns=choices.returns,
+        fence=round(lines.fence) if np.isfinite(lines.fence) else None,
+        revisions={
+            name: choices.revisions[key]
+            for name, key in (("staff", STAFF), ("own", OWN), ("returns", RETURNS))
+        },
     )  # fmt: skip
 
 
@@ -193,147 +272,27 @@ def _meant(keyed: Keyed[Ledger]) -> tuple[str, ...]:
     codes = list(
         Card.objects.filter(study=ledger.study).order_by("number").values_list("code", flat=True)
     )
-    return tuple(codes[n] for n in np.flatnonzero(staff_cards(codes, ledger.staff)))
+    return tuple(codes[n] for n in np.flatnonzero(meant_by(codes, ledger.choices.staff)))
 
 
-def _months(line: Waterline) -> MonthRows:
-    return MonthRows(
-        months=line.months.tolist(),
-        counted_lines=line.counted_lines.tolist(),
-        counted_money=line.counted_money.tolist(),
-        aside_lines=line.aside_lines.tolist(),
-        aside_money=line.aside_money.tolist(),
-    )
+def _balance(ledger: Ledger, window: WindowInView | None) -> BalanceRow | None:
+    if window is None:
+        return None
+    return _balanced(Keyed((ledger.made_from, window.key), (ledger, window)))
 
 
-def _preview(ledger: Ledger, key: str) -> PreviewLine:
-    if key not in {rule.key for rule in RULES}:
-        raise Problem(f"There is no rule called {key}.", 404)
-    other = waterline(ledger.lines().cube, set(ledger.on) ^ {key})
-    return PreviewLine(
-        rule=key,
-        counted_lines=other.counted_lines.tolist(),
-        counted_money=other.counted_money.tolist(),
-        counted=other.counted,
-        counted_total=other.counted_total,
-    )
-
-
-@lru_cache(maxsize=8)
-def _places(keyed: Keyed[Ledger], month: int | None, rule: str) -> NDArray[np.int64]:
-    """Places of the wanted lines in the ordered log, newest first."""
-    ledger = keyed.value
-    lines = ledger.lines()
-    decides = deciding_rule(lines.log.bits, ledger.mask)
-    if rule == "counted":
-        wanted = decides < 0
-    elif rule:
-        number = next((n for n, r in enumerate(RULES) if r.key == rule), None)
-        if number is None:
-            raise Problem(f"There is no rule called {rule}.", 404)
-        # A rule that is off decides nothing; then the lines that meet it are shown.
-        on = bool(RULES[number].bit & ledger.mask)
-        wanted = decides == number if on else (lines.log.bits & RULES[number].bit) != 0
-    else:
-        wanted = np.ones(len(lines.log), np.bool_)
-    if month is not None:
-        wanted &= month_of(lines.log.day) == month
-    found = np.flatnonzero(wanted)
-    order = np.lexsort((-lines.number[found], -lines.log.day[found].astype(np.int64)))
-    return found[order]
-
-
-def lines_page(study: Study, month: int | None, rule: str, after: int) -> LinesPage:
-    """A hundred lines of a month and rule, newest first, each with its reasons."""
-    ledger = ledger_of(study)
-    if ledger is None or not ledger.built:
-        return LinesPage(lines=[], total=0, after=0)
-    places = _places(Keyed(ledger.made_from, ledger), month, rule)
-    page = places[after : after + PAGE_LINES]
-    return LinesPage(lines=_rows(study, ledger.lines(), page), total=len(places), after=after)
-
-
-_BLOCK = 5_000
-_NAMES = {rule.key: rule.name for rule in RULES}
-
-
-def lines_file(study: Study, month: int | None, rule: str) -> tuple[int, Iterator[str]]:
-    """How many lines of a month and rule there are, and all of them as CSV with their reasons."""
-    ledger = ledger_of(study)
-    if ledger is None or not ledger.built:
-        raise Problem("There are no lines yet. Bring in a log first.")
-    places = _places(Keyed(ledger.made_from, ledger), month, rule)
-    head = [
-        "file", "row", "date", "time", "customer", "site", "channel", "item", "department",
-        "quantity", "amount", "kind", "does not count", "as written",
-    ]  # fmt: skip
-    files = {intake.pk: intake.original.name for intake in ledger.intakes}
-    on = set(ledger.on) | {r.key for r in RULES if r.fixed}
-
-    def rows() -> Iterator[list[object]]:
-        for start in range(0, len(places), _BLOCK):
-            for row in _rows(study, ledger.lines(), places[start : start + _BLOCK]):
-                why = "; ".join(_NAMES[key] for key in row.reasons if key in on)
-                unread = "; ".join(f"{role}: {text}" for role, text in row.unread.items())
-                yield [
-                    files[row.intake], row.number, row.day, row.time, row.card, row.site,
-                    row.channel, row.item, row.department, row.quantity,
-                    round(row.money / 10**study.scale, study.scale), row.kind, why, unread,
-                ]  # fmt: skip
-
-    return len(places), csv_lines(head, rows())
-
-
-def _rows(study: Study, lines: Lines, places: NDArray[np.int64]) -> list[LineRow]:
-    keys = [(int(lines.intake[p]), int(lines.number[p])) for p in places]
-    found = {
-        (r.intake_id, r.number): r
-        for intake in {k[0] for k in keys}
-        for r in Line.objects.filter(
-            intake_id=intake, number__in=[n for i, n in keys if i == intake]
-        )
-    }
-    cards = dict(
-        Card.objects.filter(study=study, number__in={r.card for r in found.values()}).values_list(
-            "number", "code"
-        )
-    )
-    items = dict(
-        Code.objects.filter(
-            study=study, kind="item", number__in={r.item for r in found.values()}
-        ).values_list("number", "text")
-    )
-    names = {kind: (*texts(study, kind), "") for kind in ("site", "channel", "department")}
-    unread: dict[tuple[int, int], dict[str, str]] = {}
-    for cell in UnreadCell.objects.filter(
-        intake__in={k[0] for k in keys}, line__in=[k[1] for k in keys]
-    ):
-        unread.setdefault((cell.intake_id, cell.line), {})[cell.role] = cell.text
-    out = []
-    for key, place in zip(keys, places, strict=True):
-        row, bits = found[key], int(lines.log.bits[place])
-        dated = row.day.year >= 1970
-        out.append(
-            LineRow(
-                intake=key[0],
-                number=key[1],
-                day=row.day.isoformat() if dated else "",
-                time=f"{row.second // 3600:02d}:{row.second % 3600 // 60:02d}" if dated else "",
-                card=cards.get(row.card, ""),
-                customer=row.card if row.card >= 0 else None,
-                receipt=f"{row.receipt & 0xFFFFFFFF:08x}",
-                site=names["site"][row.site],
-                channel=names["channel"][row.channel],
-                item=items.get(row.item, ""),
-                department=names["department"][row.department],
-                quantity=row.quantity / 1000,
-                money=row.money,
-                kind=KINDS[row.kind],
-                reasons=[rule.key for rule in RULES if rule.bit & bits],
-                unread=unread.get(key, {}),
-            )
-        )
-    return out
+@lru_cache(maxsize=32)
+def _balanced(keyed: Keyed[tuple[Ledger, WindowInView]]) -> BalanceRow:
+    ledger, window = keyed.value
+    log, asked = ledger.lines().log, window.window
+    first = min(asked.first_day(max(log.first_day(ledger.mask), 0)), asked.as_of)
+    told = balance(log, ledger.mask, first, asked.as_of)
+    return BalanceRow(
+        first=(EPOCH + timedelta(days=first)).isoformat(), last=asked.last_day.isoformat(),
+        ledger=told.ledger, with_purchase=told.with_purchase,
+        without_purchase=told.without_purchase, without_customer=told.without_customer,
+        customers=told.customers, customers_without=told.customers_without,
+    )  # fmt: skip
 
 
 @gives_default_window
@@ -358,6 +317,6 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
         return Fact("failed", "a file failed") if failed else Fact("not yet", "needs a log")
     if not ledger.built:
         return Fact("working", "ordering lines")
-    line = waterline(ledger.lines().cube, ledger.on)
+    line = waterline(ledger.lines().cubes["day"], ledger.on, ledger.rules)
     share = 100 * (line.lines - line.counted) / max(line.lines, 1)
     return Fact("current", f"{line.counted:,} lines, {share:.1f}% aside")

@@ -11,8 +11,7 @@ from django.conf import settings
 from sortija.demo.files import write_demo
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import recover
-from sortija.server.ledger import files
-from sortija.server.ledger import ledger as ledger_module
+from sortija.server.ledger import build, files
 from sortija.server.ledger.ledger import _load, ledger_of
 from sortija.server.ledger.models import Card, Intake, Line, Original, ReceiptChunk
 from sortija.server.ledger.uploads import path_of, take_file
@@ -150,7 +149,7 @@ class Counting(ServerCase):
             _load.cache_clear()
             shutil.rmtree(settings.COLUMN_FILES)
             with (
-                mock.patch.object(ledger_module, "PART_LINES", size),
+                mock.patch.object(build, "PART_LINES", size),
                 mock.patch.object(files, "PIECE", 2),
             ):
                 ledger_of(self.study).lines()

@@ -2,10 +2,16 @@
 
 import csv
 import io
+from datetime import date
 from unittest import mock
 
 from sortija.server.ledger import actions
 from tests.server.support import LOG, ServerCase, run_jobs
+
+
+def day(year, month, number):
+    """Days since 1970-01-01."""
+    return (date(year, month, number) - date(1970, 1, 1)).days
 
 
 class Switching(ServerCase):
@@ -90,10 +96,12 @@ class Switching(ServerCase):
         self.assertEqual(twice["lines"][0]["number"], 11)
         unread = self.get("ledger/lines", rule="no_date")["lines"][0]
         self.assertEqual(unread["unread"], {"moment": "31/02/2026"})
-        march = (2026 - 1970) * 12 + 2
-        self.assertEqual(self.get("ledger/lines", month=march, rule="counted")["total"], 2)
+        march = {"first": day(2026, 3, 1), "last": day(2026, 3, 31)}
+        self.assertEqual(self.get("ledger/lines", rule="counted", **march)["total"], 2)
+        self.assertEqual(self.get("ledger/lines", by="department", number=2)["total"], 2)
         self.assertEqual(self.get("ledger/lines")["total"], 12)
-        self.get("ledger/lines", status=400, month="soon")
+        self.get("ledger/lines", status=400, first="soon")
+        self.get("ledger/lines", status=400, by="card", number=1)
 
 
 class StaffAndOthers(ServerCase):
@@ -121,7 +129,7 @@ class StaffAndOthers(ServerCase):
         ):  # fmt: skip
             rule = rules[key]
             self.assertEqual((rule["lines"], rule["money"], rule["on"]), (lines, money, on), key)
-        staff = self.get("ledger")["staff"]
+        staff = self.get("ledger")["choices"]["staff"]
         self.assertEqual((staff["cards"], staff["examples"]), (1, ["STAFF-1"]))
 
     def test_an_item_for_nothing_is_a_visit_unless_set_aside(self):
@@ -138,7 +146,7 @@ class StaffAndOthers(ServerCase):
         self.staff("staff*", "S-?")
         after = self.get("ledger")
         self.assertEqual(before["counted_total"] - after["counted_total"], 500)
-        self.assertEqual(after["staff"]["examples"], ["STAFF-1", "S-7"])
+        self.assertEqual(after["choices"]["staff"]["examples"], ["STAFF-1", "S-7"])
         self.assertNotEqual(before["made_from"], after["made_from"])
         self.send("post", "history/take-back")
         self.assertEqual(self.get("ledger")["counted_total"], before["counted_total"])
@@ -157,7 +165,9 @@ class StaffAndOthers(ServerCase):
         self.assertEqual(self.get("ledger")["status"]["state"], "working")
         run_jobs()
         page = self.get("ledger")
-        self.assertEqual((page["status"]["state"], page["staff"]["examples"]), ("whole", ["S-7"]))
+        self.assertEqual(
+            (page["status"]["state"], page["choices"]["staff"]["examples"]), ("whole", ["S-7"])
+        )
 
     def test_words_for_what_a_line_is_can_be_corrected(self):
         head, *rows = self.LOG.splitlines()
@@ -196,7 +206,7 @@ class LinesAsAFile(ServerCase):
     def test_one_rule_and_one_month(self):
         (voided,) = self.rows("?rule=void")
         self.assertEqual((voided["kind"], voided["does not count"]), ("void", "Voided"))
-        self.assertEqual(self.rows("?rule=void&month=600"), [])
+        self.assertEqual(self.rows("?rule=void&last=600"), [])
         words = self.study.history.latest("id").words
         self.assertEqual(words, "Saved 0 lines")
 

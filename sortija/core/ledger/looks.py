@@ -1,0 +1,149 @@
+"""Looks at the lines that count: who is new, what a basket comes to, days without data, balance."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numba
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.ledger.log import Log
+
+__all__ = ["Balance", "Gap", "Visits", "balance", "gaps", "visits"]
+
+
+@dataclass(frozen=True)
+class Visits:
+    """Purchases as the measures see them: receipts with a kept sale of positive quantity.
+
+    ``first``: (customers,) day of each customer's first purchase, −1 without one; ``day`` and
+    ``net``: (purchases,) day and money at the study's scale.
+    """
+
+    first: NDArray[np.int32]
+    day: NDArray[np.int32]
+    net: NDArray[np.int64]
+
+
+@numba.njit(nogil=True, cache=True)
+def _visits(
+    start: Any, day: Any, receipt: Any, quantity: Any, money: Any, kind: Any, bits: Any, mask: int,
+    first: Any, visit_day: Any, net: Any,
+) -> int:  # fmt: skip
+    found = 0
+    for c in range(len(first)):
+        first[c] = -1
+        i = start[c]
+        while i < start[c + 1]:
+            j, total, purchase = i, 0, False
+            while j < start[c + 1] and receipt[j] == receipt[i] and day[j] == day[i]:
+                if (bits[j] & mask) == 0:
+                    purchase = purchase or (kind[j] == 0 and quantity[j] > 0)
+                    total += money[j]
+                j += 1
+            if purchase:
+                if first[c] < 0:
+                    first[c] = day[i]
+                visit_day[found], net[found] = day[i], total
+                found += 1
+            i = j
+    return found
+
+
+def visits(log: Log, mask: int) -> Visits:
+    """Every purchase of a customer; ``mask``: the bits of the rules that are on."""
+    owned = int(log.start[-2])
+    receipt, day = log.receipt[:owned], log.day[:owned]
+    most = 1 + int(np.count_nonzero((receipt[1:] != receipt[:-1]) | (day[1:] != day[:-1])))
+    most += log.customers
+    first = np.empty(log.customers, np.int32)
+    visit_day, net = np.empty(most, np.int32), np.empty(most, np.int64)
+    found = _visits(
+        log.start, log.day, log.receipt, log.quantity, log.money, log.kind, log.bits, mask, first,
+        visit_day, net,
+    )  # fmt: skip
+    return Visits(first, visit_day[:found], net[:found])
+
+
+@dataclass(frozen=True)
+class Balance:
+    """Where a window's counted money lies; at the study's scale, customers by number.
+
+    ``ledger`` = ``with_purchase`` + ``without_purchase`` + ``without_customer``.
+    """
+
+    ledger: int
+    with_purchase: int
+    without_purchase: int
+    without_customer: int
+    customers: int
+    customers_without: int
+
+
+@numba.njit(nogil=True, cache=True)
+def _balance(
+    start: Any, day: Any, quantity: Any, money: Any, kind: Any, bits: Any, mask: int, first: int,
+    as_of: int, out: Any,
+) -> None:  # fmt: skip
+    customers = len(start) - 2
+    for c in range(customers + 1):
+        total, lines, purchase = 0, 0, False
+        for i in range(start[c], start[c + 1]):
+            if (bits[i] & mask) == 0 and day[i] >= first and day[i] < as_of:
+                total += money[i]
+                lines += 1
+                purchase = purchase or (kind[i] == 0 and quantity[i] > 0)
+        if c == customers:
+            out[2] += total
+        elif purchase:
+            out[0] += total
+            out[3] += 1
+        elif lines:
+            out[1] += total
+            out[4] += 1
+
+
+def balance(log: Log, mask: int, first: int, as_of: int) -> Balance:
+    """What the lines of a window come to, and whose they are.
+
+    Parameters
+    ----------
+    mask : bits of the rules that are on
+    first, as_of : days since 1970-01-01; the first is in the window, the second is not
+    """
+    out = np.zeros(5, np.int64)
+    _balance(
+        log.start, log.day, log.quantity, log.money, log.kind, log.bits, mask, first, as_of, out
+    )
+    kept, others, nobody, customers, without = out.tolist()
+    return Balance(kept + others + nobody, kept, others, nobody, customers, without)
+
+
+@dataclass(frozen=True)
+class Gap:
+    """Days in a row without a line, where lines came before and after."""
+
+    first: int
+    last: int
+
+
+def gaps(days: NDArray[np.int64]) -> list[Gap]:
+    """Stretches without data that are not this log's habit.
+
+    A shop that is closed on Sundays misses one day a week: a stretch is told when it is longer
+    than nineteen in twenty of the log's own pauses, and of two days at least.
+
+    Parameters
+    ----------
+    days : distinct days with any line, since 1970-01-01, in order
+    """
+    pause = np.diff(days) - 1
+    if not len(pause):
+        return []
+    usual = max(1.0, float(np.quantile(pause, 0.95)))
+    return [
+        Gap(int(days[place]) + 1, int(days[place + 1]) - 1)
+        for place in np.flatnonzero(pause > usual)
+    ]

@@ -1,0 +1,231 @@
+"""What a person can do with a file: review, map, count, take back, read otherwise, lay over."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+
+from sortija.core.formats.opening import open_rows
+from sortija.core.formats.rows import UnreadableFile
+from sortija.core.ledger.lines import money_scale
+from sortija.core.ledger.mapping import (
+    LogMapping,
+    MappingError,
+    MemberMapping,
+    guess_log,
+    guess_members,
+)
+from sortija.core.ledger.overlap import OVERLAPS
+from sortija.server.jobs import work
+from sortija.server.jobs.models import Job
+from sortija.server.ledger.actions import order_anew
+from sortija.server.ledger.models import Card, Intake, Original
+from sortija.server.ledger.uploads import earlier_intake, path_of
+from sortija.server.studies.actions import record, reverses
+from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.models import HistoryEntry, Study
+from sortija.server.studies.problems import Conflict, Problem
+
+__all__ = [
+    "change_mapping",
+    "choose_overlap",
+    "count_intake",
+    "drop_review",
+    "read_otherwise",
+    "review",
+    "take_back_intake",
+]
+
+PREVIEW_ROWS = 2000
+
+
+def guess_role(rows: Any) -> str:
+    """A log repeats its customers and carries amounts; a customer table names each once."""
+    mapping, _ = guess_log(rows)
+    return Intake.LOG if "total" in mapping.roles or "receipt" in mapping.roles else Intake.MEMBERS
+
+
+def review(study: Study, person: Any, original: Original, role: str = "") -> Intake:
+    """Put an uploaded file up for review, its columns' roles guessed.
+
+    Raises
+    ------
+    Problem
+        The file is no table of text.
+    Conflict
+        The same bytes came in before in the same role.
+    """
+    if not original.whole:
+        raise Problem("The file has not come in whole yet. Upload the rest of it.")
+    try:
+        file = open_rows(path_of(original), original.name)
+        rows = file.first_rows(PREVIEW_ROWS)
+    except UnreadableFile as problem:
+        raise Problem(f"{original.name}: {problem}") from problem
+    role = role or guess_role(rows)
+    earlier = earlier_intake(original, role)
+    if earlier is not None:
+        if earlier.state == Intake.REVIEW:
+            return earlier
+        raise Conflict(
+            f"{original.name} is already in: the same file came as {earlier.original.name} "
+            f"on {earlier.made_at:%d %b %Y}. Nothing was brought in twice.",
+            intake=earlier.pk,
+        )
+    mapping, guesses = (
+        guess_log(rows, lambda texts: _known(study, texts))
+        if role == Intake.LOG
+        else guess_members(rows)
+    )
+    remembered = _remembered(study, role, file.names)
+    if (
+        isinstance(mapping, LogMapping)
+        and not Intake.objects.filter(study=study, role=Intake.LOG, state=Intake.COUNTED).exists()
+    ):
+        study.scale = money_scale(rows, mapping)
+        study.save(update_fields=["scale"])
+    return Intake.objects.create(
+        study=study, original=original, role=role, mapping=remembered or asdict(mapping),
+        guesses=[asdict(g) for g in guesses], received_on=timezone.localdate(),
+    )  # fmt: skip
+
+
+def _known(study: Study, texts: list[str]) -> float:
+    """Share of these texts that are cards of the study."""
+    found = Card.objects.filter(study=study, code__in=texts).count()
+    return found / len(texts) if texts else 0.0
+
+
+def _remembered(study: Study, role: str, names: tuple[str, ...]) -> dict[str, Any] | None:
+    """The mapping of the last counted file with the same columns."""
+    for intake in Intake.objects.filter(study=study, role=role, state=Intake.COUNTED).order_by(
+        "-id"
+    ):
+        if [g["column"] for g in intake.guesses] == list(names):
+            return dict(intake.mapping)
+    return None
+
+
+def change_mapping(intake: Intake, mapping: dict[str, Any]) -> Intake:
+    """Correct the mapping of a file under review."""
+    if intake.state not in (Intake.REVIEW, Intake.FAILED):
+        raise Problem("This file is already counted. Take it back first to read it differently.")
+    names = tuple(g["column"] for g in intake.guesses)
+    try:
+        parsed = LogMapping(**mapping) if intake.role == Intake.LOG else MemberMapping(**mapping)
+        parsed.check(names)
+    except (MappingError, TypeError) as problem:
+        raise Problem(str(problem)) from problem
+    intake.mapping, intake.state, intake.error = asdict(parsed), Intake.REVIEW, ""
+    intake.revision += 1
+    intake.save(update_fields=["mapping", "state", "error", "revision"])
+    return intake
+
+
+def count_intake(intake: Intake, person: Any) -> Job:
+    """Start reading a reviewed file into the ledger."""
+    if intake.state not in (Intake.REVIEW, Intake.FAILED, Intake.READING):
+        raise Problem("This file is already counted.")
+    names = tuple(g["column"] for g in intake.guesses)
+    try:
+        mapping: LogMapping | MemberMapping = (
+            LogMapping(**intake.mapping)
+            if intake.role == Intake.LOG
+            else MemberMapping(**intake.mapping)
+        )
+        mapping.ready(names)
+    except MappingError as problem:
+        raise Problem(str(problem)) from problem
+    Intake.objects.filter(pk=intake.pk).update(state=Intake.READING, error="")
+    return work.start(
+        intake.study_id, "ledger.intake", fingerprint("intake", intake.pk),
+        f"Counting {intake.original.name}", person, {"intake": intake.pk},
+    )  # fmt: skip
+
+
+def drop_review(intake: Intake) -> None:
+    """Put a file under review aside again; nothing of it was counted."""
+    if intake.state not in (Intake.REVIEW, Intake.FAILED):
+        raise Problem("Only a file under review can be put aside. Take a counted one back instead.")
+    intake.delete()
+
+
+def take_back_intake(intake: Intake, person: Any) -> None:
+    """Stop counting a file. Its lines stay stored, so that this can be undone."""
+    if intake.state != Intake.COUNTED:
+        raise Problem("Only a counted file can be taken back.")
+    with transaction.atomic():
+        Intake.objects.filter(pk=intake.pk).update(state=Intake.TAKEN_BACK)
+        record(
+            intake.study, person, "take back intake", f"Took back {intake.original.name}",
+            f"intake:{intake.pk}", Intake.COUNTED, Intake.TAKEN_BACK,
+        )  # fmt: skip
+
+
+def read_otherwise(intake: Intake) -> Intake:
+    """Put a counted file up for review again; counted anew, it takes the place of what it was.
+
+    The kept original is read again, and until then nothing changes.
+    """
+    if intake.state != Intake.COUNTED:
+        raise Problem("Only a counted file can be read otherwise.")
+    waiting = Intake.objects.filter(replaces=intake).exclude(
+        state__in=(Intake.COUNTED, Intake.TAKEN_BACK)
+    )
+    return waiting.first() or Intake.objects.create(
+        study=intake.study, original=intake.original, role=intake.role, mapping=intake.mapping,
+        guesses=intake.guesses, received_on=intake.received_on, overlap=intake.overlap,
+        heads=intake.heads, replaces=intake,
+    )  # fmt: skip
+
+
+def choose_overlap(intake: Intake, person: Any, choice: str) -> None:
+    """Say what becomes of receipts that an earlier file has too."""
+    if choice not in OVERLAPS:
+        raise Problem("Receipts that came before are skipped, replaced, or both are kept.")
+    if intake.role != Intake.LOG or intake.state != Intake.COUNTED:
+        raise Problem("Only a counted log lies over another.")
+    before = intake.overlap
+    words = {
+        "both": "Keep the receipts of both files", "skip": "Skip what came before",
+        "replace": "Replace what came before",
+    }[choice]  # fmt: skip
+    with transaction.atomic():
+        Intake.objects.filter(pk=intake.pk).update(overlap=choice)
+        record(
+            intake.study, person, "overlap", f"{words}: {intake.original.name}",
+            f"intake:{intake.pk}", before, choice,
+        )  # fmt: skip
+    order_anew(intake.study, person)
+
+
+@reverses("overlap")
+def _reverse_overlap(entry: HistoryEntry, forward: bool) -> None:
+    there, wanted = (entry.before, entry.after) if forward else (entry.after, entry.before)
+    number = int(entry.target.removeprefix("intake:"))
+    if not Intake.objects.filter(pk=number, overlap=there).update(overlap=wanted):
+        raise Conflict("Something else was chosen for this file since, so it stays as it is.")
+
+
+@reverses("count intake")
+@reverses("take back intake")
+def _reverse_take_back(entry: HistoryEntry, forward: bool) -> None:
+    there, wanted = (entry.before, entry.after) if forward else (entry.after, entry.before)
+    intake = Intake.objects.get(pk=int(entry.target.removeprefix("intake:")))
+    try:
+        with transaction.atomic():
+            changed = Intake.objects.filter(pk=intake.pk, state=there).update(state=wanted)
+            if changed and intake.replaces_id and entry.action == "count intake":
+                # What the same file was before stands where this reading of it does not.
+                changed = Intake.objects.filter(pk=intake.replaces_id, state=wanted).update(
+                    state=there
+                )
+                if not changed:
+                    raise IntegrityError
+    except IntegrityError:
+        changed = 0
+    if not changed:
+        raise Conflict("The same file was brought in again since, so this stays as it is.")
