@@ -57,7 +57,7 @@ RULES = (
          "Cards that belong to nobody who can be won or lost, by their codes: see the list."),
     Rule("no_customer", 32, "No customer",
          "No card was shown, so the line belongs to nobody who can be grouped."),
-    Rule("returned", 16384, "Purchases wholly returned",
+    Rule("returned", 16384, "Wholly returned",
          "Every article of the receipt was brought back: the purchase and its returns. "
          "They stay a visit unless they are set aside.",
          default=False),
@@ -68,7 +68,7 @@ RULES = (
     Rule("returns", 64, "Returns",
          "Goods brought back. They lower the spend unless they are set aside.",
          default=False),
-    Rule("negative", 4096, "Money back without goods",
+    Rule("negative", 4096, "Money without goods",
          "A negative amount for a positive number of pieces: a coupon, a correction.",
          default=False),
     Rule("zero", 512, "Amount of nothing",

@@ -276,7 +276,7 @@ class OwnRules(APIView):
 
 
 class OneOwnRule(APIView):
-    @extend_schema(responses=SettingRevision)
+    @extend_schema(responses={200: SettingRevision})
     def delete(self, request: Request, study: int, slot: int) -> Response:
         found = study_for(request.user, study, "analyst")
         revision = actions.drop_own_rule(found, request.user, slot, expected_revision(request))

@@ -37,7 +37,7 @@ def _began(study: Study, window: WindowInView, name: str) -> Field | None:
 
 @field_kind("met")
 def _met(study: Study, window: WindowInView, name: str) -> Field | None:
-    """``met:returns``: any line meets the rule, whether it is on or off."""
+    """``met:returns``: a line meets the rule; ``met:returns=2026-03-01..2026-03-31``: then."""
     return _yes_no(study, "met", name)
 
 
@@ -59,18 +59,13 @@ def _customers(keyed: Keyed[Ledger], kind: str, name: str) -> tuple[str, NDArray
     ledger = keyed.value
     lines = ledger.lines()
     if kind == "met":
-        rule = next((rule for rule in ledger.rules if rule.key == name), None)
-        if rule is None:
-            return None
-        return f"Has lines: {rule.name}", _any_line(lines, (lines.log.bits & rule.bit) != 0)
+        return _met_rule(ledger, lines, name)
     log = lines.log
     sale = (log.bits & ledger.mask) == 0
     sale &= (log.kind == 0) & (log.quantity > 0)
     what, _, value = name.partition("=")
     if what == "days":
-        first, last = _days(value)
-        when = f"{first:%d %b %Y} to {last:%d %b %Y}"
-        inside = (log.day >= day_number(first)) & (log.day <= day_number(last))
+        first, inside, when = _within(lines, value)
         if kind == "began":
             before = _any_line(lines, sale & (log.day < day_number(first)) & (log.day >= 0))
             return f"First bought {when}", _any_line(lines, sale & inside) & ~before
@@ -81,6 +76,27 @@ def _customers(keyed: Keyed[Ledger], kind: str, name: str) -> tuple[str, NDArray
     if number is None:
         return None
     return label, _any_line(lines, sale & (by_column(lines, what) == number))
+
+
+def _met_rule(ledger: Ledger, lines: Lines, name: str) -> tuple[str, NDArray[np.bool_]] | None:
+    key, _, days = name.partition("=")
+    rule = next((rule for rule in ledger.rules if rule.key == key), None)
+    if rule is None:
+        return None
+    meets = (lines.log.bits & rule.bit) != 0
+    if not days:
+        return f"Has lines: {rule.name}", _any_line(lines, meets)
+    _, inside, when = _within(lines, days)
+    return f"Has lines {when}: {rule.name}", _any_line(lines, meets & inside)
+
+
+def _within(lines: Lines, value: str) -> tuple[date, NDArray[np.bool_], str]:
+    """The first day of a stretch, which lines lie in it, and the stretch in words."""
+    first, last = _days(value)
+    inside = (lines.log.day >= day_number(first)) & (lines.log.day <= day_number(last))
+    if first == last:
+        return first, inside, f"on {first:%d %b %Y}"
+    return first, inside, f"{first:%d %b %Y} to {last:%d %b %Y}"
 
 
 def _number(ledger: Ledger, what: str, value: str) -> tuple[int | None, str]:

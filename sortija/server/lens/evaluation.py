@@ -54,7 +54,10 @@ class Widest(BaseModel):
 
 
 class LensAnswer(BaseModel):
-    """A screen's figures. ``ready`` false: measures of this window are still being made."""
+    """A screen's figures. ``ready`` false: measures of this window are still being made.
+
+    ``labels``: what the fields of its clauses are called.
+    """
 
     ready: bool
     digest: str
@@ -64,6 +67,7 @@ class LensAnswer(BaseModel):
     preview: Total | None
     widest: Widest | None
     made_from: str
+    labels: dict[str, str]
 
 
 def _window_of(written: str, view: WindowInView) -> WindowInView:
@@ -151,7 +155,7 @@ def _not_ready(name: str) -> LensAnswer:
     nobody = Total(customers=0, money=0)
     return LensAnswer(
         ready=False, digest=name, everyone=nobody, lens=nobody, charts=[], preview=None,
-        widest=None, made_from="",
+        widest=None, made_from="", labels={},
     )  # fmt: skip
 
 
@@ -173,6 +177,9 @@ def _answer(
         preview=tried,
         widest=_widest(selection, base) if not selection.lens.customers else None,
         made_from=base.made_from,
+        labels={
+            c.field: field(study, _window_of(c.window, window), c.field).label for c in clauses
+        },
     )
 
 

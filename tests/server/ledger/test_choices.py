@@ -71,8 +71,8 @@ class Returning(Case):
         self.assertEqual(line["day"], "2026-04-02")
         self.undo()
         self.assertEqual((money("2026-03-31"), self.get("ledger")["counted_total"]), (4000, whole))
-        stale = self.send("put", "ledger/returns", {"told": "own day"}, 409,
-                          headers={"If-Match": str(revision - 1)})  # fmt: skip
+        match = {"If-Match": str(revision - 1)}
+        stale = self.send("put", "ledger/returns", {"told": "own day"}, 409, **match)
         self.assertIn("changed this since", stale["detail"])
         self.send("put", "ledger/returns", {"told": "never"}, 400)
 

@@ -409,6 +409,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/intakes/{intake}/otherwise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A counted file under review again; nothing changes before it is counted anew. */
+        post: operations["studies_intakes_otherwise_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/intakes/{intake}/overlap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["studies_intakes_overlap_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/invitations": {
         parameters: {
             query?: never;
@@ -532,6 +565,71 @@ export interface paths {
         put?: never;
         /** @description The same lines as a file, each with the reason why it does not count. On record. */
         post: operations["studies_ledger_lines_file_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/ledger/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_ledger_looks_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/ledger/own": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["studies_ledger_own_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/ledger/own/{slot}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["studies_ledger_own_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/ledger/returns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description On which day returns lower the spend. */
+        put: operations["studies_ledger_returns_update"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -808,6 +906,28 @@ export interface components {
             without_customer: number;
         };
         /**
+         * BalanceRow
+         * @description Where the window's counted money lies: the three parts come to the ledger's total.
+         */
+        BalanceRow: {
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Ledger */
+            ledger: number;
+            /** With Purchase */
+            with_purchase: number;
+            /** Without Purchase */
+            without_purchase: number;
+            /** Without Customer */
+            without_customer: number;
+            /** Customers */
+            customers: number;
+            /** Customers Without */
+            customers_without: number;
+        };
+        /**
          * BandRow
          * @description A band: its real size, its money, and the values it spans.
          */
@@ -867,6 +987,20 @@ export interface components {
             everyone_missing: number;
             /** Lens Missing */
             lens_missing: number;
+        };
+        /**
+         * Baskets
+         * @description Purchases by what they come to, in major units; bar *i* goes from edge *i* to *i* + 1.
+         */
+        Baskets: {
+            /** Edges */
+            edges: number[];
+            /** Purchases */
+            purchases: number[];
+            /** Median */
+            median: number;
+            /** Mean */
+            mean: number;
         };
         /** CampaignPlan */
         CampaignPlan: {
@@ -1182,6 +1316,18 @@ export interface components {
             lines: components["schemas"]["CustomerLine"][];
         };
         /**
+         * DataGap
+         * @description Days in a row without a line; ``site`` empty: in no shop at all.
+         */
+        DataGap: {
+            /** Site */
+            site: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+        };
+        /**
          * DateRow
          * @description How many customers are in each state at one date.
          */
@@ -1335,6 +1481,8 @@ export interface components {
          *
          *     ``notes``: how the file was read; ``two_orders``: where its dates can be read day first and
          *     month first alike, one of them as written, day first, and month first; else empty.
+         *     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
+         *     ``replaces``: the counted intake of the same file that this one takes the place of.
          */
         IntakeRow: {
             /** Id */
@@ -1371,6 +1519,12 @@ export interface components {
             notes: string[];
             /** Two Orders */
             two_orders: string[];
+            /** Overlap */
+            overlap: string;
+            /** Known Receipts */
+            known_receipts: number;
+            /** Replaces */
+            replaces: number | null;
         };
         /**
          * Invitation
@@ -1464,6 +1618,27 @@ export interface components {
             /** Lines */
             lines: number;
         };
+        /**
+         * LedgerChoices
+         * @description What is chosen beside the switches; ``revisions`` by setting, for the next change.
+         */
+        LedgerChoices: {
+            staff: components["schemas"]["StaffCards"];
+            /** Own */
+            own: components["schemas"]["OwnRow"][];
+            /** Word Columns */
+            word_columns: string[];
+            /** Number Columns */
+            number_columns: string[];
+            /** Returns */
+            returns: string;
+            /** Fence */
+            fence: number | null;
+            /** Revisions */
+            revisions: {
+                [key: string]: number;
+            };
+        };
         /** LedgerPage */
         LedgerPage: {
             status: components["schemas"]["Status"];
@@ -1475,7 +1650,7 @@ export interface components {
             intakes: components["schemas"]["IntakeRow"][];
             /** Rules */
             rules: components["schemas"]["RuleRow"][];
-            months: components["schemas"]["MonthRows"] | null;
+            steps: components["schemas"]["WaterSteps"] | null;
             /** Lines */
             lines: number;
             /** Money */
@@ -1487,11 +1662,14 @@ export interface components {
             /** Undated */
             undated: number;
             preview: components["schemas"]["PreviewLine"] | null;
-            staff: components["schemas"]["StaffCards"] | null;
+            choices: components["schemas"]["LedgerChoices"] | null;
+            balance: components["schemas"]["BalanceRow"] | null;
         };
         /**
          * LensAnswer
          * @description A screen's figures. ``ready`` false: measures of this window are still being made.
+         *
+         *     ``labels``: what the fields of its clauses are called.
          */
         LensAnswer: {
             /** Ready */
@@ -1506,6 +1684,10 @@ export interface components {
             widest: components["schemas"]["Widest"] | null;
             /** Made From */
             made_from: string;
+            /** Labels */
+            labels: {
+                [key: string]: string;
+            };
         };
         /** LensClauses */
         LensClauses: {
@@ -1616,6 +1798,52 @@ export interface components {
             /** Places */
             places: number[];
         };
+        /**
+         * LookColumn
+         * @description Parts of one column, largest money first; ``names``: how many there are in all.
+         */
+        LookColumn: {
+            /** Column */
+            column: string;
+            /** Names */
+            names: number;
+            /** Parts */
+            parts: components["schemas"]["LookPart"][];
+        };
+        /**
+         * LookPart
+         * @description One name of a column: its number (−1: none given, −2: all the rest), lines and money.
+         */
+        LookPart: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Lines */
+            lines: number;
+            /** Money */
+            money: number;
+        };
+        /**
+         * Looks
+         * @description ``hours``: (168) lines and money by hour of the week, Monday 0:00 first.
+         */
+        Looks: {
+            /** Made From */
+            made_from: string;
+            /** Hour Lines */
+            hour_lines: number[];
+            /** Hour Money */
+            hour_money: number[];
+            /** Columns */
+            columns: components["schemas"]["LookColumn"][];
+            newcomers: components["schemas"]["Newcomers"];
+            baskets: components["schemas"]["Baskets"] | null;
+            /** Gaps */
+            gaps: components["schemas"]["DataGap"][];
+            /** All Gaps */
+            all_gaps: number;
+        };
         /** Mapping */
         Mapping: {
             /** Mapping */
@@ -1647,22 +1875,6 @@ export interface components {
             /** Threads */
             threads: components["schemas"]["Thread"][];
             reconciliation: components["schemas"]["Balance"] | null;
-        };
-        /**
-         * MonthRows
-         * @description The waterline: months since 1970-01; ``aside_…`` by rule, in the rules' order.
-         */
-        MonthRows: {
-            /** Months */
-            months: number[];
-            /** Counted Lines */
-            counted_lines: number[];
-            /** Counted Money */
-            counted_money: number[];
-            /** Aside Lines */
-            aside_lines: number[][];
-            /** Aside Money */
-            aside_money: number[][];
         };
         /** NewCampaign */
         NewCampaign: {
@@ -1723,6 +1935,16 @@ export interface components {
             /** Size */
             size: number;
         };
+        /**
+         * Newcomers
+         * @description Customers by the month of their first purchase; ``starts`` since 1970-01-01.
+         */
+        Newcomers: {
+            /** Starts */
+            starts: number[];
+            /** Customers */
+            customers: number[];
+        };
         /** NumericInput */
         NumericInput: {
             /** Name */
@@ -1772,6 +1994,68 @@ export interface components {
             places: (number | null)[];
             /** Deviations */
             deviations: (number | null)[];
+        };
+        /** OverlapBody */
+        OverlapBody: {
+            /** Choice */
+            choice: string;
+        };
+        /**
+         * OwnBody
+         * @description A rule of the study's own; ``slot``: the one that is changed, nothing for a new one.
+         */
+        OwnBody: {
+            /**
+             * Slot
+             * @default null
+             */
+            slot: number | null;
+            /** Name */
+            name: string;
+            /** Column */
+            column: string;
+            /**
+             * Words
+             * @default []
+             */
+            words: string[];
+            /**
+             * Low
+             * @default null
+             */
+            low: number | null;
+            /**
+             * High
+             * @default null
+             */
+            high: number | null;
+        };
+        /** OwnKept */
+        OwnKept: {
+            /** Key */
+            key: string;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * OwnRow
+         * @description A rule of the study's own, as it was written.
+         */
+        OwnRow: {
+            /** Slot */
+            slot: number;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Column */
+            column: string;
+            /** Words */
+            words: string[];
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
         };
         /** PlanRevision */
         PlanRevision: {
@@ -1887,9 +2171,16 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /** ReturnsBody */
+        ReturnsBody: {
+            /** Told */
+            told: string;
+        };
         /**
          * RuleRow
          * @description A rule: what it meets, and what it alone decides (lines that no earlier rule took).
+         *
+         *     ``customers`` have at least one line that meets it; ``own``: made by the study's people.
          */
         RuleRow: {
             /** Key */
@@ -1902,8 +2193,12 @@ export interface components {
             on: boolean;
             /** Fixed */
             fixed: string;
+            /** Own */
+            own: boolean;
             /** Lines */
             lines: number;
+            /** Customers */
+            customers: number;
             /** Money */
             money: number;
             /** Decides Lines */
@@ -2027,6 +2322,11 @@ export interface components {
             /** Initials */
             initials: string;
         };
+        /** SettingRevision */
+        SettingRevision: {
+            /** Revision */
+            revision: number;
+        };
         /** StaffBody */
         StaffBody: {
             /** Patterns */
@@ -2043,13 +2343,6 @@ export interface components {
             cards: number;
             /** Examples */
             examples: string[];
-            /** Revision */
-            revision: number;
-        };
-        /** StaffRevision */
-        StaffRevision: {
-            /** Revision */
-            revision: number;
         };
         /** @enum {string} */
         StateEnum: "empty" | "working" | "whole" | "out of date" | "failed";
@@ -2329,6 +2622,30 @@ export interface components {
             part_bytes: number;
             /** Whole */
             whole: boolean;
+        };
+        /**
+         * WaterSteps
+         * @description The waterline: first day of each step since 1970-01-01 (and of the one after the last).
+         *
+         *     ``aside_…`` by rule, in the rules' order.
+         */
+        WaterSteps: {
+            /** Step */
+            step: string;
+            /** Starts */
+            starts: number[];
+            /** Counted Lines */
+            counted_lines: number[];
+            /** Counted Money */
+            counted_money: number[];
+            /** Aside Lines */
+            aside_lines: number[][];
+            /** Aside Money */
+            aside_money: number[][];
+            /** Earlier */
+            earlier: boolean;
+            /** Later */
+            later: boolean;
         };
         /**
          * WhyPage
@@ -3182,6 +3499,54 @@ export interface operations {
             };
         };
     };
+    studies_intakes_otherwise_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeRow"];
+                };
+            };
+        };
+    };
+    studies_intakes_overlap_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OverlapBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeRow"];
+                };
+            };
+        };
+    };
     studies_invitations_create: {
         parameters: {
             query?: never;
@@ -3361,8 +3726,15 @@ export interface operations {
     studies_ledger_retrieve: {
         parameters: {
             query?: {
+                /** @description a day since 1970-01-01 to be shown */
+                around?: number;
+                /** @description months to look back, or all */
+                back?: string;
                 /** @description a rule tried the other way */
                 preview?: string;
+                step?: "day" | "month" | "week";
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
             };
             header?: never;
             path: {
@@ -3387,8 +3759,14 @@ export interface operations {
             query?: {
                 /** @description how many lines to pass over */
                 after?: number;
-                /** @description months since 1970-01 */
-                month?: number;
+                /** @description department, site, channel, item or hour */
+                by?: string;
+                /** @description first day since 1970-01-01 */
+                first?: number;
+                /** @description last day, included */
+                last?: number;
+                /** @description which one of those */
+                number?: number;
                 /** @description a rule, or 'counted' */
                 rule?: string;
             };
@@ -3413,8 +3791,14 @@ export interface operations {
     studies_ledger_lines_file_create: {
         parameters: {
             query?: {
-                /** @description months since 1970-01 */
-                month?: number;
+                /** @description department, site, channel, item or hour */
+                by?: string;
+                /** @description first day since 1970-01-01 */
+                first?: number;
+                /** @description last day, included */
+                last?: number;
+                /** @description which one of those */
+                number?: number;
                 /** @description a rule, or 'counted' */
                 rule?: string;
             };
@@ -3432,6 +3816,99 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+        };
+    };
+    studies_ledger_looks_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Looks"];
+                };
+            };
+        };
+    };
+    studies_ledger_own_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnKept"];
+                };
+            };
+        };
+    };
+    studies_ledger_own_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slot: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingRevision"];
+                };
+            };
+        };
+    };
+    studies_ledger_returns_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReturnsBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingRevision"];
                 };
             };
         };
@@ -3482,7 +3959,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StaffRevision"];
+                    "application/json": components["schemas"]["SettingRevision"];
                 };
             };
         };

@@ -9,7 +9,7 @@ import { useStudy } from "@/study/context";
 /** What a clause says: its field, and its picks in words. */
 function useWords() {
   const { study } = useStudy();
-  const { fields } = useLens();
+  const { fields, answer } = useLens();
   const states = Object.values(fields.find((row) => row.field === "segment:now")?.labels ?? {});
   return (clause: Clause): { label: string; picks: string[] } => {
     if (clause.field.startsWith("crossing:")) return crossingWords(clause, states);
@@ -26,7 +26,8 @@ function useWords() {
             : `${end(low)} to ${end(high)}`,
       ),
     ];
-    return { label: field?.label ?? clause.field.replace(/^\w+:/, ""), picks };
+    const label = field?.label ?? answer?.labels[clause.field];
+    return { label: label ?? clause.field.replace(/^\w+:/, ""), picks };
   };
 }
 
@@ -42,6 +43,9 @@ function crossingWords(clause: Clause, states: string[]) {
 export function ClauseChip({ clause }: { clause: Clause }) {
   const lens = useLens();
   const { label, picks } = useWords()(clause);
+  // “Bought in March” says it all: its yes need not be told.
+  const plain =
+    picks.length === 1 && picks[0] === "yes" && /^(bought|began|met):/.test(clause.field);
   const others = lens.clauses.filter((other) => other.field !== clause.field);
   const drop = (index: number) => {
     const values = clause.values ?? [];
@@ -59,7 +63,8 @@ export function ClauseChip({ clause }: { clause: Clause }) {
       <span className="inline-flex max-w-full items-center rounded-md border border-teal text-12">
         <Popover.Trigger className="truncate py-0.5 pl-2 text-left">
           {clause.negated && <b className="font-semibold">not </b>}
-          {label}: {picks.join(" or ")}
+          {label}
+          {!plain && `: ${picks.join(" or ")}`}
         </Popover.Trigger>
         <button
           type="button"

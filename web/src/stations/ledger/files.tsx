@@ -4,51 +4,109 @@ import { count } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
 
-/** What came in, and what came of it; a counted file can be taken back, and that undone. */
+const OVERLAP_WORDS: Record<string, string> = {
+  both: "keep both, equal ones once",
+  skip: "skip this file’s",
+  replace: "replace the earlier file’s",
+};
+
+/** What came in, and what came of it; a counted file can be read otherwise or taken back. */
 export function Files({ intakes }: { intakes: Schemas["IntakeRow"][] }) {
-  const { study, canChange } = useStudy();
   const counted = intakes.filter((intake) => intake.state === "counted");
-  const takeBack = useLedgerChange(
-    (intake: Schemas["IntakeRow"]) =>
-      data(
-        api.DELETE("/api/studies/{study}/intakes/{intake}", {
-          params: { path: { study: study.id, intake: intake.id } },
-        }),
-      ),
-    (intake) => `${intake.name} no longer counts.`,
-  );
   if (counted.length === 0) return null;
   return (
     <section className="card p-3" aria-label="Files">
       <h2 className="mb-1 text-14">Files that count</h2>
       <ul>
-        {counted.map((intake) => {
-          const report = intake.report as Record<string, number>;
-          const notes = (intake.report as { notes?: string[] }).notes ?? [];
-          const ragged = report.ragged ?? 0;
-          return (
-            <li key={intake.id} className="flex items-baseline gap-2 border-t border-line py-1.5">
-              <span className="font-semibold">{intake.name}</span>
-              <span className="min-w-0 flex-1 truncate text-12 text-quiet">
-                {intake.role === "log"
-                  ? `${count(report.lines ?? 0)} lines, ${count(report.receipts ?? 0)} receipts`
-                  : `${count(report.customers ?? 0)} customers`}
-                {ragged > 0 && `, ${count(ragged)} rows had too many or too few cells`}
-                {notes.length > 0 && `. ${notes.join(" ")}`}
-              </span>
-              {canChange && (
-                <button
-                  type="button"
-                  className="text-12 text-quiet underline hover:text-ink"
-                  onClick={() => takeBack.mutate(intake)}
-                >
-                  take back
-                </button>
-              )}
-            </li>
-          );
-        })}
+        {counted.map((intake) => (
+          <File key={intake.id} intake={intake} />
+        ))}
       </ul>
     </section>
+  );
+}
+
+function File({ intake }: { intake: Schemas["IntakeRow"] }) {
+  const { study, canChange } = useStudy();
+  const path = { params: { path: { study: study.id, intake: intake.id } } };
+  const takeBack = useLedgerChange(
+    () => data(api.DELETE("/api/studies/{study}/intakes/{intake}", path)),
+    () => `${intake.name} no longer counts.`,
+  );
+  const otherwise = useLedgerChange(() =>
+    data(api.POST("/api/studies/{study}/intakes/{intake}/otherwise", path)),
+  );
+  const report = intake.report as Record<string, number>;
+  const notes = (intake.report as { notes?: string[] }).notes ?? [];
+  const ragged = report.ragged ?? 0;
+  const words =
+    (intake.role === "log"
+      ? `${count(report.lines ?? 0)} lines, ${count(report.receipts ?? 0)} receipts`
+      : `${count(report.customers ?? 0)} customers`) +
+    (ragged > 0 ? `, ${count(ragged)} rows had too many or too few cells` : "") +
+    (notes.length > 0 ? `. ${notes.join(" ")}` : "");
+  return (
+    <li className="border-t border-line py-1.5">
+      <div className="flex items-baseline gap-2">
+        <span className="font-semibold">{intake.name}</span>
+        <span className="min-w-0 flex-1 truncate text-12 text-quiet" title={words}>
+          {words}
+        </span>
+        {canChange && (
+          <>
+            <button
+              type="button"
+              className="text-12 text-quiet underline hover:text-ink"
+              onClick={() => otherwise.mutate(undefined)}
+            >
+              read otherwise
+            </button>
+            <button
+              type="button"
+              className="text-12 text-quiet underline hover:text-ink"
+              onClick={() => takeBack.mutate(undefined)}
+            >
+              take back
+            </button>
+          </>
+        )}
+      </div>
+      {(intake.known_receipts > 0 || intake.overlap !== "both") && <Overlap intake={intake} />}
+    </li>
+  );
+}
+
+/** What becomes of receipts that an earlier file has too. */
+function Overlap({ intake }: { intake: Schemas["IntakeRow"] }) {
+  const { study, canChange } = useStudy();
+  const choose = useLedgerChange(
+    (choice: string) =>
+      data(
+        api.PUT("/api/studies/{study}/intakes/{intake}/overlap", {
+          params: { path: { study: study.id, intake: intake.id } },
+          body: { choice },
+        }),
+      ),
+    (choice) => `${intake.name}: ${OVERLAP_WORDS[choice] ?? choice}.`,
+  );
+  return (
+    <label className="flex items-baseline gap-1.5 text-12">
+      <span className="text-quiet">
+        {count(intake.known_receipts)} of its receipts came before:
+      </span>
+      <select
+        aria-label={`Receipts of ${intake.name} that came before`}
+        value={intake.overlap}
+        disabled={!canChange || choose.isPending}
+        onChange={(event) => choose.mutate(event.target.value)}
+        className="rounded border border-line bg-card px-1"
+      >
+        {Object.entries(OVERLAP_WORDS).map(([key, words]) => (
+          <option key={key} value={key}>
+            {words}
+          </option>
+        ))}
+      </select>
+    </label>
   );
 }

@@ -1,9 +1,13 @@
 import { useState } from "react";
 
 import { count, money } from "@/charts/format";
+import { Balance } from "@/stations/ledger/balance";
 import { BringIn } from "@/stations/ledger/bring-in";
 import { Files } from "@/stations/ledger/files";
 import { Lines } from "@/stations/ledger/lines";
+import { Looks } from "@/stations/ledger/looks";
+import { ALL_LINES } from "@/stations/ledger/picked";
+import type { PickedLines, Step } from "@/stations/ledger/picked";
 import { useLedger } from "@/stations/ledger/queries";
 import { Review } from "@/stations/ledger/review";
 import { Rules } from "@/stations/ledger/rules";
@@ -13,37 +17,39 @@ import { Standing } from "@/study/standing";
 import { Head } from "@/ui/head";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
-export interface PickedLines {
-  month: number | null;
-  rule: string;
-}
-
 /** The Ledger: what counts, what was set aside and why, and the lines behind it. */
 export function Ledger() {
   const { study } = useStudy();
   const [hovered, setHovered] = useState("");
-  const [picked, setPicked] = useState<PickedLines>({ month: null, rule: "" });
+  const [picked, setPicked] = useState<PickedLines>(ALL_LINES);
+  const [step, setStep] = useState<Step>("month");
+  const [around, setAround] = useState<number | null>(null);
+  const [side, setSide] = useState<"lines" | "looks">("lines");
   const [unit, setUnit] = useState<"money" | "lines">("money");
-  const ledger = useLedger(study.id, hovered);
+  const ledger = useLedger(hovered, step, around);
   if (ledger.isPending) return <Waiting />;
   if (ledger.isError) return <Failed words={ledger.error.message} />;
   const page = ledger.data;
   const review = page.intakes.find(
     (intake) => intake.state === "review" || intake.state === "failed",
   );
-  const empty = !page.months && !review && page.status.state === "empty";
+  const empty = !page.steps && !review && page.status.state === "empty";
+  const pick = (next: PickedLines) => {
+    setPicked(next);
+    setSide("lines");
+  };
   const cash = (value: number) => money(value, study.scale, study.currency);
   return (
     <div className="grid gap-3">
       <Head
         title="Ledger"
         words={
-          page.months
+          page.steps
             ? `${count(page.counted)} of ${count(page.lines)} lines count, ${cash(page.counted_total)}. ${count(page.lines - page.counted)} were set aside.`
             : "Bring in the till's log and the table of members; see what counts and why."
         }
       >
-        {page.months && (
+        {page.steps && (
           <div
             role="group"
             aria-label="What the bars show"
@@ -74,20 +80,50 @@ export function Ledger() {
           page, or choose it: CSV, XLSX, Parquet or JSON Lines, packed or not.
         </Empty>
       )}
-      {page.months && (
+      {page.steps && (
         <>
-          <Waterline page={page} unit={unit} picked={picked} onPick={setPicked} />
-          <div className="grid grid-cols-[minmax(400px,5fr)_7fr] items-start gap-3">
+          {page.balance && <Balance balance={page.balance} />}
+          <Waterline
+            page={page}
+            unit={unit}
+            picked={picked}
+            onPick={pick}
+            step={step}
+            onStep={(next, day) => {
+              setStep(next);
+              setAround(day);
+            }}
+          />
+          <div className="grid grid-cols-[minmax(420px,5fr)_6fr] items-start gap-3">
             <div className="grid gap-3">
-              <Rules page={page} picked={picked} onPick={setPicked} onHover={setHovered} />
+              <Rules page={page} picked={picked} onPick={pick} onHover={setHovered} />
               <Files intakes={page.intakes} />
             </div>
-            <Lines
-              key={`${picked.month}:${picked.rule}`}
-              picked={picked}
-              onPick={setPicked}
-              page={page}
-            />
+            <section className="card min-w-0" aria-label="Lines and looks">
+              <div role="group" aria-label="What is shown" className="flex gap-4 px-3 pt-3 pb-2">
+                {(["lines", "looks"] as const).map((each) => (
+                  <button
+                    key={each}
+                    type="button"
+                    aria-pressed={side === each}
+                    onClick={() => setSide(each)}
+                    className={`border-b-2 text-14 ${side === each ? "border-ink font-semibold" : "border-transparent text-quiet hover:text-ink"}`}
+                  >
+                    {each === "lines" ? "Lines" : "When, where, who is new"}
+                  </button>
+                ))}
+              </div>
+              {side === "looks" ? (
+                <Looks madeFrom={page.made_from} />
+              ) : (
+                <Lines
+                  key={`${picked.first}:${picked.last}:${picked.rule}`}
+                  picked={picked}
+                  onPick={pick}
+                  page={page}
+                />
+              )}
+            </section>
           </div>
         </>
       )}

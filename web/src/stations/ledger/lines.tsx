@@ -3,9 +3,11 @@ import { useState } from "react";
 
 import { api, Trouble } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count, day, figure, money, month } from "@/charts/format";
-import type { PickedLines } from "@/stations/ledger";
-import { useLines } from "@/stations/ledger/queries";
+import { count, day, figure, money } from "@/charts/format";
+import { useLens } from "@/lens/context";
+import { ALL_LINES, fieldOf } from "@/stations/ledger/picked";
+import type { PickedLines } from "@/stations/ledger/picked";
+import { linesOf, useLines } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
 import { useNotice } from "@/ui/notices";
@@ -33,19 +35,32 @@ export function Lines({ picked, onPick, page }: Props) {
         : "all lines";
   const total = lines.data?.total ?? 0;
   const save = useSave(picked);
+  const lens = useLens();
+  const narrow = fieldOf(picked);
+  const narrowed = lens.clauses.some((clause) => clause.field === narrow);
   return (
-    <section className="card min-w-0" aria-label="Lines">
-      <div className="flex items-baseline gap-2 p-3 pb-2">
-        <h2 className="text-14">
-          {picked.month === null ? "" : `${month(picked.month)}, `}
+    <div aria-label="Lines" role="region">
+      <div className="flex items-baseline gap-2 px-3 pb-2">
+        <h3 className="text-13">
+          {picked.when && `${picked.when}, `}
           {what}
-        </h2>
+        </h3>
         <span className="flex-1 text-12 text-quiet">{count(total)}</span>
-        {(picked.month !== null || picked.rule) && (
+        {narrow && (
+          <button
+            type="button"
+            aria-pressed={narrowed}
+            className={`text-12 underline ${narrowed ? "font-semibold" : ""} text-teal`}
+            onClick={() => lens.pick(narrow, { value: "yes" }, false)}
+          >
+            {narrowed ? "lens holds their customers" : "narrow the lens to their customers"}
+          </button>
+        )}
+        {(picked.first !== null || picked.rule) && (
           <button
             type="button"
             className="text-12 text-quiet underline"
-            onClick={() => onPick({ month: null, rule: "" })}
+            onClick={() => onPick(ALL_LINES)}
           >
             all lines
           </button>
@@ -79,7 +94,7 @@ export function Lines({ picked, onPick, page }: Props) {
           ›
         </button>
       </div>
-      <div className="max-h-[330px] overflow-auto">
+      <div className="max-h-[440px] overflow-auto">
         <table className="w-full border-collapse text-12">
           <thead className="sticky top-0 bg-card text-left text-11 text-quiet">
             <tr>
@@ -150,7 +165,7 @@ export function Lines({ picked, onPick, page }: Props) {
         )}
         {lines.isError && <p className="p-4 text-alarm">{lines.error.message}</p>}
       </div>
-    </section>
+    </div>
   );
 }
 
@@ -163,7 +178,7 @@ function useSave(picked: PickedLines) {
       const answer = await api.POST("/api/studies/{study}/ledger/lines/file", {
         params: {
           path: { study: study.id },
-          query: { ...(picked.month !== null && { month: picked.month }), rule: picked.rule },
+          query: linesOf(picked),
         },
         parseAs: "blob",
       });

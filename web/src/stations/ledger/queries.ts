@@ -3,15 +3,25 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { api, data } from "@/api/client";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
-import type { PickedLines } from "@/stations/ledger";
+import type { PickedLines, Step } from "@/stations/ledger/picked";
 
-export function useLedger(study: number, preview: string) {
+export function useLedger(preview: string, step: Step, around: number | null) {
+  const { study: of, view } = useStudy();
+  const study = of.id;
   return useQuery({
-    queryKey: ["study", study, "ledger", preview],
+    queryKey: ["study", study, "ledger", preview, step, around, view],
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/ledger", {
-          params: { path: { study }, query: preview ? { preview } : {} },
+          params: {
+            path: { study },
+            query: {
+              ...view,
+              step,
+              ...(preview && { preview }),
+              ...(step === "day" && around !== null && { around }),
+            },
+          },
           signal,
         }),
       ),
@@ -28,8 +38,7 @@ export function useLines(study: number, picked: PickedLines, after: number) {
           params: {
             path: { study },
             query: {
-              ...(picked.month !== null && { month: picked.month }),
-              rule: picked.rule,
+              ...linesOf(picked),
               after,
             },
           },
@@ -38,6 +47,11 @@ export function useLines(study: number, picked: PickedLines, after: number) {
       ),
     placeholderData: keepPreviousData,
   });
+}
+
+/** Picked lines as an address tells them. */
+export function linesOf({ first, last, rule }: PickedLines) {
+  return { ...(first !== null && { first }), ...(last !== null && { last }), rule };
 }
 
 /** Changes of the Ledger: each says what it did, offers to take it back, and asks all anew. */

@@ -20,6 +20,8 @@ const ROLE_WORDS: Record<string, string> = {
   price: "price of one",
   total: "line total",
   kind: "sale, return or void",
+  cost: "what the line costs the shop",
+  currency: "currency",
   out: "leave out",
   key: "customer or card",
   joined: "joining date",
@@ -78,8 +80,10 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
           <h2 className="text-14">{intake.name}</h2>
           <p className="text-12 text-quiet">
             {intake.role === "log" ? "A transaction log" : "A table of customers"}
-            {intake.lines > 0 && `, about ${count(intake.lines)} rows`}. Nothing is counted yet:
-            check how each column will be read.
+            {intake.lines > 0 && `, about ${count(intake.lines)} rows`}.{" "}
+            {intake.replaces === null
+              ? "Nothing is counted yet: check how each column will be read."
+              : "It counts as it was read before until you count it anew."}
           </p>
         </div>
         <Button onClick={() => drop.mutate(undefined)}>Put aside</Button>

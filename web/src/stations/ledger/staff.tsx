@@ -10,13 +10,19 @@ import { inTurn } from "@/study/in-turn";
 import { Button } from "@/ui/button";
 
 /** Which cards are staff's or a test's: codes and patterns, one a line. */
-export function StaffCards({ staff }: { staff: Schemas["StaffCards"] }) {
+export function StaffCards({
+  staff,
+  revision,
+}: {
+  staff: Schemas["StaffCards"];
+  revision: number;
+}) {
   const { study, canChange } = useStudy();
   const [open, setOpen] = useState(false);
   const [text, setText] = useState("");
   const change = useLedgerChange(
     (patterns: string[]) =>
-      inTurn(`staff ${study.id}`, staff.revision, (headers) =>
+      inTurn(`staff ${study.id}`, revision, (headers) =>
         data(
           api.PUT("/api/studies/{study}/ledger/staff", {
             params: { path: { study: study.id } },

@@ -1,0 +1,279 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import type { KeyboardEvent } from "react";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { count, dayOfNumber, figure, inUnit, money, month, percent } from "@/charts/format";
+import { useLens } from "@/lens/context";
+import { endOf, iso, monthOf } from "@/stations/ledger/picked";
+import { useStudy } from "@/study/context";
+import { Failed, Waiting } from "@/ui/status";
+
+const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
+const COLUMN_HEADS: Record<string, string> = {
+  department: "Departments",
+  channel: "Channels",
+  site: "Sites",
+};
+
+/** A pick that narrows the lens to the customers behind it; resting on it tries it. */
+function useNarrowing() {
+  const lens = useLens();
+  return (field: string) => {
+    const chosen = lens.clauses.some((clause) => clause.field === field);
+    const pick = () => lens.pick(field, { value: "yes" }, false);
+    const tried = { field, values: ["yes"], ranges: [], negated: false, window: "" };
+    return {
+      chosen,
+      handlers: {
+        role: "button",
+        tabIndex: 0,
+        "aria-pressed": chosen,
+        onClick: pick,
+        onKeyDown: (event: KeyboardEvent) => {
+          if (event.key === "Enter" || event.key === " ") {
+            event.preventDefault();
+            pick();
+          }
+        },
+        onPointerEnter: () => lens.preview(tried),
+        onPointerLeave: () => lens.preview(null),
+        onFocus: () => lens.preview(tried),
+        onBlur: () => lens.preview(null),
+      },
+    };
+  };
+}
+
+/** Looks at the lines that count; every one narrows the lens. */
+export function Looks({ madeFrom }: { madeFrom: string }) {
+  const { study } = useStudy();
+  const looks = useQuery({
+    queryKey: ["study", study.id, "looks", madeFrom],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/ledger/looks", {
+          params: { path: { study: study.id } },
+          signal,
+        }),
+      ),
+  });
+  if (looks.isPending) return <Waiting />;
+  if (looks.isError) return <Failed words={looks.error.message} />;
+  const page = looks.data;
+  return (
+    <div className="grid gap-4 p-3 pt-1">
+      <p className="text-11 text-quiet">
+        Of the lines that count. Pick anything: the lens narrows to the customers behind it.
+      </p>
+      <Hours looks={page} />
+      <div className="columns-2 gap-6 *:mb-4 *:break-inside-avoid">
+        {page.columns.map((column) => (
+          <Parts key={column.column} column={column} />
+        ))}
+        <Newcomers newcomers={page.newcomers} />
+        {page.baskets && <Baskets baskets={page.baskets} />}
+      </div>
+      <Gaps looks={page} />
+    </div>
+  );
+}
+
+/** Weekday by hour: the darker, the more money. Hours in which nothing ever happens are left out. */
+function Hours({ looks }: { looks: Schemas["Looks"] }) {
+  const { study } = useStudy();
+  const narrowing = useNarrowing();
+  const used = Array.from({ length: 24 }, (_, hour) => hour).filter((hour) =>
+    DAYS.some((_, weekday) => (looks.hour_lines[weekday * 24 + hour] ?? 0) > 0),
+  );
+  const from = used[0] ?? 0;
+  const hours = used.length
+    ? Array.from({ length: (used[used.length - 1] ?? 0) - from + 1 }, (_, i) => from + i)
+    : [];
+  const most = Math.max(1, ...looks.hour_money);
+  if (hours.length <= 1) return null; // a log of dates without times
+  return (
+    <section aria-label="Weekday and hour">
+      <h3 className="mb-1 text-13">When</h3>
+      <div
+        className="grid gap-px text-11"
+        style={{ gridTemplateColumns: `30px repeat(${hours.length}, minmax(0, 1fr))` }}
+      >
+        <span />
+        {hours.map((hour) => (
+          <span key={hour} className="text-center text-quiet">
+            {hour}
+          </span>
+        ))}
+        {DAYS.map((name, weekday) => [
+          <span key={name} className="text-quiet">
+            {name}
+          </span>,
+          ...hours.map((hour) => {
+            const place = weekday * 24 + hour;
+            const value = looks.hour_money[place] ?? 0;
+            const lines = looks.hour_lines[place] ?? 0;
+            const { chosen, handlers } = narrowing(`bought:hour=${place}`);
+            const said = `${name} ${hour}:00: ${money(value, study.scale, study.currency)}, ${count(lines)} lines`;
+            return (
+              <span
+                key={place}
+                {...(lines > 0 ? handlers : {})}
+                aria-label={said}
+                title={said}
+                className={`h-[17px] rounded-[2px] ${lines > 0 ? "cursor-pointer hover:outline-2 hover:outline-teal" : ""} ${chosen ? "outline-2 outline-teal" : ""}`}
+                style={{
+                  background: lines
+                    ? `color-mix(in oklab, var(--color-ink) ${8 + Math.round((72 * Math.max(0, value)) / most)}%, var(--color-card))`
+                    : "var(--color-paper)",
+                }}
+              />
+            );
+          }),
+        ])}
+      </div>
+    </section>
+  );
+}
+
+function Parts({ column }: { column: Schemas["LookColumn"] }) {
+  const { study } = useStudy();
+  const narrowing = useNarrowing();
+  const whole = column.parts.reduce((sum, part) => sum + part.money, 0);
+  const most = Math.max(1, ...column.parts.map((part) => part.money));
+  return (
+    <section aria-label={COLUMN_HEADS[column.column]}>
+      <h3 className="mb-1 text-13">
+        {COLUMN_HEADS[column.column]}{" "}
+        <span className="font-normal text-quiet">{count(column.names)}</span>
+      </h3>
+      {column.parts.map((part) => {
+        const { chosen, handlers } = narrowing(`bought:${column.column}=${part.name}`);
+        const said = `${part.name}: ${money(part.money, study.scale, study.currency)}, ${count(part.lines)} lines`;
+        return (
+          <div
+            key={part.number}
+            {...(part.number >= 0 ? handlers : {})}
+            aria-label={said}
+            title={said}
+            className={`grid grid-cols-[96px_1fr_58px_40px] items-center gap-1.5 rounded-sm border border-dashed border-transparent py-px text-12 ${part.number >= 0 ? "cursor-pointer hover:border-teal" : "text-quiet"} ${chosen ? "font-semibold text-teal" : ""}`}
+          >
+            <span className="truncate">{part.name}</span>
+            <span className="h-3">
+              <span
+                className={`block h-full ${chosen ? "bg-teal" : "bg-everyone"}`}
+                style={{ width: `${(100 * Math.max(0, part.money)) / most}%` }}
+              />
+            </span>
+            <span className="text-right">{money(part.money, study.scale, study.currency)}</span>
+            <span className="text-right text-quiet">{percent(part.money, whole, 0)}</span>
+          </div>
+        );
+      })}
+    </section>
+  );
+}
+
+const TALL = 56;
+
+function Newcomers({ newcomers }: { newcomers: Schemas["Newcomers"] }) {
+  const narrowing = useNarrowing();
+  const [rest, setRest] = useState("");
+  const most = Math.max(1, ...newcomers.customers);
+  const first = newcomers.starts[0];
+  const last = newcomers.starts[newcomers.starts.length - 1];
+  if (first === undefined || last === undefined) return null;
+  return (
+    <section aria-label="New customers">
+      <h3 className="mb-1 text-13">
+        New customers <span className="font-normal text-quiet">{rest || "by first purchase"}</span>
+      </h3>
+      <div className="flex items-end gap-px" style={{ height: TALL }}>
+        {newcomers.starts.map((start, place) => {
+          const value = newcomers.customers[place] ?? 0;
+          const { chosen, handlers } = narrowing(
+            `began:days=${iso(start)}..${iso(endOf("month", start))}`,
+          );
+          const said = `${month(monthOf(start))}: ${count(value)}`;
+          return (
+            <span
+              key={start}
+              {...handlers}
+              aria-label={`${said} bought for the first time`}
+              className="flex h-full flex-1 cursor-pointer items-end hover:bg-paper"
+              onMouseEnter={() => setRest(said)}
+              onMouseLeave={() => setRest("")}
+            >
+              <span
+                className={`block w-full ${chosen ? "bg-teal" : "bg-everyone"}`}
+                style={{ height: Math.max(value > 0 ? 1.5 : 0, (TALL * value) / most) }}
+              />
+            </span>
+          );
+        })}
+      </div>
+      <p className="flex justify-between text-11 text-quiet">
+        <span>{month(monthOf(first))}</span>
+        <span>{month(monthOf(last))}</span>
+      </p>
+    </section>
+  );
+}
+
+function Baskets({ baskets }: { baskets: Schemas["Baskets"] }) {
+  const { study } = useStudy();
+  const most = Math.max(1, ...baskets.purchases);
+  const cash = (value: number | undefined) => inUnit(value ?? 0, "money", study.currency);
+  return (
+    <section aria-label="Baskets">
+      <h3 className="mb-1 text-13">
+        Baskets{" "}
+        <span className="font-normal text-quiet">
+          half under {study.currency}
+          {figure(baskets.median)}, mean {study.currency}
+          {figure(baskets.mean)}
+        </span>
+      </h3>
+      <div className="flex items-end gap-px" style={{ height: TALL }}>
+        {baskets.purchases.map((value, place) => (
+          <span
+            key={place}
+            title={`${cash(baskets.edges[place])} to ${cash(baskets.edges[place + 1])}: ${count(value)} purchases`}
+            className="flex-1 bg-everyone"
+            style={{ height: (TALL * value) / most }}
+          />
+        ))}
+      </div>
+      <p className="flex justify-between text-11 text-quiet">
+        <span>{cash(baskets.edges[0])}</span>
+        <span>{cash(baskets.edges[baskets.edges.length - 1])}</span>
+      </p>
+    </section>
+  );
+}
+
+function Gaps({ looks }: { looks: Schemas["Looks"] }) {
+  return (
+    <section aria-label="Days without data">
+      <h3 className="mb-1 text-13">Days without data</h3>
+      {looks.gaps.length === 0 ? (
+        <p className="text-12 text-quiet">
+          None: no stretch without a line is longer than this log’s usual pauses.
+        </p>
+      ) : (
+        <ul className="grid grid-cols-2 gap-x-6 text-12">
+          {looks.gaps.map((gap) => (
+            <li key={`${gap.site}${gap.first}`}>
+              <b className="font-semibold">{gap.site || "Everywhere"}</b> {dayOfNumber(gap.first)}{" "}
+              to {dayOfNumber(gap.last)}, {gap.last - gap.first + 1} days
+            </li>
+          ))}
+          {looks.all_gaps > looks.gaps.length && (
+            <li className="text-quiet">and {looks.all_gaps - looks.gaps.length} shorter ones</li>
+          )}
+        </ul>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,190 @@
+import { Popover } from "radix-ui";
+import { useState } from "react";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { useLedgerChange } from "@/stations/ledger/queries";
+import { useStudy } from "@/study/context";
+import { inTurn } from "@/study/in-turn";
+import { Button } from "@/ui/button";
+
+const COLUMN_WORDS: Record<string, string> = {
+  department: "department",
+  item: "item",
+  site: "site",
+  channel: "channel",
+  kind: "kind (sale, return, void, other)",
+  money: "amount",
+  quantity: "pieces",
+  hour: "hour of the day",
+};
+
+interface Draft {
+  name: string;
+  column: string;
+  words: string;
+  low: string;
+  high: string;
+}
+
+const NEW: Draft = { name: "", column: "department", words: "", low: "", high: "" };
+
+function draftOf(own: Schemas["OwnRow"] | undefined): Draft {
+  if (!own) return NEW;
+  return {
+    name: own.name,
+    column: own.column,
+    words: own.words.join("\n"),
+    low: own.low === null ? "" : String(own.low),
+    high: own.high === null ? "" : String(own.high),
+  };
+}
+
+/** A rule of one's own: a column, and the words or the range that are set aside. */
+export function OwnRule({
+  choices,
+  own,
+}: {
+  choices: Schemas["LedgerChoices"];
+  own?: Schemas["OwnRow"] | undefined;
+}) {
+  const { study } = useStudy();
+  const [open, setOpen] = useState(false);
+  const [draft, setDraft] = useState<Draft>(NEW);
+  const revision = choices.revisions.own ?? 0;
+  const numbers = choices.number_columns.includes(draft.column);
+  const set = (part: Partial<Draft>) => setDraft({ ...draft, ...part });
+  const keep = useLedgerChange(
+    () =>
+      inTurn(`own rules ${study.id}`, revision, (headers) =>
+        data(
+          api.POST("/api/studies/{study}/ledger/own", {
+            params: { path: { study: study.id } },
+            body: {
+              slot: own?.slot ?? null,
+              name: draft.name,
+              column: draft.column,
+              words: numbers ? [] : draft.words.split("\n"),
+              low: numbers && draft.low !== "" ? Number(draft.low) : null,
+              high: numbers && draft.high !== "" ? Number(draft.high) : null,
+            },
+            headers,
+          }),
+        ),
+      ),
+    () =>
+      own
+        ? `“${draft.name}” is changed.`
+        : `“${draft.name}” is kept, switched off. Rest on it to see what it would do.`,
+  );
+  const drop = useLedgerChange(
+    () =>
+      inTurn(`own rules ${study.id}`, revision, (headers) =>
+        data(
+          api.DELETE("/api/studies/{study}/ledger/own/{slot}", {
+            params: { path: { study: study.id, slot: own?.slot ?? -1 } },
+            headers,
+          }),
+        ),
+      ),
+    () => `“${own?.name ?? ""}” is dropped.`,
+  );
+  const field = "w-full rounded-md border border-line bg-card px-2 py-1";
+  return (
+    <Popover.Root
+      open={open}
+      onOpenChange={(next) => {
+        if (next) setDraft(draftOf(own));
+        setOpen(next);
+      }}
+    >
+      <Popover.Trigger
+        className={
+          own
+            ? "text-11 text-quiet underline hover:text-ink"
+            : "rounded-md border border-dashed border-everyone px-2 py-0.5 text-12 hover:border-quiet"
+        }
+      >
+        {own ? "change" : "+ a rule of your own"}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content align="start" sideOffset={6} className="card z-40 w-80 p-3 shadow-lg">
+          <form
+            className="grid gap-2 text-12"
+            onSubmit={(event) => {
+              event.preventDefault();
+              keep.mutate(undefined, { onSuccess: () => setOpen(false) });
+            }}
+          >
+            <h3 className="text-13">{own ? "Change the rule" : "Set lines aside by a rule"}</h3>
+            <label className="grid gap-0.5">
+              Its name
+              <input
+                autoFocus
+                value={draft.name}
+                maxLength={40}
+                onChange={(event) => set({ name: event.target.value })}
+                className={field}
+              />
+            </label>
+            <label className="grid gap-0.5">
+              Lines whose
+              <select
+                value={draft.column}
+                onChange={(event) => set({ column: event.target.value })}
+                className={field}
+              >
+                {[...choices.word_columns, ...choices.number_columns].map((column) => (
+                  <option key={column} value={column}>
+                    {COLUMN_WORDS[column] ?? column}
+                  </option>
+                ))}
+              </select>
+            </label>
+            {numbers ? (
+              <div className="grid grid-cols-2 gap-2">
+                {(["low", "high"] as const).map((end) => (
+                  <label key={end} className="grid gap-0.5">
+                    {end === "low" ? "goes from" : "up to"}
+                    <input
+                      type="number"
+                      step="any"
+                      value={draft[end]}
+                      placeholder="any"
+                      onChange={(event) => set({ [end]: event.target.value })}
+                      className={field}
+                    />
+                  </label>
+                ))}
+              </div>
+            ) : (
+              <label className="grid gap-0.5">
+                is one of these, one a line; * stands for anything
+                <textarea
+                  rows={4}
+                  value={draft.words}
+                  onChange={(event) => set({ words: event.target.value })}
+                  className={`${field} font-mono`}
+                />
+              </label>
+            )}
+            <div className="flex gap-2">
+              <Button type="submit" className="flex-1" disabled={keep.isPending}>
+                {own ? "Change it" : "Keep this rule"}
+              </Button>
+              {own && (
+                <Button
+                  kind="quiet"
+                  disabled={drop.isPending}
+                  onClick={() => drop.mutate(undefined, { onSuccess: () => setOpen(false) })}
+                >
+                  Drop it
+                </Button>
+              )}
+            </div>
+          </form>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
