@@ -31,6 +31,8 @@ __all__ = ["Ledger", "Members", "read_logs", "read_members"]
 
 _LOOKED_AT = 2000
 _UNREAD = 1000
+#: Types of a customer table's columns that hold no value to group by.
+_NO_TRAIT = ("key", "address", "out", "id", "person")
 _CODES = ("cards", "sites", "channels", "items", "departments")
 
 
@@ -160,7 +162,9 @@ def read_members(path: Path, reader: LineReader, watch: Watch) -> Members:
         mapping.ready(file.names)
     except MappingError as problem:
         raise Trouble(f"{path}: {problem}") from problem
-    kept = {n: k for n, k in mapping.types.items() if k not in ("key", "address", "out")}
+    kept = {
+        n: k for n, k in mapping.types.items() if k not in ("key", "address", "out", "id", "person")
+    }
     traits = {name: TraitReader(name, kind, mapping) for name, kind in kept.items()}
     numbers: list[NDArray[np.int32]] = []
     done = 0

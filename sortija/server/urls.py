@@ -11,6 +11,7 @@ from sortija.server.campaigns import api as campaigns
 from sortija.server.crossings import api as crossings
 from sortija.server.groups import api as groups
 from sortija.server.ledger import api as ledger
+from sortija.server.ledger import api_customers as customers
 from sortija.server.lens import api as lens
 from sortija.server.measures import api as measures
 from sortija.server.portraits import api as portraits
@@ -18,7 +19,8 @@ from sortija.server.scores import api as scores
 from sortija.server.studies import api as studies
 
 _STATIONS = (
-    accounts, studies, lens, ledger, measures, scores, groups, portraits, crossings, campaigns,
+    accounts, studies, lens, ledger, customers, measures, scores, groups, portraits, crossings,
+    campaigns,
 )  # fmt: skip
 
 urlpatterns = [

@@ -42,9 +42,42 @@ def text_buffers(column: pa.Array) -> tuple[NDArray[np.int32], NDArray[np.uint8]
 
 
 @numba.njit(nogil=True, cache=True)
+def _capitals(data: Any, start: int) -> bool:
+    """Whether three capital letters stand here, as a currency's code does."""
+    first, second, third = data[start], data[start + 1], data[start + 2]
+    return bool(65 <= first <= 90 and 65 <= second <= 90 and 65 <= third <= 90)
+
+
+@numba.njit(nogil=True, cache=True)
+def _without_code(data: Any, start: int, stop: int) -> tuple[int, int]:
+    """A cell without the code of a currency, set off by a blank: ``12.50 EUR``."""
+    if stop - start > 4:
+        if data[start + 3] == 32 and _capitals(data, start):
+            start += 4
+        elif data[stop - 4] == 32 and _capitals(data, stop - 3):
+            stop -= 4
+    return start, stop
+
+
+@numba.njit(nogil=True, cache=True)
+def _dash(data: Any, i: int, stop: int) -> bool:
+    """A minus: the plain one, the true one, or a dash of text (both three bytes long)."""
+    if data[i] == 45:
+        return True
+    if data[i] != 0xE2 or i + 2 >= stop:
+        return False
+    return (data[i + 1] == 0x88 and data[i + 2] == 0x92) or (
+        data[i + 1] == 0x80 and 0x90 <= data[i + 2] <= 0x95
+    )
+
+
+@numba.njit(nogil=True, cache=True)
 def _decimal(data: Any, start: int, stop: int, scale: int, comma: bool) -> tuple[int, int]:
     """(value at ``scale``, state) of one cell."""
+    start, stop = _without_code(data, start, stop)
     negative = False
+    seen = False  # any digit
+    closed = False  # a sign or bracket behind the digits: none may follow
     digits = 0
     value = 0
     last_mark = -1  # the place of the last dot or comma
@@ -73,6 +106,9 @@ def _decimal(data: Any, start: int, stop: int, scale: int, comma: bool) -> tuple
     for i in range(start, stop):
         c = data[i]
         if 48 <= c <= 57:
+            if closed:
+                return 0, 2  # 18-24 is no number
+            seen = True
             if decimal_at >= 0 and i > decimal_at:
                 if places == scale:
                     if rounding < 0:
@@ -82,19 +118,17 @@ def _decimal(data: Any, start: int, stop: int, scale: int, comma: bool) -> tuple
             value = value * 10 + (c - 48)
             if digits > 0 or c != 48:
                 digits += 1
-        elif c == 45 or c == 40:  # minus, opening bracket
+        elif c == 40 or _dash(data, i, stop):
             negative = True
-        elif c in (_DOT, _COMMA) or c == 41 or c == 43 or c == 32 or c == 39 or c == 36 or c >= 128:
+            closed = seen
+        elif c == 41 or c == 43:  # closing bracket, plus
+            closed = seen
+        elif c in (_DOT, _COMMA) or c == 32 or c == 39 or c == 36 or c >= 128:
             continue
         else:
             return 0, 2
     if digits > _MOST_DIGITS:
         return 0, 2
-    seen = False
-    for i in range(start, stop):
-        if 48 <= data[i] <= 57:
-            seen = True
-            break
     if not seen:
         return 0, 2
     for _ in range(scale - places):

@@ -11,6 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from sortija.core.ledger.behaviour import Behaviour, behaviour_of, come_back, stand_together
+from sortija.core.ledger.levels import order_of
 
 __all__ = [
     "LOG_ROLES",
@@ -41,7 +42,10 @@ LOG_ROLES = (
     "currency",
 )
 REQUIRED_ROLES = ("customer", "moment")
-TRAIT_TYPES = ("key", "number", "category", "yes/no", "date", "joined", "consent", "address", "out")
+TRAIT_TYPES = (
+    "key", "number", "category", "ordered", "yes/no", "date", "joined", "consent", "address",
+    "offer", "id", "person", "out",
+)  # fmt: skip
 LineKind = Literal["sale", "return", "void", "other"]
 
 _NAMES = {
@@ -131,11 +135,17 @@ class LogMapping:
 
 @dataclass(frozen=True)
 class MemberMapping:
-    """Column → type of a customer table; exactly one is the ``key``."""
+    """Column → type of a customer table; exactly one is the ``key``.
+
+    ``orders``: levels of ordered categories, lowest first; ``dated``: the day that the table
+    speaks of, as 2026-06-30, or empty for the day it came in.
+    """
 
     types: dict[str, str]
     month_first: bool | None = False
     decimal_comma: bool = False
+    orders: dict[str, list[str]] = field(default_factory=dict)
+    dated: str = ""
 
     @property
     def key(self) -> str:
@@ -148,10 +158,12 @@ class MemberMapping:
                 raise MappingError(f"The file has no column called {column}.")
             if kind not in TRAIT_TYPES:
                 raise MappingError(f"There is no type called {kind}.")
-        for single in ("key", "joined", "consent", "address"):
+        for single in ("key", "joined", "consent", "address", "person"):
             count = sum(kind == single for kind in self.types.values())
             if count > 1 or (single == "key" and count == 0):
                 raise MappingError(f"Exactly one column can be the {single}; here {count} are.")
+        if self.dated and not re.fullmatch(r"(19|20)\d\d-\d\d-\d\d", self.dated):
+            raise MappingError("Write the day that the table speaks of as 2026-06-30.")
 
     def ready(self, names: tuple[str, ...]) -> None:
         """:meth:`check`, and nothing is left to ask."""
@@ -352,16 +364,30 @@ def _trait(name: str, b: Behaviour, rows: int) -> tuple[str, str]:
         joined = re.search(r"join|since|enrol|regist|start|opened", name, re.I)
         return ("joined", "dates, and its name says when they joined") if joined else (
             "date", "its cells read as dates")  # fmt: skip
+    unique = rows >= 20 and b.distinct > 0.9 * b.filled
+    person = re.search(r"person|same.?as|merged|belongs", name, re.I)
+    if person and not b.decimals and b.distinct > 0.3 * b.filled:
+        return "person", "its name says whose card it is: cards of one person are put together"
+    # Ages such as 65+ read as numbers, bands such as 18-24 do not.
     if b.numbers > 0.95:
+        if b.leading_zeros and unique:
+            return "id", "leading zeros and hardly two alike, so it names and does not measure"
         if b.leading_zeros:
             return "category", "written with leading zeros, so a code and not an amount"
+        if unique and re.search(r"(^|_)(id|nr|no|number|code)$|phone|mobile", name, re.I):
+            return "id", "numbers, but hardly two alike and its name says they are codes"
         if re.search(
             r"district|post|zip|store|branch|region|code|area|(^|_)(id|nr|no)$", name, re.I
         ):
             return "category", "numbers, but its name says they are codes"
         return "number", "its cells are numbers"
     if b.distinct <= max(60, rows // 50):
+        order = order_of(b.values) if b.distinct <= len(b.values) else None
+        if order is not None:
+            return "ordered", f"its values have an order: {', '.join(order[:4])}"
         return "category", f"{b.distinct} words that repeat"
+    if unique and not any(" " in value for value in b.values):
+        return "id", f"{b.distinct} codes, hardly two alike: shown and found by, never grouped"
     return "out", f"{b.distinct} different texts: too many to group by"
 
 

@@ -21,6 +21,7 @@ from sortija.server.groups.placed import segment_labels
 from sortija.server.ledger.models import Card
 from sortija.server.studies.actions import record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
+from sortija.server.studies.people import forgets_people
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.windows import WindowInView
 
@@ -181,3 +182,9 @@ def list_lines(campaign: Campaign) -> Iterator[str]:
             yield code, address, labels[segment] if segment < len(labels) else ""
 
     return csv_lines(("card", "address", "segment"), rows())
+
+
+@forgets_people
+def _forget(study: Study, numbers: list[int]) -> None:
+    """An erased person is on no list, sent or held out."""
+    Member.objects.filter(campaign__study=study, customer__in=numbers).delete()

@@ -57,12 +57,12 @@ def change_draft(study: Study, person: Any, draft: Draft, expected: int | None) 
 
 def groupable(study: Study) -> list[Trait]:
     """Traits that can shape groups: categories and yes/no, consent and dates left out."""
-    return [t for t in traits_of(study) if t.type in ("category", "yes/no")]
+    return [t for t in traits_of(study) if t.type in ("category", "ordered", "yes/no")]
 
 
 def proposed_categories(study: Study) -> list[str]:
     """Those with few values; a trait with many says little about anybody."""
-    return [t.name for t in groupable(study) if 2 <= len(t.row.details["levels"]) <= 8]
+    return [t.name for t in groupable(study) if 2 <= len(t.levels) <= 8]
 
 
 def chosen(study: Study, made: Made, draft: Draft) -> tuple[list[str], list[str]]:
@@ -99,7 +99,7 @@ def inputs_of(study: Study, made: Made) -> Inputs:
         seed=draft.seed,
         starts=draft.starts,
     )
-    traits = {t.name: t.row.fingerprint for t in traits_of(study) if t.name in categories}
+    traits = {t.name: t.stamp for t in traits_of(study, made.window.to) if t.name in categories}
     return Inputs(recipe, fingerprint("groups", VERSION, made.stamp, traits, recipe.as_json()))
 
 
@@ -111,7 +111,7 @@ def table_for(study: Study, made: Made, names: list[str]) -> Table:
     Problem
         A trait is no longer there.
     """
-    traits = {f"trait:{t.name}": t for t in traits_of(study)}
+    traits = {f"trait:{t.name}": t for t in traits_of(study, made.window.to)}
     columns: list[Column] = []
     for name in names:
         if name in traits:

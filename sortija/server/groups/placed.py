@@ -62,7 +62,8 @@ def placed_from(study: Study, yardstick: Yardstick, made: Made) -> PlacedAt:
     """Everybody placed by measures of one making, current or not."""
     preparation, _ = frozen(yardstick)
     names = set(preparation.names)
-    traits = {t.name: t.row.fingerprint for t in traits_of(study) if f"trait:{t.name}" in names}
+    told = traits_of(study, made.window.to)
+    traits = {t.name: t.stamp for t in told if f"trait:{t.name}" in names}
     stamp = fingerprint("placed", VERSION, yardstick.pk, made.stamp, traits)
     return PlacedAt(yardstick, made.window, made, _placement(study, yardstick, made, stamp), stamp)
 

@@ -188,7 +188,7 @@ def _recipe(study: Study, made: Made) -> RecipeBody:
         categories=[
             CategoryInput(
                 name=t.name, label=t.name.replace("_", " ").capitalize(),
-                picked=t.name in categories, values=len(t.row.details["levels"]),
+                picked=t.name in categories, values=len(t.levels),
             )
             for t in groupable(study)
         ],

@@ -16,7 +16,6 @@ from rest_framework.views import APIView
 
 from sortija.core.ledger.waterline import STEPS
 from sortija.server.ledger import actions, intakes, listing, looks, uploads, views
-from sortija.server.ledger.customers import CustomerPage, customer_page
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.ledger.preview import IntakeRow, intake_row
 from sortija.server.studies.actions import record, study_for
@@ -344,12 +343,6 @@ class LinesFile(APIView):
         return response
 
 
-class CustomerView(APIView):
-    @extend_schema(responses=CustomerPage)
-    def get(self, request: Request, study: int, customer: int) -> Response:
-        return reply(customer_page(study_for(request.user, study), customer))
-
-
 def urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
     return [
@@ -369,5 +362,4 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/ledger/own", OwnRules),
         ("studies/<int:study>/ledger/own/<int:slot>", OneOwnRule),
         ("studies/<int:study>/ledger/looks", LooksView),
-        ("studies/<int:study>/customer/<int:customer>", CustomerView),
     ]

@@ -80,17 +80,23 @@ class _Marks:
 
 
 def build_log(
-    study: Study, intakes: tuple[Intake, ...], choices: Choices, customers: int, folder: Path,
-    progress: Progress = silent,
+    study: Study, intakes: tuple[Intake, ...], choices: Choices, owner: NDArray[np.int32],
+    folder: Path, progress: Progress = silent,
 ) -> None:  # fmt: skip
-    """Write the files of the lines by customer, day and receipt, with every rule's bits."""
+    """Write the files of the lines by customer, day and receipt, with every rule's bits.
+
+    ``owner``: (cards,) the customer of each card.
+    """
+    customers = len(owner)
+    # Lines without a card come after the last customer; −1 reads the last place.
+    owner = np.append(owner, np.int32(customers))
     marks = _marks(study, intakes, choices)
-    start = _survey(intakes, marks, customers)
+    start = _survey(intakes, marks, owner)
     with whole_folder(folder) as aside:
         writer, sums = LineWriter(aside, ORDERED), _Sums(customers)
         for first, last in _parts(start):
             progress("ordering lines", writer.rows, int(start[-1]))
-            for lines in _part(intakes, marks, customers, first, last):
+            for lines in _part(intakes, marks, owner, first, last):
                 if first < customers:
                     within = start[first : last + 1] - start[first]
                     lines = settle_returns(lines, within, choices.on_sale_day)
@@ -151,14 +157,16 @@ def _twice(intakes: tuple[Intake, ...], gone: list[NDArray[np.bool_]]) -> list[N
     return out
 
 
-def _survey(intakes: tuple[Intake, ...], marks: _Marks, customers: int) -> NDArray[np.int64]:
+def _survey(
+    intakes: tuple[Intake, ...], marks: _Marks, owner: NDArray[np.int32]
+) -> NDArray[np.int64]:
     """Where each customer's lines will begin; on the way, what amounts and days there are."""
-    start = np.zeros(customers + 2, np.int64)
+    start = np.zeros(len(owner) + 1, np.int64)
     spread = AmountSpread()
     for place, intake in enumerate(intakes):
         takes = Replaced.by(np.zeros(0, np.int16), np.zeros(0, np.int32))
         for piece in pieces_of(intake, ("card", "day", "site", "kind", "money", "bits")):
-            start[1:] += np.bincount(_owner(piece["card"], customers), minlength=customers + 1)
+            start[1:] += np.bincount(owner[piece["card"]], minlength=len(owner))
             spread.add(piece["kind"], piece["money"], piece["bits"])
             if intake.overlap == "replace":
                 takes = takes.together(Replaced.by(piece["site"], piece["day"]))
@@ -166,11 +174,6 @@ def _survey(intakes: tuple[Intake, ...], marks: _Marks, customers: int) -> NDArr
             marks.replaced.setdefault(earlier.pk, []).append(takes)
     marks.fence = spread.fence()
     return np.cumsum(start)
-
-
-def _owner(card: NDArray[np.int32], customers: int) -> NDArray[np.int32]:
-    """The customer of each line; lines without one come after the last customer."""
-    return np.where(card < 0, np.int32(customers), card)
 
 
 def _parts(start: NDArray[np.int64]) -> Iterator[tuple[int, int]]:
@@ -186,26 +189,26 @@ def _parts(start: NDArray[np.int64]) -> Iterator[tuple[int, int]]:
 
 
 def _part(
-    intakes: tuple[Intake, ...], marks: _Marks, customers: int, first: int, last: int
+    intakes: tuple[Intake, ...], marks: _Marks, owner: NDArray[np.int32], first: int, last: int
 ) -> Iterator[Lines]:
     """Lines of customers ``first`` to ``last`` in order; those of nobody as they lie, in pieces."""
-    mine: list[Lines] = []
+    parts: list[Lines] = []
     for intake in intakes:
         for piece in pieces_of(intake, tuple(LINE_TYPES)):
-            owner = _owner(piece["card"], customers)
-            inside = np.flatnonzero((owner >= first) & (owner < last))
+            mine = owner[piece["card"]]
+            inside = np.flatnonzero((mine >= first) & (mine < last))
             if not len(inside):
                 continue
             chosen = {name: values[inside] for name, values in piece.items()}
             chosen["bits"] = marks.bits(intake, chosen)
             chosen["intake"] = np.full(len(inside), intake.pk, np.int32)
-            if first == customers:
+            if first == len(owner) - 1:
                 yield chosen
             else:
-                mine.append(chosen)
-    if mine:
-        whole = {name: np.concatenate([part[name] for part in mine]) for name in mine[0]}
-        order = np.lexsort((whole["receipt"], whole["day"], whole["card"]))
+                parts.append(chosen)
+    if parts:
+        whole = {name: np.concatenate([part[name] for part in parts]) for name in parts[0]}
+        order = np.lexsort((whole["receipt"], whole["day"], owner[whole["card"]]))
         yield {name: values[order] for name, values in whole.items()}
 
 

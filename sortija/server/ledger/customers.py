@@ -10,12 +10,20 @@ from pydantic import BaseModel
 from sortija.core.ledger.lines import KINDS
 from sortija.core.ledger.rules import deciding_rule
 from sortija.core.measures.why import Visit
+from sortija.server.ledger.facts import (
+    CardRow,
+    OfferTold,
+    TraitHistory,
+    cards_told,
+    offers_told,
+    traits_told,
+)
 from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
-from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
-from sortija.server.studies.columns import read_column
-from sortija.server.studies.models import Column, Study
+from sortija.server.ledger.models import Card, Code, Line, UnreadCell
+from sortija.server.ledger.owners import owners_of
+from sortija.server.studies.models import Study
 
-__all__ = ["CustomerPage", "customer_page", "visits_of"]
+__all__ = ["CustomerPage", "CustomerReceipt", "customer_page", "receipts_told", "visits_of"]
 
 MOST_RECEIPTS = 400
 
@@ -47,28 +55,20 @@ class CustomerReceipt(BaseModel):
     lines: list[CustomerLine]
 
 
-class TraitAt(BaseModel):
-    """What the table of a day said; nothing where it did not name the customer."""
-
-    day: str
-    value: str
-
-
-class TraitHistory(BaseModel):
-    """One trait: what it is now, and what each customer table said, newest first."""
-
-    name: str
-    now: str
-    told: list[TraitAt]
-
-
 class CustomerPage(BaseModel):
-    """``receipts``: newest first; ``left_out``: older ones beyond the page; ``total``: all."""
+    """``receipts``: newest first; ``left_out``: older ones beyond the page; ``total``: all.
+
+    ``number``: the customer's own, whichever of the cards was asked for; ``revision``: of the
+    ownership of cards, for the next change.
+    """
 
     number: int
     name: str
-    cards: list[str]
+    erased: bool
+    cards: list[CardRow]
+    revision: int
     address: str
+    offers: list[OfferTold]
     traits: list[TraitHistory]
     receipts: list[CustomerReceipt]
     total: int
@@ -114,19 +114,26 @@ def visits_of(study: Study, ledger: Ledger, number: int) -> list[Visit]:
 
 def customer_page(study: Study, number: int) -> CustomerPage:
     """Everything about one customer; Http404 where there is none."""
-    cards = list(Card.objects.filter(study=study, number=number))
-    if not cards:
+    owners = owners_of(study)
+    if not 0 <= number < len(owners.of):
         raise Http404("There is no such customer here.")
+    number = int(owners.of[number])
+    numbers = owners.cards_of(number)
+    cards = cards_told(study, numbers)
+    addresses = Card.objects.filter(study=study, number__in=numbers).exclude(address="")
     ledger = ledger_of(study)
     receipts: list[CustomerReceipt] = []
     total = 0
     if ledger is not None and ledger.built:
         receipts, total = _receipts(study, ledger, number)
     dated = [receipt.day for receipt in receipts if receipt.day]
+    name = next((card.code for card in cards if card.code), "")
     return CustomerPage(
-        number=number, name=cards[0].code, cards=[card.code for card in cards],
-        address=next((card.address for card in cards if card.address), ""),
-        traits=_traits(study, number), receipts=receipts, total=total,
+        number=number, name=name or "An erased person", erased=not name, cards=cards,
+        revision=owners.revision,
+        address=addresses.values_list("address", flat=True).first() or "",
+        traits=traits_told(study, number, numbers), offers=offers_told(study, numbers),
+        receipts=receipts, total=total,
         left_out=max(0, total - len(receipts)),
         first=min(dated, default=""), last=max(dated, default=""),
         rules={rule.key: rule.name for rule in ledger.rules} if ledger else {},
@@ -135,10 +142,16 @@ def customer_page(study: Study, number: int) -> CustomerPage:
 
 def _receipts(study: Study, ledger: Ledger, number: int) -> tuple[list[CustomerReceipt], int]:
     """The newest receipts, and how many there are in all."""
+    groups = _receipt_places(ledger.lines(), number)[::-1]
+    return receipts_told(study, ledger, groups[:MOST_RECEIPTS]), len(groups)
+
+
+def receipts_told(
+    study: Study, ledger: Ledger, groups: list[NDArray[np.int64]]
+) -> list[CustomerReceipt]:
+    """Receipts with every line; ``groups``: the places of each one's lines in the ordered log."""
     lines = ledger.lines()
-    groups = _receipt_places(lines, number)[::-1]
-    shown = groups[:MOST_RECEIPTS]
-    places = np.concatenate(shown) if shown else np.zeros(0, np.int64)
+    places = np.concatenate(groups) if groups else np.zeros(0, np.int64)
     rows = _stored(lines, places)
     items = dict(
         Code.objects.filter(
@@ -151,7 +164,7 @@ def _receipts(study: Study, ledger: Ledger, number: int) -> tuple[list[CustomerR
     decides = deciding_rule(lines.log.bits[places], ledger.mask, rules)
     reason = dict(zip(places.tolist(), decides.tolist(), strict=True))
     out = []
-    for group in shown:
+    for group in groups:
         first = rows[int(group[0])]
         dated = first.day.year >= 1970
         told = []
@@ -175,7 +188,7 @@ def _receipts(study: Study, ledger: Ledger, number: int) -> tuple[list[CustomerR
             purchase=dated and any(line.kind == "sale" and line.quantity > 0 for line in kept),
             lines=told,
         ))  # fmt: skip
-    return out, len(groups)
+    return out
 
 
 def _stored(lines: Lines, places: np.ndarray) -> dict[int, Line]:
@@ -196,30 +209,3 @@ def _unread(lines: Lines, places: np.ndarray) -> dict[tuple[int, int], dict[str,
     for cell in UnreadCell.objects.filter(intake__in=intakes, line__in=wanted):
         out.setdefault((cell.intake_id, cell.line), {})[cell.role] = cell.text
     return out
-
-
-def _traits(study: Study, number: int) -> list[TraitHistory]:
-    """What each counted customer table said of the customer, newest table first."""
-    tables = Intake.objects.filter(study=study, role=Intake.MEMBERS, state=Intake.COUNTED)
-    told: dict[str, list[TraitAt]] = {}
-    for intake in tables.order_by("-id"):
-        rows = Column.objects.filter(population__study=study, window=f"intake:{intake.pk}")
-        for row in rows.order_by("id"):
-            said = TraitAt(day=intake.received_on.isoformat(), value=_value(row, number))
-            told.setdefault(row.name.removeprefix("trait:"), []).append(said)
-    return [
-        TraitHistory(name=name.replace("_", " ").capitalize(), now=said[0].value, told=said)
-        for name, said in told.items()
-    ]
-
-
-def _value(row: Column, number: int) -> str:
-    if number >= row.size:
-        return ""
-    column = read_column(row)
-    value = column.values[number]
-    if column.kind == "category":
-        return column.levels[int(value) - 1] if value else ""
-    if np.isnan(value):
-        return ""
-    return str(np.datetime64(int(value), "D")) if column.unit == "date" else f"{value:g}"

@@ -25,8 +25,9 @@ from sortija.core.progress import Progress, silent
 from sortija.server.ledger.build import CUBE_FIELDS, CUBES, ORDERED, build_log, texts
 from sortija.server.ledger.choices import Choices, choices_of
 from sortija.server.ledger.models import Intake
+from sortija.server.ledger.owners import Owners, owners_of
 from sortija.server.studies.fingerprints import fingerprint
-from sortija.server.studies.models import Population, Study
+from sortija.server.studies.models import Study
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Ledger", "Lines", "ledger_of", "texts"]
@@ -65,8 +66,13 @@ class Ledger:
     study: Study
     intakes: tuple[Intake, ...]
     choices: Choices
-    customers: int
+    owners: Owners
     stamp: str
+
+    @property
+    def customers(self) -> int:
+        """How many numbers of customers there are; those of merged cards stand empty."""
+        return len(self.owners.of)
 
     @property
     def on(self) -> tuple[str, ...]:
@@ -95,7 +101,7 @@ class Ledger:
 
     def build(self, progress: Progress = silent) -> None:
         """Write the files of the ordered lines."""
-        build_log(self.study, self.intakes, self.choices, self.customers, self.folder, progress)
+        build_log(self.study, self.intakes, self.choices, self.owners.of, self.folder, progress)
 
     def lines(self) -> Lines:
         """The lines in order, built first where their files are missing."""
@@ -117,22 +123,37 @@ def ledger_of(study: Study) -> Ledger | None:
     """The study's ledger; None while no log has been counted."""
     intakes = tuple(
         Intake.objects.filter(study=study, role=Intake.LOG, state=Intake.COUNTED)
-        .select_related("original")
+        .select_related("original", "heads")
         .order_by("original_id", "id")
     )
     if not intakes:
         return None
     choices = choices_of(study)
-    size = Population.objects.get(study=study, name="customers").size
-    return Ledger(study, intakes, choices, size, _stamp(study, intakes, choices))
+    owners = owners_of(study)
+    return Ledger(study, intakes, choices, owners, _stamp(study, intakes, choices, owners))
 
 
-def _stamp(study: Study, intakes: tuple[Intake, ...], choices: Choices) -> str:
+def _stamp(study: Study, intakes: tuple[Intake, ...], choices: Choices, owners: Owners) -> str:
     files = [
-        [i.pk, i.original.sha256, i.mapping, i.received_on.isoformat(), i.overlap] for i in intakes
+        [
+            i.pk,
+            i.original.sha256,
+            i.mapping,
+            i.received_on.isoformat(),
+            i.overlap,
+            i.heads.sha256 if i.heads else "",
+        ]
+        for i in intakes
     ]
     return fingerprint(
-        "log", LOG_VERSION, study.pk, study.scale, study.currency, choices.marks, files
+        "log",
+        LOG_VERSION,
+        study.pk,
+        study.scale,
+        study.currency,
+        choices.marks,
+        files,
+        owners.stamp,
     )
 
 

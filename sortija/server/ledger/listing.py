@@ -186,7 +186,7 @@ def _rows(ledger: Ledger, places: NDArray[np.int64]) -> list[LineRow]:
                 time=f"{row.second // 3600:02d}:{row.second % 3600 // 60:02d}" if dated else "",
                 card=cards.get(row.card, ""),
                 customer=row.card if row.card >= 0 else None,
-                receipt=f"{row.receipt & 0xFFFFFFFF:08x}",
+                receipt=f"{int(lines.log.receipt[place]):016x}",
                 site=names["site"][row.site],
                 channel=names["channel"][row.channel],
                 item=items.get(row.item, ""),

@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
+from django.conf import settings
 from django.db import models
 
 from sortija.core.ledger.lines import NO_COST
 from sortija.server.studies.models import Study
 
-__all__ = ["Card", "Code", "Intake", "Line", "Original", "ReceiptChunk", "UnreadCell"]
+__all__ = [
+    "Card",
+    "CardId",
+    "Code",
+    "Correction",
+    "Intake",
+    "Line",
+    "Original",
+    "ReceiptChunk",
+    "UnreadCell",
+]
 
 
 class Original(models.Model):
@@ -48,10 +59,11 @@ class Intake(models.Model):
     overlap = models.CharField(max_length=8, default="both")
     #: The counted intake of the same original that this one, read otherwise, is to replace.
     replaces = models.ForeignKey("self", on_delete=models.CASCADE, null=True, related_name="anew")
-    #: A file with the receipts' heads, joined to this one's lines.
+    #: A file with the receipts' heads, joined to this one's lines by (our column, its column).
     heads = models.ForeignKey(
         Original, on_delete=models.PROTECT, null=True, related_name="heads_of"
     )
+    heads_by = models.JSONField(default=list)
     revision = models.PositiveIntegerField(default=1)
     made_at = models.DateTimeField(auto_now_add=True)
     counted_at = models.DateTimeField(null=True)
@@ -73,12 +85,45 @@ class Card(models.Model):
     number = models.IntegerField()
     code = models.TextField()
     address = models.TextField(blank=True)
+    #: Keyed digest of the code of an erased person, so that a later file brings nobody back.
+    erased = models.CharField(max_length=64, blank=True, default="", db_default="")
 
     class Meta:
         constraints = [
             models.UniqueConstraint(fields=["study", "number"], name="one_card_number"),
-            models.UniqueConstraint(fields=["study", "code"], name="one_card_code"),
+            models.UniqueConstraint(
+                fields=["study", "code"], condition=~models.Q(code=""), name="one_card_code"
+            ),
         ]
+
+
+class CardId(models.Model):
+    """Another name of a card from a customer table: found by it, never grouped by it."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="card_ids")
+    intake = models.ForeignKey(Intake, on_delete=models.CASCADE, related_name="card_ids")
+    card = models.IntegerField()
+    name = models.CharField(max_length=120)
+    text = models.TextField()
+
+    class Meta:
+        indexes = [
+            models.Index(fields=["study", "card"], name="ids_of_a_card"),
+            models.Index(fields=["study", "text"], name="cards_of_an_id"),
+        ]
+
+
+class Correction(models.Model):
+    """A trait of one card put right by hand, with who did so and when; the newest holds."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="corrections")
+    card = models.IntegerField()
+    trait = models.CharField(max_length=120)
+    value = models.CharField(max_length=200)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+    #: Taken back: it holds no longer, and can be brought back.
+    held = models.BooleanField(default=True)
 
 
 class Code(models.Model):

@@ -26,6 +26,7 @@ from sortija.core.progress import Progress
 from sortija.server.bulk.copy import copy_in
 from sortija.server.bulk.parts import begin_part, join_part
 from sortija.server.jobs.work import JobError
+from sortija.server.ledger.erased import digest_of, erased_digests
 from sortija.server.ledger.files import (
     LINE_TYPES,
     RUN_TYPES,
@@ -35,6 +36,8 @@ from sortija.server.ledger.files import (
     write_runs,
 )
 from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
+from sortija.server.ledger.owners import OWNER
+from sortija.server.ledger.traits import NAMED
 from sortija.server.ledger.uploads import path_of
 from sortija.server.studies.columns import whole_folder, write_columns
 from sortija.server.studies.fingerprints import fingerprint
@@ -72,8 +75,11 @@ def _open(intake: Intake) -> RowsFile:
 
 
 def _cards_of(study: Study) -> Codebook:
-    codes = Card.objects.filter(study=study).order_by("number").values_list("code", flat=True)
-    return Codebook(codes.iterator(chunk_size=50_000))
+    """Codes by number; an erased card keeps its number under a text that no file holds."""
+    rows = Card.objects.filter(study=study).order_by("number").values_list("number", "code")
+    return Codebook(
+        code or f"\x00erased {number}" for number, code in rows.iterator(chunk_size=50_000)
+    )
 
 
 def _codes_of(study: Study, kind: str) -> Codebook:
@@ -82,15 +88,22 @@ def _codes_of(study: Study, kind: str) -> Codebook:
 
 
 def _add_cards(study: Study, texts: list[str], known: int) -> None:
-    """Append the cards from number ``known`` on, and let the population grow with them."""
+    """Append the cards from number ``known`` on, and let the population grow with them.
+
+    Who was erased and is named again stays blank.
+    """
+    gone = erased_digests(study)
     with (
         connection.cursor() as cursor,
         cursor.cursor.copy(
-            "COPY ledger_card (study_id, number, code, address) FROM STDIN"
+            "COPY ledger_card (study_id, number, code, address, erased) FROM STDIN"
         ) as stream,
     ):
         for number in range(known, len(texts)):
-            stream.write_row((study.pk, number, texts[number], ""))
+            digest = digest_of(study, texts[number]) if gone else ""
+            erased = digest in gone
+            code = "" if erased else texts[number]
+            stream.write_row((study.pk, number, code, "", digest if erased else ""))
     population = Population.objects.select_for_update().get(study=study, name="customers")
     if population.size != len(texts):
         population.size, population.version = len(texts), population.version + 1
@@ -198,6 +211,7 @@ def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
     """Store a customer table's traits as columns; returns the report. All of it or nothing."""
     study, mapping, file = intake.study, member_mapping(intake), _open(intake)
     kept = {n: k for n, k in mapping.types.items() if k not in ("key", "address", "out")}
+    apart = ("id", "person")  # no values to group by
     addresses = [n for n, k in mapping.types.items() if k == "address"]
     keepers = {name: TraitReader(name, kind, mapping) for name, kind in kept.items()}
     cards = _cards_of(study)
@@ -227,7 +241,13 @@ def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
         columns: list[tuple[table.Column, Any]] = [
             (keeper.column(customer, len(cards)), {"type": keeper.kind, "label": keeper.name})
             for keeper in keepers.values()
+            if keeper.kind not in apart
         ]
+        columns.append((_whom(customer, len(cards)), None))
+        merged = [keeper for keeper in keepers.values() if keeper.kind == "person"]
+        if merged:
+            columns.append((_first_cards(merged[0], customer, len(cards)), None))
+        _store_ids(intake, [k for k in keepers.values() if k.kind == "id"], customer)
         write_columns(population, columns, f"intake:{intake.pk}", stamp)
     return {
         "customers": len(np.unique(customer)),
@@ -238,6 +258,33 @@ def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
         "notes": file.notes,
         "unread": {k.name: k.unread for k in keepers.values() if k.unread},
     }
+
+
+def _whom(customer: NDArray[np.int32], cards: int) -> table.Column:
+    """Whom a table names, so that for others an older one holds."""
+    named = np.zeros(cards)
+    named[customer] = 1
+    return table.Column(NAMED, "number", named)
+
+
+def _first_cards(keeper: TraitReader, customer: NDArray[np.int32], cards: int) -> table.Column:
+    """For a card that is not the first of its person, that first card."""
+    first = np.full(cards, np.nan)
+    for card, other in keeper.first_cards(customer):
+        first[card] = other
+    return table.Column(OWNER, "number", first)
+
+
+def _store_ids(intake: Intake, keepers: list[TraitReader], customer: NDArray[np.int32]) -> None:
+    with (
+        connection.cursor() as cursor,
+        cursor.cursor.copy(
+            "COPY ledger_cardid (study_id, intake_id, card, name, text) FROM STDIN"
+        ) as stream,
+    ):
+        for keeper in keepers:
+            for card, text in keeper.ids(customer).items():
+                stream.write_row((intake.study_id, intake.pk, card, keeper.name, text))
 
 
 def _read_trait(keeper: TraitReader, cells: pa.Array) -> None:
@@ -259,6 +306,6 @@ def _store_addresses(study: Study, mail: dict[int, str]) -> None:
                 stream.write_row((number, address))
         cursor.execute(
             "UPDATE ledger_card SET address = i.address FROM incoming_address i "
-            "WHERE study_id = %s AND ledger_card.number = i.number",
+            "WHERE study_id = %s AND ledger_card.number = i.number AND ledger_card.code <> ''",
             [study.pk],
         )

@@ -15,9 +15,10 @@ from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import Field, FieldName, base_of, field_kind, lists_fields
 from sortija.server.lens.models import KeptLens
 from sortija.server.studies.actions import record, reverses
-from sortija.server.studies.columns import read_column, write_column
+from sortija.server.studies.columns import blanked, drop_column, read_column, write_column
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import HistoryEntry, Population, Study
+from sortija.server.studies.people import forgets_people
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.windows import WindowInView
 
@@ -163,3 +164,15 @@ def _kept_names(study: Study, window: WindowInView) -> list[FieldName]:
         FieldName(f"kept:{kept.pk}", kept.name, "category", "", "Kept lists", {INSIDE: INSIDE})
         for kept in lists.order_by("name")
     ]
+
+
+@forgets_people
+def _forget(study: Study, numbers: list[int]) -> None:
+    """Kept lists without those who are erased; dropped ones too, for they can be brought back."""
+    for kept in KeptLens.objects.filter(study=study).exclude(members=None):
+        row = kept.members
+        assert row is not None
+        kept.members = blanked(row, numbers)
+        kept.customers = int(np.count_nonzero(read_column(kept.members).values))
+        kept.save(update_fields=["members", "customers"])
+        drop_column(row)

@@ -87,7 +87,7 @@ def stamp_of(ledger: Ledger, window: WindowInView) -> str:
     joined = joined_trait(ledger.study)
     return fingerprint(
         "measures", VERSION, ledger.made_from, window.key, ledger.customers,
-        joined.row.fingerprint if joined else None,
+        joined.stamp if joined else None,
     )  # fmt: skip
 
 

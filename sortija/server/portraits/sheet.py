@@ -88,15 +88,14 @@ def _sheet(key: Keyed[tuple[PlacedAt, tuple[str, ...]]]) -> Sheet:
             )
         )
     categories = []
-    for trait in traits_of(study):
-        if trait.row.kind != "category":
+    for trait in traits_of(study, placed.made.window.to):
+        if trait.kind != "category":
             continue
         column = trait_column(study, trait, placed.made.size)
         profile_ = category_profile(np.asarray(column.values), len(column.levels), groups, k)
-        label = trait.name.replace("_", " ").capitalize()
         levels = ("not given", *column.levels)
         shaped = f"trait:{trait.name}" in shaping
-        categories.append(CategoryRow(trait.name, label, levels, shaped, profile_))
+        categories.append(CategoryRow(trait.name, trait.label, levels, shaped, profile_))
     numeric.sort(key=lambda r: -np.nan_to_num(r.profile.eta_squared))
     categories.sort(key=lambda r: -r.profile.v)
     return Sheet(k, tuple(numeric), tuple(categories))

@@ -16,9 +16,12 @@ from numpy.typing import NDArray
 
 from sortija.core import table
 from sortija.core.engine import CHUNK, chunk_bounds
+from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Column, ColumnChunk, Population
 
 __all__ = [
+    "blanked",
+    "drop_column",
     "fresh_column",
     "put_aside",
     "read_column",
@@ -72,6 +75,22 @@ def _write(
     return row
 
 
+def blanked(row: Column, numbers: list[int]) -> Column:
+    """The same column, kept anew, with no value for some rows; the old one stays."""
+    column = read_column(row)
+    values = np.array(column.values)
+    values[[n for n in numbers if n < len(values)]] = np.nan if column.kind == "number" else 0
+    blank = table.Column(column.name, column.kind, values, column.unit, column.levels)
+    stamp = fingerprint(row.fingerprint, "without", numbers)
+    return write_column(row.population, blank, row.window, stamp, row.details)
+
+
+def drop_column(row: Column) -> None:
+    """Remove a column, and its file on this machine."""
+    shutil.rmtree(_folder(row), ignore_errors=True)
+    row.delete()
+
+
 def fresh_column(population: Population, name: str, window: str, fingerprint: str) -> Column | None:
     """The column made from just this, if there is one."""
     return Column.objects.filter(
@@ -85,7 +104,7 @@ def read_column(row: Column) -> table.Column:
     The arrays are memory-mapped and read-only: one copy serves all processes.
     """
     kind: table.Kind = "number" if row.kind == "number" else "category"
-    folder = settings.COLUMN_FILES / f"column-{row.pk}-{row.fingerprint[:16]}"
+    folder = _folder(row)
     if not (folder / "values.npy").exists():
         _rebuild(row, folder)
     values = np.load(folder / "values.npy", mmap_mode="r")
@@ -93,6 +112,11 @@ def read_column(row: Column) -> table.Column:
     if (folder / "reasons.npy").exists():
         reasons = np.load(folder / "reasons.npy", mmap_mode="r")
     return table.Column(row.name, kind, values, row.unit, tuple(row.details["levels"]), reasons)
+
+
+def _folder(row: Column) -> Path:
+    folder: Path = settings.COLUMN_FILES / f"column-{row.pk}-{row.fingerprint[:16]}"
+    return folder
 
 
 def _rebuild(row: Column, folder: Path) -> None:
