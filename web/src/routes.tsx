@@ -48,6 +48,10 @@ export const router = createBrowserRouter([
         lazy: async () => ({ Component: (await import("@/stations/campaigns")).Campaigns }),
       },
       {
+        path: "receipt/:receipt",
+        lazy: async () => ({ Component: (await import("@/stations/ledger/receipt")).Receipt }),
+      },
+      {
         path: "customer/:customer",
         lazy: async () => ({ Component: (await import("@/stations/ledger/customer")).Customer }),
       },

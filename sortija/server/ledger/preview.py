@@ -12,6 +12,7 @@ from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.behaviour import read_both_ways
 from sortija.core.ledger.cells import BAD, EMPTY, read_decimals
+from sortija.core.ledger.levels import order_of
 from sortija.core.ledger.mapping import LOG_ROLES, TRAIT_TYPES, kind_of
 from sortija.core.ledger.moments import read_moments
 from sortija.core.ledger.zones import zone_of
@@ -49,6 +50,7 @@ class IntakeRow(BaseModel):
     ``notes``: how the file was read; ``two_orders``: where its dates can be read day first and
     month first alike, one of them as written, day first, and month first; else empty.
     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
+    ``orders``: levels of each category with an order, lowest first;
     ``replaces``: the counted intake of the same file that this one takes the place of.
     """
 
@@ -70,6 +72,8 @@ class IntakeRow(BaseModel):
     overlap: str
     known_receipts: int
     replaces: int | None
+    received_on: str
+    orders: dict[str, list[str]]
 
 
 def _open(intake: Intake) -> RowsFile | None:
@@ -109,6 +113,19 @@ def _two_orders(intake: Intake, rows: pa.RecordBatch) -> list[str]:
                 text, day_first, month_first = both
                 return [text, day_first.isoformat(), month_first.isoformat()]
     return []
+
+
+def _orders(intake: Intake, rows: pa.RecordBatch) -> dict[str, list[str]]:
+    """Levels of categories with an order among the first rows, lowest first."""
+    mapping = intake.mapping
+    out = {}
+    for column, kind in mapping.get("types", {}).items():
+        if kind == "ordered":
+            found = {text.strip() for text in rows.column(column).to_pylist()} - {""}
+            chosen = list(mapping.get("orders", {}).get(column, ()))
+            rest = sorted(found - set(chosen))
+            out[column] = [*chosen, *(order_of(rest) or rest)]
+    return out
 
 
 def _role_of(intake: Intake, column: str) -> str:
@@ -173,5 +190,7 @@ def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
         kind_words=_kind_words(intake, looked_at) if looked_at is not None else [],
         two_orders=_two_orders(intake, looked_at) if looked_at is not None else [],
         overlap=intake.overlap, known_receipts=known, replaces=intake.replaces_id,
+        received_on=intake.received_on.isoformat(),
+        orders=_orders(intake, looked_at) if looked_at is not None else {},
         roles=[*LOG_ROLES, "out"] if intake.role == Intake.LOG else list(TRAIT_TYPES),
     )  # fmt: skip

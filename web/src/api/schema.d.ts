@@ -135,6 +135,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/cards/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["studies_cards_apart_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/crossings": {
         parameters: {
             query?: never;
@@ -177,6 +193,23 @@ export interface paths {
         get: operations["studies_customer_retrieve"];
         put?: never;
         post?: never;
+        /** @description Erase a person for good. */
+        delete: operations["studies_customer_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/customer/{customer}/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["studies_customer_cards_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -193,6 +226,22 @@ export interface paths {
         get: operations["studies_customer_measures_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/customer/{customer}/trait": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["studies_customer_trait_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -780,6 +829,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/receipt/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_receipt_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/scores": {
         parameters: {
             query?: never;
@@ -1108,6 +1173,33 @@ export interface components {
             /** Threads */
             threads: components["schemas"]["Strand"][];
         };
+        /** CardBody */
+        CardBody: {
+            /** Code */
+            code: string;
+        };
+        /**
+         * CardRow
+         * @description One card of a customer, and its other names by the column that tells them.
+         */
+        CardRow: {
+            /** Number */
+            number: number;
+            /** Code */
+            code: string;
+            /** Ids */
+            ids: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * CardsKept
+         * @description The customer whom the card belongs to now.
+         */
+        CardsKept: {
+            /** Customer */
+            customer: number;
+        };
         /** CategoryInput */
         CategoryInput: {
             /** Name */
@@ -1186,6 +1278,25 @@ export interface components {
             customers: number;
             /** Money */
             money: number;
+        };
+        /**
+         * Corrected
+         * @description A value put right by hand.
+         */
+        Corrected: {
+            /** Value */
+            value: string;
+            /** Person */
+            person: string;
+            /** Day */
+            day: string;
+        };
+        /** CorrectionBody */
+        CorrectionBody: {
+            /** Trait */
+            trait: string;
+            /** Value */
+            value: string;
         };
         /** Credentials */
         Credentials: {
@@ -1266,16 +1377,25 @@ export interface components {
         /**
          * CustomerPage
          * @description ``receipts``: newest first; ``left_out``: older ones beyond the page; ``total``: all.
+         *
+         *     ``number``: the customer's own, whichever of the cards was asked for; ``revision``: of the
+         *     ownership of cards, for the next change.
          */
         CustomerPage: {
             /** Number */
             number: number;
             /** Name */
             name: string;
+            /** Erased */
+            erased: boolean;
             /** Cards */
-            cards: string[];
+            cards: components["schemas"]["CardRow"][];
+            /** Revision */
+            revision: number;
             /** Address */
             address: string;
+            /** Offers */
+            offers: components["schemas"]["OfferTold"][];
             /** Traits */
             traits: components["schemas"]["TraitHistory"][];
             /** Receipts */
@@ -1482,6 +1602,7 @@ export interface components {
          *     ``notes``: how the file was read; ``two_orders``: where its dates can be read day first and
          *     month first alike, one of them as written, day first, and month first; else empty.
          *     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
+         *     ``orders``: levels of each category with an order, lowest first;
          *     ``replaces``: the counted intake of the same file that this one takes the place of.
          */
         IntakeRow: {
@@ -1525,6 +1646,12 @@ export interface components {
             known_receipts: number;
             /** Replaces */
             replaces: number | null;
+            /** Received On */
+            received_on: string;
+            /** Orders */
+            orders: {
+                [key: string]: string[];
+            };
         };
         /**
          * Invitation
@@ -1995,6 +2122,16 @@ export interface components {
             /** Deviations */
             deviations: (number | null)[];
         };
+        /**
+         * OfferTold
+         * @description An offer that the customer received, and whether it was taken.
+         */
+        OfferTold: {
+            /** Name */
+            name: string;
+            /** Answer */
+            answer: string;
+        };
         /** OverlapBody */
         OverlapBody: {
             /** Choice */
@@ -2149,6 +2286,37 @@ export interface components {
             /** Jobs */
             jobs: components["schemas"]["JobRow"][];
         };
+        /**
+         * ReceiptPage
+         * @description ``parts``: one a customer, hardly ever more than one; ``files``: names by number.
+         */
+        ReceiptPage: {
+            /** Key */
+            key: string;
+            /** Parts */
+            parts: components["schemas"]["ReceiptPart"][];
+            /** Returns */
+            returns: components["schemas"]["ReturnLink"][];
+            /** Files */
+            files: {
+                [key: string]: string;
+            };
+            /** Rules */
+            rules: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * ReceiptPart
+         * @description The lines of one customer on the receipt; ``customer`` nothing where no card was shown.
+         */
+        ReceiptPart: {
+            /** Customer */
+            customer: number | null;
+            /** Name */
+            name: string;
+            receipt: components["schemas"]["CustomerReceipt"];
+        };
         /** RecipeBody */
         RecipeBody: {
             /** Revision */
@@ -2170,6 +2338,26 @@ export interface components {
         RecipeRevision: {
             /** Revision */
             revision: number;
+        };
+        /**
+         * ReturnLink
+         * @description A return and its sale: (file, row) of each, and the other receipt to look at.
+         */
+        ReturnLink: {
+            /** Sale File */
+            sale_file: number;
+            /** Sale Row */
+            sale_row: number;
+            /** Return File */
+            return_file: number;
+            /** Return Row */
+            return_row: number;
+            /** Sale Receipt */
+            sale_receipt: string;
+            /** Return Receipt */
+            return_receipt: string;
+            /** Return Day */
+            return_day: number;
         };
         /** ReturnsBody */
         ReturnsBody: {
@@ -2585,15 +2773,25 @@ export interface components {
         };
         /**
          * TraitHistory
-         * @description One trait: what it is now, and what each customer table said, newest first.
+         * @description One trait: what it is now, what each customer table said, newest first, and corrections.
+         *
+         *     ``levels``: what it can be, empty for numbers and dates.
          */
         TraitHistory: {
+            /** Key */
+            key: string;
             /** Name */
             name: string;
+            /** Unit */
+            unit: string;
             /** Now */
             now: string;
+            /** Levels */
+            levels: string[];
             /** Told */
             told: components["schemas"]["TraitAt"][];
+            /** Corrected */
+            corrected: components["schemas"]["Corrected"][];
         };
         /**
          * Typical
@@ -3010,6 +3208,31 @@ export interface operations {
             };
         };
     };
+    studies_cards_apart_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CardBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardsKept"];
+                };
+            };
+        };
+    };
     studies_crossings_retrieve: {
         parameters: {
             query?: {
@@ -3094,6 +3317,53 @@ export interface operations {
             };
         };
     };
+    studies_customer_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                customer: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    studies_customer_cards_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                customer: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CardBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardsKept"];
+                };
+            };
+        };
+    };
     studies_customer_measures_retrieve: {
         parameters: {
             query?: {
@@ -3120,6 +3390,31 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CustomerMeasures"];
                 };
+            };
+        };
+    };
+    studies_customer_trait_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                customer: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectionBody"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -4136,6 +4431,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pulse"];
+                };
+            };
+        };
+    };
+    studies_receipt_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReceiptPage"];
                 };
             };
         };

@@ -1,5 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link, useLocation } from "react-router";
 
 import { api, Trouble } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -24,6 +25,7 @@ interface Props {
 /** The lines of the picked month and rule, newest first, with the reason as last column. */
 export function Lines({ picked, onPick, page }: Props) {
   const { study, canChange } = useStudy();
+  const { search } = useLocation();
   const [after, setAfter] = useState(0);
   const lines = useLines(study.id, picked, after);
   const name = (key: string) => page.rules.find((rule) => rule.key === key)?.name ?? key;
@@ -131,7 +133,12 @@ export function Lines({ picked, onPick, page }: Props) {
                     className="px-2 py-1 whitespace-nowrap"
                     title={`line ${count(line.number)} of the file, ${line.time}`}
                   >
-                    {line.day ? day(line.day) : (line.unread?.moment ?? "none")}
+                    <Link
+                      to={{ pathname: `/study/${study.id}/receipt/${line.receipt}`, search }}
+                      className="hover:underline"
+                    >
+                      {line.day ? day(line.day) : (line.unread?.moment ?? "none")}
+                    </Link>
                   </td>
                   <td className="px-2 py-1 whitespace-nowrap">
                     {line.customer === null ? (

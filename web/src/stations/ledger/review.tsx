@@ -27,6 +27,10 @@ const ROLE_WORDS: Record<string, string> = {
   joined: "joining date",
   consent: "consent to be written to",
   address: "address for lists",
+  ordered: "category with an order",
+  id: "another id",
+  person: "whose card it is",
+  offer: "answer to an offer",
 };
 
 interface Mapping {
@@ -35,6 +39,8 @@ interface Mapping {
   month_first?: boolean | null;
   decimal_comma?: boolean;
   kinds?: Record<string, string>;
+  orders?: Record<string, string[]>;
+  dated?: string;
 }
 
 /** The same mapping with one column given another role; a role has one column at most. */
@@ -196,7 +202,19 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
           </div>
         </div>
       )}
-      <div className="mt-3 flex gap-5 text-12">
+      {intake.role === "members" && <Orders intake={intake} mapping={mapping} onChange={remap} />}
+      <div className="mt-3 flex flex-wrap gap-x-5 gap-y-2 text-12">
+        {intake.role === "members" && (
+          <label className="flex items-center gap-1.5">
+            The table speaks of
+            <input
+              type="date"
+              value={mapping.dated || intake.received_on}
+              onChange={(event) => remap({ ...mapping, dated: event.target.value })}
+              className="rounded-md border border-line bg-card px-1.5 py-0.5"
+            />
+          </label>
+        )}
         <label className="flex items-center gap-1.5">
           <input
             type="checkbox"
@@ -215,5 +233,61 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
         </label>
       </div>
     </section>
+  );
+}
+
+/** Levels of categories with an order, lowest first; one is put up or down by its arrows. */
+function Orders({
+  intake,
+  mapping,
+  onChange,
+}: {
+  intake: Schemas["IntakeRow"];
+  mapping: Mapping;
+  onChange: (next: Mapping) => void;
+}) {
+  const ordered = Object.entries(intake.orders ?? {});
+  if (ordered.length === 0) return null;
+  const swap = (column: string, levels: string[], place: number, by: number) => {
+    const next = [...levels];
+    const [moved = ""] = next.splice(place, 1);
+    next.splice(place + by, 0, moved);
+    onChange({ ...mapping, orders: { ...mapping.orders, [column]: next } });
+  };
+  return (
+    <div className="mt-3 grid gap-1.5 text-12">
+      <h3 className="text-13">From low to high</h3>
+      {ordered.map(([column, shown]) => {
+        const levels = mapping.orders?.[column] ?? shown;
+        return (
+          <p key={column} className="flex flex-wrap items-center gap-1.5">
+            <span className="font-semibold">{column}</span>
+            {levels.map((level, place) => (
+              <span key={level} className="flex items-center rounded-md border border-line">
+                <button
+                  type="button"
+                  aria-label={`${level} lower`}
+                  disabled={place === 0}
+                  className="px-1 text-quiet disabled:opacity-30"
+                  onClick={() => swap(column, levels, place, -1)}
+                >
+                  ‹
+                </button>
+                {level}
+                <button
+                  type="button"
+                  aria-label={`${level} higher`}
+                  disabled={place === levels.length - 1}
+                  className="px-1 text-quiet disabled:opacity-30"
+                  onClick={() => swap(column, levels, place, 1)}
+                >
+                  ›
+                </button>
+              </span>
+            ))}
+          </p>
+        );
+      })}
+    </div>
   );
 }

@@ -1,12 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useLocation, useParams } from "react-router";
+import { Link, Navigate, useLocation, useParams } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, inUnit, money, unitWords } from "@/charts/format";
+import { Cards, Erase } from "@/stations/ledger/customer/cards";
 import { Receipts } from "@/stations/ledger/customer/receipts";
 import { Timeline } from "@/stations/ledger/customer/timeline";
+import { Traits } from "@/stations/ledger/customer/traits";
 import { useStudy } from "@/study/context";
 import { Standing } from "@/study/standing";
 import { Head } from "@/ui/head";
@@ -16,6 +18,7 @@ import { Failed, Waiting } from "@/ui/status";
 export function Customer() {
   const { study, view } = useStudy();
   const { customer } = useParams();
+  const { search } = useLocation();
   const number = Number(customer);
   const [told, setTold] = useState("frequency");
   const path = { study: study.id, customer: number };
@@ -36,6 +39,11 @@ export function Customer() {
   if (page.isError) return <Failed words={page.error.message} />;
   if (measures.isError) return <Failed words={measures.error.message} />;
   const found = page.data;
+  // The card that was asked for belongs to another one by now.
+  if (found.number !== number)
+    return (
+      <Navigate replace to={{ pathname: `/study/${study.id}/customer/${found.number}`, search }} />
+    );
   const picked =
     measures.data.measures.find((measure) => measure.name === told && measure.words) ??
     measures.data.measures.find((measure) => measure.words);
@@ -74,7 +82,9 @@ export function Customer() {
             picked={picked?.name ?? ""}
             onPick={setTold}
           />
+          <Cards key={found.number} page={found} />
           <Traits page={found} />
+          <Erase page={found} />
         </div>
       </div>
     </div>
@@ -157,46 +167,6 @@ function Measures({
           {all ? "fewer" : `and ${others.length} more`}
         </button>
       )}
-    </section>
-  );
-}
-
-/** A trait as it is read: dates as days. */
-function words(value: string): string {
-  return /^\d{4}-\d{2}-\d{2}$/.test(value) ? day(value) : value || "not given";
-}
-
-function Traits({ page }: { page: Schemas["CustomerPage"] }) {
-  return (
-    <section className="card p-3" aria-label="Traits">
-      <h2 className="text-14">Traits</h2>
-      {page.traits.length === 0 && (
-        <p className="mt-1 text-12 text-quiet">No customer table has come in yet.</p>
-      )}
-      <dl className="mt-1 grid grid-cols-[1fr_auto] gap-x-3 gap-y-1 text-12">
-        {page.traits.map((trait) => {
-          const before = trait.told.find((at) => at.value !== trait.now);
-          return (
-            <div key={trait.name} className="contents">
-              <dt className="text-quiet">{trait.name}</dt>
-              <dd className="text-right">
-                {words(trait.now)}
-                {before && (
-                  <span className="block text-11 text-quiet">
-                    {words(before.value)} on {day(before.day)}
-                  </span>
-                )}
-              </dd>
-            </div>
-          );
-        })}
-        {page.address && (
-          <div className="contents">
-            <dt className="text-quiet">Address</dt>
-            <dd className="truncate text-right">{page.address}</dd>
-          </div>
-        )}
-      </dl>
     </section>
   );
 }

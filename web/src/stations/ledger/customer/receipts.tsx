@@ -1,3 +1,5 @@
+import { Link, useLocation } from "react-router";
+
 import type { Schemas } from "@/api/client";
 import { count, day, figure, money } from "@/charts/format";
 import { useStudy } from "@/study/context";
@@ -10,6 +12,7 @@ interface Props {
 /** Every receipt with its lines; what does not count is greyed, with the reason. */
 export function Receipts({ page, behind }: Props) {
   const { study } = useStudy();
+  const { search } = useLocation();
   const cash = (value: number) => money(value, study.scale, study.currency, false);
   return (
     <section className="card" aria-label="Receipts">
@@ -26,7 +29,13 @@ export function Receipts({ page, behind }: Props) {
             }`}
           >
             <div>
-              <span className="font-semibold">{receipt.day ? day(receipt.day) : "no date"}</span>
+              <Link
+                to={{ pathname: `/study/${study.id}/receipt/${receipt.key}`, search }}
+                className="font-semibold hover:underline"
+                title="Look at this receipt"
+              >
+                {receipt.day ? day(receipt.day) : "no date"}
+              </Link>
               <span className="block text-11 text-quiet">
                 {[receipt.time, receipt.site, receipt.channel].filter(Boolean).join(", ")}
               </span>
