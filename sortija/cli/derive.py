@@ -52,6 +52,8 @@ examples:
       two logs and a table of customers, into a Parquet file
   sortija derive till.csv --as-of 2026-03-31 --window all --report report.json
       as it stood on 31 March, over the whole log; what was set aside goes to a file
+  sortija derive lines.csv --heads receipts.csv
+      lines in one file, their receipts with date and customer in another
   sortija derive export.csv --customer CUST_NO --when BOOKED --month-first
       where a guess is wrong, say which column it is
 """
@@ -68,6 +70,8 @@ def add_to(commands: Any) -> None:
     )  # fmt: skip
     parser.add_argument("logs", nargs="+", type=Path, metavar="LOG")
     parser.add_argument("--members", type=Path, metavar="FILE", help="a table of customers")
+    words = "heads of the receipts, where the log holds their lines only"
+    parser.add_argument("--heads", type=Path, metavar="FILE", help=words)
     parser.add_argument("--as-of", type=_day, metavar="DATE", help="the last day included")
     parser.add_argument("--window", type=_months, default=12, metavar="12m|all",
                         help="how far to look back (12m)")  # fmt: skip
@@ -107,7 +111,9 @@ def run(asked: argparse.Namespace) -> None:
     chosen = {_SAID.get(n, n): getattr(asked, n) for n in _ROLES if getattr(asked, n)}
     today = date.today()
     try:
-        ledger = read_logs(asked.logs, chosen, asked.month_first, asked.zone, today, watch)
+        ledger = read_logs(
+            asked.logs, chosen, asked.month_first, asked.zone, today, watch, asked.heads
+        )
     except ValueError as problem:
         raise Trouble(str(problem)) from problem
     cards = len(ledger.reader.cards)

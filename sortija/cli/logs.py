@@ -15,6 +15,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from sortija.cli.terminal import Trouble, Watch
+from sortija.core.formats.joined import JoinedRows, find_join
 from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.assemble import assemble
@@ -55,9 +56,19 @@ class Members:
     file: dict[str, Any]
 
 
-def _open(path: Path) -> tuple[RowsFile, pa.RecordBatch]:
+def _open(path: Path, heads: Path | None = None) -> tuple[RowsFile, pa.RecordBatch]:
+    """A file and its first rows; lines with the heads of their receipts where those are given."""
     try:
         file = open_rows(path)
+        if heads is not None:
+            _open(heads)
+            theirs = open_rows(heads)
+            by = find_join(file, theirs)
+            if by is None:
+                raise Trouble(
+                    f"{heads}: no column of it names the receipts of {path.name}, each once."
+                )
+            file = JoinedRows(file, theirs, by)
         return file, file.first_rows(_LOOKED_AT)
     except FileNotFoundError as problem:
         raise Trouble(f"{path}: there is no such file.") from problem
@@ -98,10 +109,10 @@ def _mapping(
 
 def read_logs(
     paths: list[Path], chosen: dict[str, str], month_first: bool | None, zone: str, today: date,
-    watch: Watch,
+    watch: Watch, heads: Path | None = None,
 ) -> Ledger:  # fmt: skip
     """Read logs one after the other into memory; lines of one receipt find each other."""
-    opened = [(path, *_open(path)) for path in paths]
+    opened = [(path, *_open(path, heads)) for path in paths]
     for path, _, rows in opened:
         if rows.num_rows == 0:
             raise Trouble(f"{path}: it has a head but no lines. Export it again.")

@@ -15,7 +15,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 from openpyxl import Workbook
 
-__all__ = ["SHAPES", "Line", "figures", "random_log"]
+__all__ = ["SHAPES", "Line", "figures", "heads_and_lines", "mixed", "random_log"]
 
 DEPARTMENTS = ["Seeds", "Pots", "Tools", "Bulbs", "Tea room"]
 
@@ -208,6 +208,65 @@ def names_that_say_nothing(lines):
     """Customer and date are found by how they behave; the amount has to be called one."""
     head, rows = _plain(lines, receipt="f1", card="f2", sold_at="f3", department="f4", item="f5")
     return _text(head, rows).encode(), "dump.csv"
+
+
+def heads_and_lines(lines):
+    """Two files: receipts with date and customer; lines with the receipt's number alone."""
+    heads = {}
+    for line in lines:
+        heads.setdefault(line.receipt, (line.receipt, f"{line.at:%Y-%m-%d %H:%M}", line.card))
+    head, rows = _plain(lines)
+    kept = [0, *range(3, 9)]
+    own = _text([head[n] for n in kept], [[row[n] for n in kept] for row in rows])
+    theirs = _text(["number", "booked", "member"], heads.values(), ";")
+    return (own.encode(), "lines.csv"), (theirs.encode(), "receipts.csv")
+
+
+#: Quirks to be mixed: each is a choice between ways of writing the same thing.
+DATES = ("%Y-%m-%d %H:%M:%S", "%d.%m.%Y %H:%M", "%d %b %Y %H:%M", "%Y%m%d", "%m/%d/%Y %I:%M %p")
+AMOUNTS = ("{:.2f}", "{:,.2f}", "£{:,.2f}", "{:.2f} EUR")
+HEADS = (
+    {},
+    {"receipt": "Bon", "card": "Member No", "sold_at": "Date", "total": "Amount"},
+    {"receipt": "TICKET_ID", "card": "CUSTOMER_ID", "sold_at": "BOOKED_AT", "total": "NET_TOTAL"},
+    {"receipt": "Invoice", "card": "Client", "sold_at": "When", "qty": "Pieces", "total": "Value"},
+)
+WORDS = (
+    {}, {"sale": "S", "return": "RET", "void": "VOIDED"},
+    {"sale": "Sale", "return": "Refund", "void": "Cancelled"},
+)  # fmt: skip
+
+
+def mixed(seed):
+    """A shape with every quirk drawn at random."""
+    rng = random.Random(seed)
+    date, amount, names, words = map(rng.choice, (DATES, AMOUNTS, HEADS, WORDS))
+    delimiter, ends = rng.choice(",;\t|"), rng.choice(("\n", "\r\n"))
+    encoding = rng.choice(("utf-8", "utf-8-sig", "utf-16", "cp1252"))
+    comma, brackets, packed, titles, more = (rng.random() < 0.4 for _ in range(5))
+    order = rng.sample(range(9), 9)
+
+    def money(value):
+        text = amount.format(abs(value) / 100)
+        if comma:
+            text = text.translate(str.maketrans(",.", ".,"))
+        return text if value >= 0 else f"({text})" if brackets else f"-{text}"
+
+    def write(lines):
+        head, rows = _plain(lines, **names)
+        for row, line in zip(rows, lines, strict=True):
+            row[2], row[8] = f"{line.at:{date}}", words.get(line.kind, line.kind)
+            row[6], row[7] = money(line.price), money(line.total)
+        head, rows = [head[n] for n in order], [[row[n] for n in order] for row in rows]
+        if more:
+            head, rows = [*head, "till_person"], [[*r, f"T{n % 7}"] for n, r in enumerate(rows)]
+        text = _text(head, rows, delimiter, ends)
+        if titles:
+            text = f"Export of sales{ends}made for the test{ends}{ends}" + text
+        data = text.encode(encoding)
+        return (gzip.compress(data), "log.csv.gz") if packed else (data, "log.csv")
+
+    return write
 
 
 SHAPES = (

@@ -13,7 +13,16 @@ from unittest import mock
 import pyarrow.parquet as pq
 
 from sortija.cli.main import main
-from tests.cli.shapes import SHAPES, decimal_comma, figures, plain, quantity_and_price, random_log
+from tests.cli.shapes import (
+    SHAPES,
+    decimal_comma,
+    figures,
+    heads_and_lines,
+    mixed,
+    plain,
+    quantity_and_price,
+    random_log,
+)
 
 SMALL = Path(__file__).parents[2] / "sortija" / "demo" / "small"
 NAMES = ("recency", "frequency", "monetary", "basket_mean", "breadth")
@@ -71,6 +80,22 @@ class EveryShape(DeriveCase):
                 if shape is quantity_and_price:  # without a kind nothing says what was voided
                     lines = [line for line in lines if line.kind != "void"]
                 self.same(rows, figures(lines, as_of, date(2025, 6, 1)))
+
+    def test_quirks_mixed_at_random(self):
+        for seed in range(24):
+            with self.subTest(seed):
+                lines = random_log(seed, receipts=260)
+                rows = self.rows(self.file(*mixed(seed)(lines)), "--as-of", "2026-05-31")
+                self.same(rows, figures(lines, date(2026, 5, 31), date(2025, 6, 1)))
+
+    def test_lines_and_heads_in_two_files(self):
+        lines = random_log(77)
+        own, heads = (self.file(*file) for file in heads_and_lines(lines))
+        rows = self.rows(own, "--heads", heads, "--as-of", "2026-05-31")
+        self.same(rows, figures(lines, date(2026, 5, 31), date(2025, 6, 1)))
+        members = self.file("card,plan\nM-0001,plus\n", "members.csv")
+        _, words = self.call(own, "--heads", members, status=1)
+        self.assertIn("no column of it names the receipts of lines.csv", words)
 
     def test_windows(self):
         lines = random_log(50)

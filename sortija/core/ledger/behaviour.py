@@ -13,7 +13,14 @@ from sortija.core.ledger.cells import BAD, GOOD, read_decimals
 from sortija.core.ledger.moments import read_moments
 from sortija.core.measures.window import EPOCH
 
-__all__ = ["Behaviour", "behaviour_of", "come_back", "read_both_ways", "stand_together"]
+__all__ = [
+    "Behaviour",
+    "behaviour_of",
+    "changes_within",
+    "come_back",
+    "read_both_ways",
+    "stand_together",
+]
 
 
 @dataclass(frozen=True)
@@ -106,3 +113,11 @@ def stand_together(column: pa.Array) -> float:
     runs = 1 + int((values[1:] != values[:-1]).sum())
     distinct = int(values.max()) + 1
     return len(values) / distinct if distinct >= 0.95 * runs else 0.0
+
+
+def changes_within(column: pa.Array, receipt: pa.Array) -> bool:
+    """Whether a column often changes from line to line of one receipt (5% of such lines)."""
+    number, cells = receipt.to_numpy(zero_copy_only=False), column.to_numpy(zero_copy_only=False)
+    same = number[1:] == number[:-1]
+    changed = same & (cells[1:] != cells[:-1])
+    return bool(changed.sum() > 0.05 * max(int(same.sum()), 1))

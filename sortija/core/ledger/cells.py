@@ -42,6 +42,16 @@ def text_buffers(column: pa.Array) -> tuple[NDArray[np.int32], NDArray[np.uint8]
 
 
 @numba.njit(nogil=True, cache=True)
+def trim(data: Any, start: int, stop: int) -> tuple[int, int]:
+    """Where a cell begins and ends without the blanks around it."""
+    while start < stop and data[start] <= 32:
+        start += 1
+    while stop > start and data[stop - 1] <= 32:
+        stop -= 1
+    return start, stop
+
+
+@numba.njit(nogil=True, cache=True)
 def _capitals(data: Any, start: int) -> bool:
     """Whether three capital letters stand here, as a currency's code does."""
     first, second, third = data[start], data[start + 1], data[start + 2]
@@ -74,8 +84,10 @@ def _dash(data: Any, i: int, stop: int) -> bool:
 @numba.njit(nogil=True, cache=True)
 def _decimal(data: Any, start: int, stop: int, scale: int, comma: bool) -> tuple[int, int]:
     """(value at ``scale``, state) of one cell."""
+    negative = data[start] == 40 and data[stop - 1] == 41  # brackets
+    if negative:
+        start, stop = trim(data, start + 1, stop - 1)
     start, stop = _without_code(data, start, stop)
-    negative = False
     seen = False  # any digit
     closed = False  # a sign or bracket behind the digits: none may follow
     digits = 0
@@ -136,16 +148,6 @@ def _decimal(data: Any, start: int, stop: int, scale: int, comma: bool) -> tuple
     if rounding >= 5:
         value += 1
     return (-value if negative else value), 0
-
-
-@numba.njit(nogil=True, cache=True)
-def trim(data: Any, start: int, stop: int) -> tuple[int, int]:
-    """Where a cell begins and ends without the blanks around it."""
-    while start < stop and data[start] <= 32:
-        start += 1
-    while stop > start and data[stop - 1] <= 32:
-        stop -= 1
-    return start, stop
 
 
 @numba.njit(nogil=True, cache=True)

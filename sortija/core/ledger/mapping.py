@@ -10,7 +10,13 @@ from typing import Literal
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from sortija.core.ledger.behaviour import Behaviour, behaviour_of, come_back, stand_together
+from sortija.core.ledger.behaviour import (
+    Behaviour,
+    behaviour_of,
+    changes_within,
+    come_back,
+    stand_together,
+)
 from sortija.core.ledger.levels import order_of
 
 __all__ = [
@@ -327,8 +333,9 @@ def guess_log(
         if role not in roles and name not in roles.values():
             roles[role] = name
             guesses.append(Guess(name, role, reason))
+    _one_place(rows, roles, guesses)
     for name in behaviours:
-        if name not in roles.values():
+        if name not in {guess.column for guess in guesses}:
             guesses.append(Guess(name, "out", "not needed for the measures; it stays in the file"))
     kinds: dict[str, LineKind] = {}
     if "kind" in roles:
@@ -338,6 +345,19 @@ def guess_log(
     order = {name: place for place, name in enumerate(rows.schema.names)}
     guesses.sort(key=lambda g: order[g.column])
     return LogMapping(roles, month_first, comma, kinds), guesses
+
+
+def _one_place(rows: pa.RecordBatch, roles: dict[str, str], guesses: list[Guess]) -> None:
+    """A receipt is rung up in one place: what changes from line to line is no site or channel."""
+    if "receipt" not in roles:
+        return
+    receipt = rows.column(roles["receipt"])
+    for role in ("site", "channel"):
+        if role in roles and changes_within(rows.column(roles[role]), receipt):
+            name = roles.pop(role)
+            place = next(n for n, guess in enumerate(guesses) if guess.column == name)
+            words = f"it changes within a receipt, so it is no {role}; it stays in the file"
+            guesses[place] = Guess(name, "out", words)
 
 
 def _decimal_comma(rows: pa.RecordBatch, columns: list[str]) -> bool:

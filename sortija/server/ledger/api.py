@@ -126,7 +126,8 @@ class Intakes(APIView):
 
 def _intake(request: Request, study: int, intake: int, role: str = "analyst") -> Intake:
     found = study_for(request.user, study, role)
-    row = Intake.objects.select_related("study", "original").filter(pk=intake, study=found).first()
+    rows = Intake.objects.select_related("study", "original", "heads")
+    row = rows.filter(pk=intake, study=found).first()
     if row is None:
         raise Http404("There is no such file here.")
     return row
@@ -168,6 +169,14 @@ class ReadOtherwise(APIView):
     def post(self, request: Request, study: int, intake: int) -> Response:
         again = intakes.read_otherwise(_intake(request, study, intake))
         return reply(intake_row(again), 201)
+
+
+class WithoutHeads(APIView):
+    """Lines under review read without the heads that were found for them."""
+
+    @extend_schema(request=None, responses=IntakeRow)
+    def post(self, request: Request, study: int, intake: int) -> Response:
+        return reply(intake_row(intakes.part_heads(_intake(request, study, intake))))
 
 
 class OverlapBody(BaseModel):
@@ -353,6 +362,7 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/intakes/<int:intake>/count", CountIntake),
         ("studies/<int:study>/intakes/<int:intake>/otherwise", ReadOtherwise),
         ("studies/<int:study>/intakes/<int:intake>/overlap", OverlapView),
+        ("studies/<int:study>/intakes/<int:intake>/apart", WithoutHeads),
         ("studies/<int:study>/ledger", LedgerView),
         ("studies/<int:study>/ledger/rules/<str:rule>", RuleSwitch),
         ("studies/<int:study>/ledger/lines", LinesView),

@@ -83,7 +83,8 @@ class LineWriter:
 
 def lines_folder(intake: Intake) -> Path:
     """Where an intake's lines lie; another mapping is another folder."""
-    stamp = fingerprint("lines", 2, intake.original.sha256, intake.mapping)
+    heads = intake.heads.sha256 if intake.heads else ""
+    stamp = fingerprint("lines", 2, intake.original.sha256, heads, intake.mapping)
     folder: Path = settings.COLUMN_FILES / f"lines-{intake.pk}-{stamp[:16]}"
     return folder
 

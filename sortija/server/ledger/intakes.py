@@ -23,6 +23,7 @@ from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.actions import order_anew
 from sortija.server.ledger.models import Card, Intake, Original
+from sortija.server.ledger.opened import heads_for, open_intake
 from sortija.server.ledger.uploads import earlier_intake, path_of
 from sortija.server.studies.actions import record, reverses
 from sortija.server.studies.fingerprints import fingerprint
@@ -34,6 +35,8 @@ __all__ = [
     "choose_overlap",
     "count_intake",
     "drop_review",
+    "join_heads",
+    "part_heads",
     "read_otherwise",
     "review",
     "take_back_intake",
@@ -87,10 +90,64 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
     ):
         study.scale = money_scale(rows, mapping)
         study.save(update_fields=["scale"])
-    return Intake.objects.create(
+    intake = Intake.objects.create(
         study=study, original=original, role=role, mapping=remembered or asdict(mapping),
         guesses=[asdict(g) for g in guesses], received_on=timezone.localdate(),
     )  # fmt: skip
+    return _joined(intake)
+
+
+def _joined(intake: Intake) -> Intake:
+    """The file under review, or the lines that it holds the heads of, or its own with theirs.
+
+    Files of lines and of heads can come in either order.
+    """
+    waiting = Intake.objects.filter(study=intake.study, state=Intake.REVIEW, heads=None)
+    others = list(waiting.exclude(pk=intake.pk).select_related("original"))
+    if intake.role == Intake.LOG:
+        found = heads_for(intake, others)
+        if found is not None:
+            return join_heads(intake, *found)
+    for lines in others:
+        found = heads_for(lines, [intake]) if lines.role == Intake.LOG else None
+        if found is not None:
+            return join_heads(lines, *found)
+    return intake
+
+
+def join_heads(lines: Intake, heads: Intake, by: tuple[str, str]) -> Intake:
+    """Read lines together with the heads of their receipts, which are a file of their own."""
+    lines.heads, lines.heads_by = heads.original, list(by)
+    rows = open_intake(lines).first_rows(PREVIEW_ROWS)
+    mapping, guesses = guess_log(rows, lambda texts: _known(lines.study, texts))
+    if not Intake.objects.filter(study=lines.study, role=Intake.LOG, state=Intake.COUNTED).exists():
+        Study.objects.filter(pk=lines.study_id).update(scale=money_scale(rows, mapping))
+    with transaction.atomic():
+        lines.mapping, lines.guesses = asdict(mapping), [asdict(g) for g in guesses]
+        lines.save()
+        heads.delete()
+    return lines
+
+
+def part_heads(lines: Intake) -> Intake:
+    """Read lines and heads each on its own again."""
+    if lines.state not in (Intake.REVIEW, Intake.FAILED) or lines.heads is None:
+        raise Problem("Only lines under review can be read without their heads.")
+    heads = lines.heads
+    rows = open_rows(path_of(lines.original), lines.original.name).first_rows(PREVIEW_ROWS)
+    mapping, guesses = guess_log(rows, lambda texts: _known(lines.study, texts))
+    lines.heads, lines.heads_by = None, []
+    lines.mapping, lines.guesses = asdict(mapping), [asdict(g) for g in guesses]
+    lines.save()
+    theirs = open_rows(path_of(heads), heads.name).first_rows(PREVIEW_ROWS)
+    role = guess_role(theirs)
+    told: LogMapping | MemberMapping
+    told, why = guess_log(theirs) if role == Intake.LOG else guess_members(theirs)
+    Intake.objects.create(
+        study=lines.study, original=heads, role=role, mapping=asdict(told),
+        guesses=[asdict(g) for g in why], received_on=timezone.localdate(),
+    )  # fmt: skip
+    return lines
 
 
 def _known(study: Study, texts: list[str]) -> float:
@@ -100,12 +157,12 @@ def _known(study: Study, texts: list[str]) -> float:
 
 
 def _remembered(study: Study, role: str, names: tuple[str, ...]) -> dict[str, Any] | None:
-    """The mapping of the last counted file with the same columns."""
-    for intake in Intake.objects.filter(study=study, role=role, state=Intake.COUNTED).order_by(
-        "-id"
-    ):
-        if [g["column"] for g in intake.guesses] == list(names):
-            return dict(intake.mapping)
+    """The mapping of the last counted file with the same columns, in whatever order."""
+    counted = Intake.objects.filter(study=study, role=role, state=Intake.COUNTED, heads=None)
+    for intake in counted.order_by("-id"):
+        before = {g["column"] for g in intake.guesses}
+        if before == set(names):
+            return {**intake.mapping, **({"dated": ""} if role == Intake.MEMBERS else {})}
     return None
 
 

@@ -20,7 +20,9 @@ __all__: list[str] = []
 @handles("ledger.intake")
 def count(job: Job, running: Running) -> None:
     """Read a file, then order the ledger's lines anew. Taken up again, it skips what is there."""
-    intake = Intake.objects.select_related("study", "original").get(pk=job.arguments["intake"])
+    intake = Intake.objects.select_related("study", "original", "heads").get(
+        pk=job.arguments["intake"]
+    )
     try:
         if intake.state == Intake.READING:
             _read(job, running, intake)

@@ -8,7 +8,6 @@ from typing import Any
 import pyarrow as pa
 from pydantic import BaseModel
 
-from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.behaviour import read_both_ways
 from sortija.core.ledger.cells import BAD, EMPTY, read_decimals
@@ -17,7 +16,7 @@ from sortija.core.ledger.mapping import LOG_ROLES, TRAIT_TYPES, kind_of
 from sortija.core.ledger.moments import read_moments
 from sortija.core.ledger.zones import zone_of
 from sortija.server.ledger.models import Intake
-from sortija.server.ledger.uploads import path_of
+from sortija.server.ledger.opened import open_intake
 
 __all__ = ["IntakeRow", "intake_row"]
 
@@ -50,7 +49,8 @@ class IntakeRow(BaseModel):
     ``notes``: how the file was read; ``two_orders``: where its dates can be read day first and
     month first alike, one of them as written, day first, and month first; else empty.
     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
-    ``orders``: levels of each category with an order, lowest first;
+    ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
+    category with an order, lowest first;
     ``replaces``: the counted intake of the same file that this one takes the place of.
     """
 
@@ -72,13 +72,14 @@ class IntakeRow(BaseModel):
     overlap: str
     known_receipts: int
     replaces: int | None
+    heads: str
     received_on: str
     orders: dict[str, list[str]]
 
 
 def _open(intake: Intake) -> RowsFile | None:
     try:
-        return open_rows(path_of(intake.original), intake.original.name)
+        return open_intake(intake)
     except (UnreadableFile, FileNotFoundError):
         return None
 
@@ -190,6 +191,7 @@ def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
         kind_words=_kind_words(intake, looked_at) if looked_at is not None else [],
         two_orders=_two_orders(intake, looked_at) if looked_at is not None else [],
         overlap=intake.overlap, known_receipts=known, replaces=intake.replaces_id,
+        heads=intake.heads.name if intake.heads else "",
         received_on=intake.received_on.isoformat(),
         orders=_orders(intake, looked_at) if looked_at is not None else {},
         roles=[*LOG_ROLES, "out"] if intake.role == Intake.LOG else list(TRAIT_TYPES),

@@ -13,7 +13,6 @@ from numpy.typing import NDArray
 from psycopg import sql
 
 from sortija.core import table
-from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.codebook import Codebook
 from sortija.core.ledger.lines import LineReader
@@ -36,9 +35,9 @@ from sortija.server.ledger.files import (
     write_runs,
 )
 from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
+from sortija.server.ledger.opened import open_intake
 from sortija.server.ledger.owners import OWNER
 from sortija.server.ledger.traits import NAMED
-from sortija.server.ledger.uploads import path_of
 from sortija.server.studies.columns import whole_folder, write_columns
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
@@ -65,9 +64,8 @@ def member_mapping(intake: Intake) -> MemberMapping:
 
 
 def _open(intake: Intake) -> RowsFile:
-    path = path_of(intake.original)
     try:
-        return open_rows(path, intake.original.name)
+        return open_intake(intake)
     except UnreadableFile as problem:
         raise JobError(str(problem)) from problem
     except FileNotFoundError as problem:

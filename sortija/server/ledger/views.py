@@ -167,7 +167,7 @@ def ledger_page(
     """
     ledger = ledger_of(study)
     rows = Intake.objects.filter(study=study).exclude(state=Intake.TAKEN_BACK)
-    listed = list(rows.select_related("study", "original").order_by("id"))
+    listed = list(rows.select_related("study", "original", "heads").order_by("id"))
     status = _status(study, ledger)
     if ledger is None or (status.state == "working" and not ledger.built):
         return LedgerPage(

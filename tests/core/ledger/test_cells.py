@@ -50,11 +50,11 @@ class Decimals(unittest.TestCase):
                          ["empty", "empty", "bad", "bad", "bad", "bad", "bad"])  # fmt: skip
 
     def test_true_minus_and_codes_of_currencies(self):
-        self.assertEqual(numbers("−5.00", "–3", "12.50 EUR", "GBP 7", "-2 USD"),
-                         [-500, -300, 1250, 700, -200])  # fmt: skip
+        self.assertEqual(numbers("−5.00", "–3", "12.50 EUR", "GBP 7", "-2 USD", "(3 EUR)"),
+                         [-500, -300, 1250, 700, -200, -300])  # fmt: skip
 
     def test_a_range_or_a_code_is_no_number(self):
-        for cell in ("18-24", "18–24", "65+5", "(5)(6)", "12EUR", "ABC 12X", "EUR", "1(2)"):
+        for cell in ("18-24", "18–24", "65+5", "(5)(6)", "()", "12EUR", "ABC 12X", "EUR", "1(2)"):
             self.assertEqual(numbers(cell), ["bad"], cell)
         self.assertEqual(numbers("65+"), [6500])
 

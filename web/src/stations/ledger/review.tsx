@@ -70,6 +70,9 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
   const drop = useLedgerChange(() =>
     data(api.DELETE("/api/studies/{study}/intakes/{intake}", path)),
   );
+  const apart = useLedgerChange(() =>
+    data(api.POST("/api/studies/{study}/intakes/{intake}/apart", path)),
+  );
   // Each change goes on from the one before, even where the server has not answered that yet.
   const [draft, setDraft] = useState<Mapping | null>(null);
   const mapping = draft ?? (intake.mapping as Mapping);
@@ -108,6 +111,19 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
           {note}
         </p>
       ))}
+      {intake.heads && (
+        <p className="mb-2 text-12">
+          The heads of its receipts are in <b className="font-semibold">{intake.heads}</b>; both are
+          read as one.{" "}
+          <button
+            type="button"
+            className="text-quiet underline hover:text-ink"
+            onClick={() => apart.mutate(undefined)}
+          >
+            read each on its own
+          </button>
+        </p>
+      )}
       {asked && (
         <fieldset className="mb-3 rounded-md border-2 border-ink p-3">
           <legend className="px-1 font-semibold">One thing only you can tell</legend>
