@@ -1,10 +1,11 @@
-"""Open any table: delimited text, JSON Lines, Parquet, XLSX; plain, in gzip, or in a zip."""
+"""Open any table: delimited text, JSON Lines, GeoJSON, Parquet, XLSX; plain, gzip, or zip."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
 from sortija.core.formats.delimited import DelimitedFile, sniff
+from sortija.core.formats.geojson import AreaRows, looks_like_areas
 from sortija.core.formats.jsonlines import JsonRows
 from sortija.core.formats.packed import check_archive, magic_of, open_bytes
 from sortija.core.formats.parquet import ParquetRows
@@ -36,6 +37,8 @@ def open_rows(path: Path, name: str = "") -> RowsFile:
         return WorkbookRows(path, name)
     with open_bytes(path, name) as file:
         begins = file.read(1 << 12).lstrip(b"\xef\xbb\xbf \t\r\n")
+    if begins.startswith(b"{") and looks_like_areas(begins):
+        return AreaRows(path, name)
     if begins.startswith(b"{"):
         return JsonRows(path, name)
     return DelimitedFile(path, sniff(path, name), name)

@@ -17,6 +17,7 @@ from rest_framework.views import APIView
 from sortija.core.ledger.waterline import STEPS
 from sortija.server.ledger import actions, intakes, listing, looks, uploads, views
 from sortija.server.ledger.models import Intake, Original
+from sortija.server.ledger.places import PlacesPage, places_page
 from sortija.server.ledger.preview import IntakeRow, intake_row
 from sortija.server.studies.actions import record, study_for
 from sortija.server.studies.http import (
@@ -31,6 +32,8 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import window_from
 
 __all__ = ["urls"]
+
+ROLES = (Intake.LOG, Intake.MEMBERS, Intake.RESPONSES, Intake.OFFERS, Intake.AREAS)
 
 
 class NewUpload(BaseModel):
@@ -119,8 +122,8 @@ class Intakes(APIView):
         original = Original.objects.filter(pk=asked.upload, study=found).first()
         if original is None:
             raise Http404("There is no such upload here.")
-        if asked.role not in ("", Intake.LOG, Intake.MEMBERS):
-            raise Problem("A file is a log or a members table.")
+        if asked.role not in ("", *ROLES):
+            raise Problem(f"A file is one of these: {', '.join(ROLES)}.")
         return reply(intake_row(intakes.review(found, request.user, original, asked.role)), 201)
 
 
@@ -291,6 +294,15 @@ class OneOwnRule(APIView):
         return reply(SettingRevision(revision=revision))
 
 
+class PlacesView(APIView):
+    @extend_schema(responses=PlacesPage)
+    def get(self, request: Request, study: int) -> Response:
+        found = places_page(study_for(request.user, study))
+        if found is None:
+            raise Http404("No districts have come in yet.")
+        return reply(found)
+
+
 class LooksView(APIView):
     @extend_schema(responses=looks.Looks)
     def get(self, request: Request, study: int) -> Response:
@@ -372,4 +384,5 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/ledger/own", OwnRules),
         ("studies/<int:study>/ledger/own/<int:slot>", OneOwnRule),
         ("studies/<int:study>/ledger/looks", LooksView),
+        ("studies/<int:study>/ledger/places", PlacesView),
     ]

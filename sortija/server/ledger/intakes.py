@@ -11,19 +11,14 @@ from django.utils import timezone
 from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import UnreadableFile
 from sortija.core.ledger.lines import money_scale
-from sortija.core.ledger.mapping import (
-    LogMapping,
-    MappingError,
-    MemberMapping,
-    guess_log,
-    guess_members,
-)
+from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log
 from sortija.core.ledger.overlap import OVERLAPS
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.actions import order_anew
-from sortija.server.ledger.models import Card, Intake, Original
+from sortija.server.ledger.models import Intake, Original
 from sortija.server.ledger.opened import heads_for, open_intake
+from sortija.server.ledger.shapes import guess_as, guess_role, known_cards, mapping_of
 from sortija.server.ledger.uploads import earlier_intake, path_of
 from sortija.server.studies.actions import record, reverses
 from sortija.server.studies.fingerprints import fingerprint
@@ -45,12 +40,6 @@ __all__ = [
 PREVIEW_ROWS = 2000
 
 
-def guess_role(rows: Any) -> str:
-    """A log repeats its customers and carries amounts; a customer table names each once."""
-    mapping, _ = guess_log(rows)
-    return Intake.LOG if "total" in mapping.roles or "receipt" in mapping.roles else Intake.MEMBERS
-
-
 def review(study: Study, person: Any, original: Original, role: str = "") -> Intake:
     """Put an uploaded file up for review, its columns' roles guessed.
 
@@ -68,7 +57,7 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
         rows = file.first_rows(PREVIEW_ROWS)
     except UnreadableFile as problem:
         raise Problem(f"{original.name}: {problem}") from problem
-    role = role or guess_role(rows)
+    role = role or guess_role(study, file, rows)
     earlier = earlier_intake(original, role)
     if earlier is not None:
         if earlier.state == Intake.REVIEW:
@@ -78,11 +67,7 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
             f"on {earlier.made_at:%d %b %Y}. Nothing was brought in twice.",
             intake=earlier.pk,
         )
-    mapping, guesses = (
-        guess_log(rows, lambda texts: _known(study, texts))
-        if role == Intake.LOG
-        else guess_members(rows)
-    )
+    mapping, guesses = guess_as(study, role, rows)
     remembered = _remembered(study, role, file.names)
     if (
         isinstance(mapping, LogMapping)
@@ -119,7 +104,7 @@ def join_heads(lines: Intake, heads: Intake, by: tuple[str, str]) -> Intake:
     """Read lines together with the heads of their receipts, which are a file of their own."""
     lines.heads, lines.heads_by = heads.original, list(by)
     rows = open_intake(lines).first_rows(PREVIEW_ROWS)
-    mapping, guesses = guess_log(rows, lambda texts: _known(lines.study, texts))
+    mapping, guesses = guess_log(rows, lambda texts: known_cards(lines.study, texts))
     if not Intake.objects.filter(study=lines.study, role=Intake.LOG, state=Intake.COUNTED).exists():
         Study.objects.filter(pk=lines.study_id).update(scale=money_scale(rows, mapping))
     with transaction.atomic():
@@ -135,25 +120,19 @@ def part_heads(lines: Intake) -> Intake:
         raise Problem("Only lines under review can be read without their heads.")
     heads = lines.heads
     rows = open_rows(path_of(lines.original), lines.original.name).first_rows(PREVIEW_ROWS)
-    mapping, guesses = guess_log(rows, lambda texts: _known(lines.study, texts))
+    mapping, guesses = guess_log(rows, lambda texts: known_cards(lines.study, texts))
     lines.heads, lines.heads_by = None, []
     lines.mapping, lines.guesses = asdict(mapping), [asdict(g) for g in guesses]
     lines.save()
-    theirs = open_rows(path_of(heads), heads.name).first_rows(PREVIEW_ROWS)
-    role = guess_role(theirs)
-    told: LogMapping | MemberMapping
-    told, why = guess_log(theirs) if role == Intake.LOG else guess_members(theirs)
+    file = open_rows(path_of(heads), heads.name)
+    theirs = file.first_rows(PREVIEW_ROWS)
+    role = guess_role(lines.study, file, theirs)
+    told, why = guess_as(lines.study, role, theirs)
     Intake.objects.create(
         study=lines.study, original=heads, role=role, mapping=asdict(told),
         guesses=[asdict(g) for g in why], received_on=timezone.localdate(),
     )  # fmt: skip
     return lines
-
-
-def _known(study: Study, texts: list[str]) -> float:
-    """Share of these texts that are cards of the study."""
-    found = Card.objects.filter(study=study, code__in=texts).count()
-    return found / len(texts) if texts else 0.0
 
 
 def _remembered(study: Study, role: str, names: tuple[str, ...]) -> dict[str, Any] | None:
@@ -172,9 +151,9 @@ def change_mapping(intake: Intake, mapping: dict[str, Any]) -> Intake:
         raise Problem("This file is already counted. Take it back first to read it differently.")
     names = tuple(g["column"] for g in intake.guesses)
     try:
-        parsed = LogMapping(**mapping) if intake.role == Intake.LOG else MemberMapping(**mapping)
+        parsed = mapping_of(intake.role, mapping)
         parsed.check(names)
-    except (MappingError, TypeError) as problem:
+    except MappingError as problem:
         raise Problem(str(problem)) from problem
     intake.mapping, intake.state, intake.error = asdict(parsed), Intake.REVIEW, ""
     intake.revision += 1
@@ -188,12 +167,7 @@ def count_intake(intake: Intake, person: Any) -> Job:
         raise Problem("This file is already counted.")
     names = tuple(g["column"] for g in intake.guesses)
     try:
-        mapping: LogMapping | MemberMapping = (
-            LogMapping(**intake.mapping)
-            if intake.role == Intake.LOG
-            else MemberMapping(**intake.mapping)
-        )
-        mapping.ready(names)
+        mapping_of(intake.role, intake.mapping).ready(names)
     except MappingError as problem:
         raise Problem(str(problem)) from problem
     Intake.objects.filter(pk=intake.pk).update(state=Intake.READING, error="")

@@ -10,6 +10,7 @@ from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.ledger.ledger import ledger_of
 from sortija.server.ledger.models import Intake, Line
+from sortija.server.ledger.others import OTHERS
 from sortija.server.ledger.reading import read_log, read_members
 from sortija.server.studies.actions import record
 from sortija.server.studies.models import Study
@@ -56,8 +57,10 @@ def _read(job: Job, running: Running, intake: Intake) -> None:
         if intake.role == Intake.LOG:
             assert not Line.objects.filter(intake=intake).exists()
             intake.report = read_log(intake, running.progress)
-        else:
+        elif intake.role == Intake.MEMBERS:
             intake.report = read_members(intake, running.progress)
+        else:
+            intake.report = OTHERS[intake.role](intake, running.progress)
         if intake.replaces_id:
             Intake.objects.filter(pk=intake.replaces_id).update(state=Intake.TAKEN_BACK)
         intake.state, intake.counted_at = Intake.COUNTED, timezone.now()

@@ -9,6 +9,7 @@ from sortija.core.ledger.lines import NO_COST
 from sortija.server.studies.models import Study
 
 __all__ = [
+    "Area",
     "Card",
     "CardId",
     "Code",
@@ -40,7 +41,7 @@ class Original(models.Model):
 class Intake(models.Model):
     """One file brought in: what it is, how its columns are read, what came of it."""
 
-    LOG, MEMBERS = "log", "members"
+    LOG, MEMBERS, RESPONSES, OFFERS, AREAS = "log", "members", "responses", "offers", "areas"
     REVIEW, READING, COUNTED, FAILED, TAKEN_BACK = (
         "review", "reading", "counted", "failed", "taken back",
     )  # fmt: skip
@@ -187,6 +188,15 @@ class ReceiptChunk(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["intake", "number"], name="one_receipt_chunk"),
         ]
+
+
+class Area(models.Model):
+    """A district: what customers' tables call it, its rings in degrees, its households."""
+
+    intake = models.ForeignKey(Intake, on_delete=models.CASCADE, related_name="areas")
+    code = models.TextField()
+    households = models.IntegerField(null=True)
+    rings = models.JSONField()
 
 
 class UnreadCell(models.Model):

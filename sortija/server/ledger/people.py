@@ -12,7 +12,7 @@ from sortija.server.ledger.actions import order_anew
 from sortija.server.ledger.erased import digest_of
 from sortija.server.ledger.models import Card, CardId, Correction, Intake
 from sortija.server.ledger.owners import NO_MERGES, OWNERS, owners_of
-from sortija.server.ledger.traits import Trait, traits_of
+from sortija.server.ledger.traits import TABLES, Trait, traits_of
 from sortija.server.studies.actions import change_setting, read_setting, record, reverses
 from sortija.server.studies.columns import blanked, drop_column
 from sortija.server.studies.models import Column, HistoryEntry, Study
@@ -165,7 +165,7 @@ def erase_customer(study: Study, person: Any, customer: int) -> int:
 
 def _blank_traits(study: Study, cards: list[int]) -> None:
     """Keep every column of traits anew without these cards, and drop the old ones."""
-    tables = Intake.objects.filter(study=study, role=Intake.MEMBERS)
+    tables = Intake.objects.filter(study=study, role__in=TABLES)
     windows = [f"intake:{pk}" for pk in tables.values_list("pk", flat=True)]
     for row in Column.objects.filter(population__study=study, window__in=windows):
         if not row.name.startswith("_") and min(cards) < row.size:

@@ -12,11 +12,12 @@ from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.behaviour import read_both_ways
 from sortija.core.ledger.cells import BAD, EMPTY, read_decimals
 from sortija.core.ledger.levels import order_of
-from sortija.core.ledger.mapping import LOG_ROLES, TRAIT_TYPES, kind_of
+from sortija.core.ledger.mapping import kind_of
 from sortija.core.ledger.moments import read_moments
 from sortija.core.ledger.zones import zone_of
 from sortija.server.ledger.models import Intake
 from sortija.server.ledger.opened import open_intake
+from sortija.server.ledger.shapes import roles_of
 
 __all__ = ["IntakeRow", "intake_row"]
 
@@ -194,5 +195,5 @@ def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
         heads=intake.heads.name if intake.heads else "",
         received_on=intake.received_on.isoformat(),
         orders=_orders(intake, looked_at) if looked_at is not None else {},
-        roles=[*LOG_ROLES, "out"] if intake.role == Intake.LOG else list(TRAIT_TYPES),
+        roles=roles_of(intake.role),
     )  # fmt: skip

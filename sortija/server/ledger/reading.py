@@ -42,7 +42,15 @@ from sortija.server.studies.columns import whole_folder, write_columns
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
 
-__all__ = ["log_mapping", "member_mapping", "read_log", "read_members"]
+__all__ = [
+    "add_cards",
+    "cards_of",
+    "log_mapping",
+    "member_mapping",
+    "open_for",
+    "read_log",
+    "read_members",
+]
 
 _CODES = ("site", "channel", "item", "department")
 _LINE_FIELDS = {
@@ -63,7 +71,8 @@ def member_mapping(intake: Intake) -> MemberMapping:
     return MemberMapping(**intake.mapping)
 
 
-def _open(intake: Intake) -> RowsFile:
+def open_for(intake: Intake) -> RowsFile:
+    """An intake's rows; a job that cannot read them says why."""
     try:
         return open_intake(intake)
     except UnreadableFile as problem:
@@ -72,7 +81,7 @@ def _open(intake: Intake) -> RowsFile:
         raise JobError(f"{intake.original.name} is no longer here. Upload it again.") from problem
 
 
-def _cards_of(study: Study) -> Codebook:
+def cards_of(study: Study) -> Codebook:
     """Codes by number; an erased card keeps its number under a text that no file holds."""
     rows = Card.objects.filter(study=study).order_by("number").values_list("number", "code")
     return Codebook(
@@ -85,7 +94,7 @@ def _codes_of(study: Study, kind: str) -> Codebook:
     return Codebook(rows.values_list("text", flat=True))
 
 
-def _add_cards(study: Study, texts: list[str], known: int) -> None:
+def add_cards(study: Study, texts: list[str], known: int) -> None:
     """Append the cards from number ``known`` on, and let the population grow with them.
 
     Who was erased and is named again stays blank.
@@ -110,10 +119,10 @@ def _add_cards(study: Study, texts: list[str], known: int) -> None:
 
 def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
     """Store every line of a log; returns the report. One transaction: all of it or nothing."""
-    study, mapping, file = intake.study, log_mapping(intake), _open(intake)
+    study, mapping, file = intake.study, log_mapping(intake), open_for(intake)
     reader = LineReader(mapping, study.scale, day_number(intake.received_on), zone_of(study.zone))
     reader.currency = study.currency
-    reader.cards = _cards_of(study)
+    reader.cards = cards_of(study)
     for kind in _CODES:
         setattr(reader, f"{kind}s", _codes_of(study, kind))
     known_cards = len(reader.cards)
@@ -157,7 +166,7 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
         lines.close()
         runs.close()
         join_part(Line, ("intake_id", "number"), intake.pk)
-        _add_cards(study, reader.cards.texts, known_cards)
+        add_cards(study, reader.cards.texts, known_cards)
         for kind in _CODES:
             _add_codes(study, kind, getattr(reader, f"{kind}s").texts, known_codes[kind])
         UnreadCell.objects.bulk_create(unread, batch_size=2000)
@@ -207,12 +216,12 @@ def _prove(part: str, wanted: tuple[int, int, int], run_lines: int) -> None:
 
 def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
     """Store a customer table's traits as columns; returns the report. All of it or nothing."""
-    study, mapping, file = intake.study, member_mapping(intake), _open(intake)
+    study, mapping, file = intake.study, member_mapping(intake), open_for(intake)
     kept = {n: k for n, k in mapping.types.items() if k not in ("key", "address", "out")}
     apart = ("id", "person")  # no values to group by
     addresses = [n for n, k in mapping.types.items() if k == "address"]
     keepers = {name: TraitReader(name, kind, mapping) for name, kind in kept.items()}
-    cards = _cards_of(study)
+    cards = cards_of(study)
     known = len(cards)
     numbers: list[NDArray[np.int32]] = []
     mail: dict[int, str] = {}
@@ -232,7 +241,7 @@ def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
         raise JobError("The file has a head but no rows. Export it again.")
     customer = np.concatenate(numbers)
     with transaction.atomic():
-        _add_cards(study, cards.texts, known)
+        add_cards(study, cards.texts, known)
         _store_addresses(study, mail)
         population = Population.objects.get(study=study, name="customers")
         stamp = fingerprint("traits", intake.original.sha256, intake.mapping, intake.pk)

@@ -37,6 +37,10 @@ __all__ = [
 NAMED = "_named"
 
 
+#: Files that tell something of customers beside their receipts.
+TABLES = (Intake.MEMBERS, Intake.RESPONSES)
+
+
 @dataclass(frozen=True)
 class Snapshot:
     """One counted customer table and the day it speaks of."""
@@ -77,7 +81,7 @@ def label_of(name: str) -> str:
 
 def snapshots_of(study: Study) -> list[Snapshot]:
     """Every counted customer table, in the order of the days that they speak of."""
-    tables = Intake.objects.filter(study=study, role=Intake.MEMBERS, state=Intake.COUNTED)
+    tables = Intake.objects.filter(study=study, role__in=TABLES, state=Intake.COUNTED)
     intakes = {f"intake:{intake.pk}": intake for intake in tables}
     columns: dict[str, dict[str, models.Column]] = {window: {} for window in intakes}
     rows = models.Column.objects.filter(population__study=study, window__in=list(intakes))
@@ -101,7 +105,7 @@ def traits_of(study: Study, at: date | None = None) -> list[Trait]:
     A table tells of the customers whom it names; for others an older one holds. Before the first
     table the first one stands.
     """
-    every = snapshots_of(study)
+    every = [s for s in snapshots_of(study) if s.intake.role == Intake.MEMBERS]
     if not every:
         return []
     known = [s for s in every if at is None or s.day <= at]
@@ -236,7 +240,8 @@ def _trait_names(study: Study, window: WindowInView) -> list[FieldName]:
     snapshots = snapshots_of(study)
     if not snapshots:
         return []
-    first = snapshots[0].day
+    tables = [s.day for s in snapshots if s.intake.role == Intake.MEMBERS]
+    first = min(tables, default=snapshots[0].day)
     out = [
         FieldName(
             f"trait:{t.name}", t.label, t.kind, t.unit,

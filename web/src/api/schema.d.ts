@@ -442,6 +442,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/intakes/{intake}/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Lines under review read without the heads that were found for them. */
+        post: operations["studies_intakes_apart_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/intakes/{intake}/count": {
         parameters: {
             query?: never;
@@ -663,6 +680,22 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["studies_ledger_own_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/ledger/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_ledger_places_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -932,6 +965,20 @@ export interface components {
             at: string;
             /** Since */
             since: string;
+        };
+        /**
+         * AreaRow
+         * @description A district: its rings in degrees, households where they are given, customers today.
+         */
+        AreaRow: {
+            /** Code */
+            code: string;
+            /** Rings */
+            rings: number[][][];
+            /** Households */
+            households: number | null;
+            /** Customers */
+            customers: number;
         };
         /**
          * ArmRow
@@ -1602,7 +1649,8 @@ export interface components {
          *     ``notes``: how the file was read; ``two_orders``: where its dates can be read day first and
          *     month first alike, one of them as written, day first, and month first; else empty.
          *     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
-         *     ``orders``: levels of each category with an order, lowest first;
+         *     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
+         *     category with an order, lowest first;
          *     ``replaces``: the counted intake of the same file that this one takes the place of.
          */
         IntakeRow: {
@@ -1646,6 +1694,8 @@ export interface components {
             known_receipts: number;
             /** Replaces */
             replaces: number | null;
+            /** Heads */
+            heads: string;
             /** Received On */
             received_on: string;
             /** Orders */
@@ -2193,6 +2243,20 @@ export interface components {
             low: number | null;
             /** High */
             high: number | null;
+        };
+        /**
+         * PlacesPage
+         * @description ``trait``: the one whose values are the districts' codes; empty where none is.
+         */
+        PlacesPage: {
+            /** Trait */
+            trait: string;
+            /** Areas */
+            areas: components["schemas"]["AreaRow"][];
+            /** Elsewhere */
+            elsewhere: number;
+            /** Without */
+            without: number;
         };
         /** PlanRevision */
         PlanRevision: {
@@ -3772,6 +3836,28 @@ export interface operations {
             };
         };
     };
+    studies_intakes_apart_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeRow"];
+                };
+            };
+        };
+    };
     studies_intakes_count_create: {
         parameters: {
             query?: never;
@@ -4179,6 +4265,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SettingRevision"];
+                };
+            };
+        };
+    };
+    studies_ledger_places_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacesPage"];
                 };
             };
         };

@@ -55,7 +55,7 @@ export function BringIn({ quiet = false }: { quiet?: boolean }) {
         type="file"
         multiple
         hidden
-        accept=".csv,.tsv,.txt,.gz,.zip,.xlsx,.parquet,.jsonl,.ndjson,.json,text/csv"
+        accept=".csv,.tsv,.txt,.gz,.zip,.xlsx,.parquet,.jsonl,.ndjson,.json,.geojson,text/csv"
         data-testid="file"
         onChange={(event) => {
           void take([...(event.target.files ?? [])]);

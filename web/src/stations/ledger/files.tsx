@@ -40,9 +40,7 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
   const notes = (intake.report as { notes?: string[] }).notes ?? [];
   const ragged = report.ragged ?? 0;
   const words =
-    (intake.role === "log"
-      ? `${count(report.lines ?? 0)} lines, ${count(report.receipts ?? 0)} receipts`
-      : `${count(report.customers ?? 0)} customers`) +
+    whatCame(intake.role, report) +
     (ragged > 0 ? `, ${count(ragged)} rows had too many or too few cells` : "") +
     (notes.length > 0 ? `. ${notes.join(" ")}` : "");
   return (
@@ -74,6 +72,14 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
       {(intake.known_receipts > 0 || intake.overlap !== "both") && <Overlap intake={intake} />}
     </li>
   );
+}
+
+function whatCame(role: string, report: Record<string, number>): string {
+  const of = (name: string) => count(report[name] ?? 0);
+  if (role === "log") return `${of("lines")} lines, ${of("receipts")} receipts`;
+  if (role === "responses") return `${of("rows")} answers to ${of("offers")} offers`;
+  if (role === "offers") return `${of("offers")} offers`;
+  return role === "areas" ? `${of("areas")} districts` : `${of("customers")} customers`;
 }
 
 /** What becomes of receipts that an earlier file has too. */

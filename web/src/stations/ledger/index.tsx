@@ -33,7 +33,8 @@ export function Ledger() {
   const review = page.intakes.find(
     (intake) => intake.state === "review" || intake.state === "failed",
   );
-  const empty = !page.steps && !review && page.status.state === "empty";
+  const empty = page.intakes.length === 0 && page.status.state === "empty";
+  const alone = !page.steps && !review && !empty && page.status.state === "empty";
   const pick = (next: PickedLines) => {
     setPicked(next);
     setSide("lines");
@@ -73,6 +74,11 @@ export function Ledger() {
       {page.status.state === "working" && <Standing status={page.status} />}
       {review && <Review key={review.id + review.state} intake={review} />}
       {page.status.state === "failed" && !review && <Failed words={page.status.words ?? ""} />}
+      {alone && (
+        <p className="card p-3">
+          No log has come in yet: what customers bought, and when, is not known. Their traits are.
+        </p>
+      )}
       {empty && (
         <Empty title="No log has come in yet" action={<BringIn />}>
           Here the months of your log will lie on a thread: above it the money that counts, below it
@@ -80,6 +86,7 @@ export function Ledger() {
           page, or choose it: CSV, XLSX, Parquet or JSON Lines, packed or not.
         </Empty>
       )}
+      {!page.steps && !empty && <Files intakes={page.intakes} />}
       {page.steps && (
         <>
           {page.balance && <Balance balance={page.balance} />}

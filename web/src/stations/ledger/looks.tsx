@@ -7,6 +7,7 @@ import type { Schemas } from "@/api/client";
 import { count, dayOfNumber, figure, inUnit, money, month, percent } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import { endOf, iso, monthOf } from "@/stations/ledger/picked";
+import { Places } from "@/stations/ledger/places";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
 
@@ -75,6 +76,7 @@ export function Looks({ madeFrom }: { madeFrom: string }) {
         <Newcomers newcomers={page.newcomers} />
         {page.baskets && <Baskets baskets={page.baskets} />}
       </div>
+      <Places />
       <Gaps looks={page} />
     </div>
   );

@@ -8,6 +8,22 @@ import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Failed } from "@/ui/status";
 
+const WHAT: Record<string, string> = {
+  log: "A transaction log",
+  members: "A table of customers",
+  responses: "Who received and took which offers",
+  offers: "A table of offers",
+  areas: "Districts",
+};
+
+const NOUNS: Record<string, string> = {
+  log: "lines",
+  members: "customers",
+  responses: "answers",
+  offers: "offers",
+  areas: "districts",
+};
+
 const ROLE_WORDS: Record<string, string> = {
   customer: "customer or card",
   receipt: "receipt number",
@@ -30,7 +46,10 @@ const ROLE_WORDS: Record<string, string> = {
   ordered: "category with an order",
   id: "another id",
   person: "whose card it is",
-  offer: "answer to an offer",
+  offer: "offer",
+  answer: "taken or not",
+  area: "district’s code",
+  households: "households",
 };
 
 interface Mapping {
@@ -81,15 +100,18 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
     map.mutate(next, { onError: () => setDraft(null) });
   };
   const asked = mapping.month_first === null && intake.two_orders.length === 3;
-  const noun = intake.role === "log" ? "lines" : "customers";
+  const noun = NOUNS[intake.role] ?? "rows";
+  const dated = intake.role === "log" || intake.role === "members";
   return (
     <section className="card p-4" aria-label={`Review of ${intake.name}`}>
       <div className="mb-3 flex items-center gap-3">
         <div className="flex-1">
           <h2 className="text-14">{intake.name}</h2>
           <p className="text-12 text-quiet">
-            {intake.role === "log" ? "A transaction log" : "A table of customers"}
-            {intake.lines > 0 && `, about ${count(intake.lines)} rows`}.{" "}
+            {WHAT[intake.role] ?? intake.role}
+            {intake.lines > 0 &&
+              intake.role !== "areas" &&
+              `, about ${count(intake.lines)} rows`}.{" "}
             {intake.replaces === null
               ? "Nothing is counted yet: check how each column will be read."
               : "It counts as it was read before until you count it anew."}
@@ -101,7 +123,7 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
           disabled={tally.isPending || asked}
           onClick={() => tally.mutate(undefined)}
         >
-          Count these {intake.lines > 0 && `${count(intake.lines)} `}
+          Count these {intake.lines > 0 && intake.role !== "areas" && `${count(intake.lines)} `}
           {noun}
         </Button>
       </div>
@@ -231,22 +253,26 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
             />
           </label>
         )}
-        <label className="flex items-center gap-1.5">
-          <input
-            type="checkbox"
-            checked={mapping.month_first ?? false}
-            onChange={() => remap({ ...mapping, month_first: !mapping.month_first })}
-          />
-          Month before day, as 03/14/2026
-        </label>
-        <label className="flex items-center gap-1.5">
-          <input
-            type="checkbox"
-            checked={mapping.decimal_comma ?? false}
-            onChange={() => remap({ ...mapping, decimal_comma: !mapping.decimal_comma })}
-          />
-          Decimal comma, as 12,50
-        </label>
+        {dated && (
+          <>
+            <label className="flex items-center gap-1.5">
+              <input
+                type="checkbox"
+                checked={mapping.month_first ?? false}
+                onChange={() => remap({ ...mapping, month_first: !mapping.month_first })}
+              />
+              Month before day, as 03/14/2026
+            </label>
+            <label className="flex items-center gap-1.5">
+              <input
+                type="checkbox"
+                checked={mapping.decimal_comma ?? false}
+                onChange={() => remap({ ...mapping, decimal_comma: !mapping.decimal_comma })}
+              />
+              Decimal comma, as 12,50
+            </label>
+          </>
+        )}
       </div>
     </section>
   );

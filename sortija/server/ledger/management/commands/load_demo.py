@@ -38,7 +38,7 @@ class Command(BaseCommand):
         if {"log.csv", "members.csv"} <= done:
             return
         demo = write_demo(settings.DATA / "demo", options["members"])
-        for path in (demo.log, demo.members):
+        for path in (demo.log, demo.members, demo.responses, demo.offers, demo.districts):
             if path.name not in done:
                 intake = review(study, person, take_file(study, path))
                 self._count(count_intake(intake, person))

@@ -1,0 +1,138 @@
+import { useQuery } from "@tanstack/react-query";
+import type { KeyboardEvent } from "react";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { count, figure } from "@/charts/format";
+import { holds } from "@/lens/clauses";
+import { useLens } from "@/lens/context";
+import { useStudy } from "@/study/context";
+
+const WIDTH = 300;
+
+type Corner = [number, number];
+
+/** Longitude and latitude on a plane that keeps shapes at the districts' own latitude. */
+function plane(areas: Schemas["AreaRow"][]) {
+  const corners = areas.flatMap((area) => area.rings.flat()) as Corner[];
+  const [west, east] = [
+    Math.min(...corners.map((c) => c[0])),
+    Math.max(...corners.map((c) => c[0])),
+  ];
+  const [south, north] = [
+    Math.min(...corners.map((c) => c[1])),
+    Math.max(...corners.map((c) => c[1])),
+  ];
+  const narrow = Math.cos((((south + north) / 2) * Math.PI) / 180);
+  const scale = WIDTH / Math.max(1e-9, (east - west) * narrow);
+  return {
+    height: (north - south) * scale,
+    at: ([x, y]: Corner): Corner => [(x - west) * narrow * scale, (north - y) * scale],
+  };
+}
+
+function path(rings: Corner[][], at: (corner: Corner) => Corner): string {
+  return rings
+    .map((ring) => {
+      const told = ring.map((corner) => {
+        const [x, y] = at(corner);
+        return `${x.toFixed(1)} ${y.toFixed(1)}`;
+      });
+      return `M${told.join("L")}Z`;
+    })
+    .join("");
+}
+
+/** Districts on a plane, the darker the more customers a household; a pick narrows the lens. */
+export function Places() {
+  const { study } = useStudy();
+  const lens = useLens();
+  const places = useQuery({
+    queryKey: ["study", study.id, "places"],
+    queryFn: () =>
+      data(
+        api.GET("/api/studies/{study}/ledger/places", { params: { path: { study: study.id } } }),
+      ),
+    retry: false,
+  });
+  const drawn = (places.data?.areas ?? []).filter((area) => area.rings.length > 0);
+  if (!places.data || drawn.length === 0) return null;
+  const trait = places.data.trait;
+  const field = `trait:${trait}`;
+  const own = lens.clauses.find((clause) => clause.field === field);
+  const reach = (area: Schemas["AreaRow"]) =>
+    area.households ? area.customers / area.households : null;
+  const known = drawn.every((area) => reach(area) !== null);
+  const value = (area: Schemas["AreaRow"]) => (known ? (reach(area) ?? 0) : area.customers);
+  const most = Math.max(1e-9, ...drawn.map(value));
+  const { at, height } = plane(drawn);
+  return (
+    <section aria-label="Places">
+      <h3 className="mb-1 text-13">
+        Places{" "}
+        <span className="font-normal text-quiet">
+          {trait
+            ? known
+              ? "customers in a hundred households"
+              : "customers"
+            : "no trait names them"}
+        </span>
+      </h3>
+      <div className="flex items-start gap-5">
+        <svg width={WIDTH} height={Math.min(320, height + 2)} role="group" aria-label="Districts">
+          {drawn.map((area) => {
+            const said = `${area.code}: ${count(area.customers)} customers${area.households ? `, ${count(area.households)} households` : ""}`;
+            const pick = { value: area.code };
+            const chosen = holds(own, pick);
+            const tried = { field, values: [area.code], ranges: [], negated: false, window: "" };
+            const act = trait && {
+              role: "button",
+              tabIndex: 0,
+              "aria-pressed": chosen,
+              className: "cursor-pointer outline-none hover:stroke-teal focus-visible:stroke-teal",
+              onClick: (event: { shiftKey: boolean }) => lens.pick(field, pick, event.shiftKey),
+              onKeyDown: (event: KeyboardEvent) => {
+                if (event.key === "Enter") lens.pick(field, pick, event.shiftKey);
+              },
+              onPointerEnter: () => lens.preview(tried),
+              onPointerLeave: () => lens.preview(null),
+            };
+            return (
+              <path
+                key={area.code}
+                d={path(area.rings as Corner[][], at)}
+                fillRule="evenodd"
+                fill={`color-mix(in oklab, var(--color-ink) ${6 + Math.round((70 * value(area)) / most)}%, var(--color-card))`}
+                stroke={chosen ? "var(--color-teal)" : "var(--color-card)"}
+                strokeWidth={chosen ? 3 : 1.2}
+                aria-label={said}
+                {...act}
+              >
+                <title>{said}</title>
+              </path>
+            );
+          })}
+        </svg>
+        <ol className="grid min-w-0 flex-1 grid-cols-2 gap-x-4 text-12">
+          {[...drawn]
+            .sort((a, b) => value(b) - value(a))
+            .slice(0, 12)
+            .map((area) => (
+              <li key={area.code} className="flex justify-between gap-2">
+                <span className="truncate">{area.code}</span>
+                <span className="text-quiet">
+                  {known ? figure(100 * value(area)) : count(area.customers)}
+                </span>
+              </li>
+            ))}
+        </ol>
+      </div>
+      {trait && (places.data.elsewhere > 0 || places.data.without > 0) && (
+        <p className="text-11 text-quiet">
+          {count(places.data.elsewhere)} customers live elsewhere, of {count(places.data.without)}{" "}
+          no district is known.
+        </p>
+      )}
+    </section>
+  );
+}
