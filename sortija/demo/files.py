@@ -237,7 +237,10 @@ def _write_districts(path: Path, members: Members) -> None:
 
         ring = [corner(column, row), corner(column + 1, row), corner(column + 1, row + 1),
                 corner(column, row + 1), corner(column, row)]  # fmt: skip
-        properties = {"district": f"{101 + 7 * number:04d}", "households": int(counts[number]) * 4}
+        properties = {
+            "district": f"{101 + 7 * number:04d}",
+            "households": int(counts[number]) * (3 + 5 * number % 7),
+        }
         geometry = {"type": "Polygon", "coordinates": [ring]}
         features.append({"type": "Feature", "properties": properties, "geometry": geometry})
     path.write_text(json.dumps({"type": "FeatureCollection", "features": features}, indent=1))

@@ -32,6 +32,9 @@ MEASURES = {
                 "Purchases in the window: receipts with at least one kept sale, not lines.",
                 "shapes"),
         Measure("monetary", "Spend", "money", "Sales less returns in the window.", "shapes"),
+        Measure("margin", "Gross margin", "money",
+                "Sales less returns, less what the goods cost: by the cost of each line, else by "
+                "the department's rate. Not known where a line has neither."),
         Measure("basket_mean", "Basket, mean", "money", "Mean net total of the purchases."),
         Measure("basket_median", "Basket, typical", "money",
                 "Median net total of the purchases.", "shapes"),

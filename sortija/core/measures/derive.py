@@ -35,10 +35,15 @@ NO_VISIT, TOO_FEW, NOT_GIVEN, JOINED_LATER = 1, 2, 3, 4
 
 @dataclass(frozen=True)
 class Names:
-    """Labels for the numbers that lines carry."""
+    """Labels for the numbers that lines carry.
+
+    ``rates``: what of a department's sales is gross margin (0 to 1, NaN where nobody said), one
+    a department and one more for the rest; empty where none was said at all.
+    """
 
     departments: tuple[str, ...] = ()
     channels: tuple[str, ...] = ()
+    rates: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -117,13 +122,17 @@ def derive(
     by_channel = np.zeros((n, len(names.channels)), np.int64)
     by_season = np.zeros((n, 4), np.int64)
     seasons = _seasons(first, as_of)
+    told = log.cost is not None or bool(names.rates)
+    cost = log.cost if log.cost is not None else np.zeros(0, np.int64)
+    rates = np.array(names.rates or (np.nan,) * (len(names.departments) + 1))
     blocks = chunk_bounds(n)
 
     def block(place: int) -> None:
         progress("measures", place, len(blocks))
         derive_block(
             log.start, log.day, log.receipt, log.quantity, log.money, log.kind,
-            log.department, log.channel, seasons, log.bits, *blocks[place], mask, first, as_of,
+            log.department, log.channel, seasons, log.bits, cost, rates,
+            *blocks[place], mask, first, as_of,
             counts, sums, figures, by_department, by_channel, by_season,
         )  # fmt: skip
 
@@ -134,6 +143,9 @@ def derive(
     present = counted["frequency"] > 0
     builder = _Builder(present, scale, engine)
     _money_and_rhythm(builder, counted, summed, drawn, as_of, joined)
+    if told:
+        margin = np.where(counted["unpriced"] > 0, np.nan, summed["margin"] / builder.unit)
+        builder.add(MEASURES["margin"], margin, NOT_GIVEN)
     _breadth(builder, counted, by_department, summed["gross"])
     _trend(builder, counted, summed, as_of - first, builder.tenure)
     returned = np.ascontiguousarray(counted["returned_lines"])[:, None]

@@ -7,6 +7,8 @@ from typing import Any
 import numba
 import numpy as np
 
+from sortija.core.ledger.lines import NO_COST
+
 __all__ = [
     "COUNTS",
     "FIGURES",
@@ -19,8 +21,11 @@ __all__ = [
 ]
 
 #: Columns of the kernel's three outputs, in order.
-COUNTS = ("frequency", "days", "departments", "lines", "returned_lines", "last_day", "first_ever")
-SUMS = ("monetary", "gross", "early", "late", "weekend", "net_purchases")
+COUNTS = (
+    "frequency", "days", "departments", "lines", "returned_lines", "last_day", "first_ever",
+    "unpriced",
+)  # fmt: skip
+SUMS = ("monetary", "gross", "early", "late", "weekend", "net_purchases", "margin")
 FEW = 32
 FIGURES = ("basket_median", "gap_mean", "gap_median", "gap_cv")
 
@@ -68,7 +73,7 @@ def _gaps(days: Any, count: int, scratch: Any, out: Any) -> None:
 @numba.njit(nogil=True, cache=True)
 def derive_block(
     start: Any, day: Any, receipt: Any, quantity: Any, money: Any, kind: Any,
-    department: Any, channel: Any, season_of_day: Any, bits: Any,
+    department: Any, channel: Any, season_of_day: Any, bits: Any, cost: Any, rates: Any,
     first_customer: int, last_customer: int, mask: int, first_day: int, as_of: int,
     counts: Any, sums: Any, figures: Any, by_department: Any, by_channel: Any, by_season: Any,
 ) -> None:  # fmt: skip
@@ -76,7 +81,9 @@ def derive_block(
 
     ``counts`` int64, ``sums`` int64 money and ``figures`` float64 (NaN before the call) have the
     columns named above; the three ``by_…`` arrays collect gross kept sales. ``season_of_day``
-    maps a day minus ``first_day`` to 0..3. Days outside the window only touch ``first_ever``.
+    maps a day minus ``first_day`` to 0..3. ``cost`` is empty where no file tells costs, and the
+    last of ``rates`` (NaN: none) is for lines without a department. Days outside the window only
+    touch ``first_ever``.
     """
     longest = 0
     for c in range(first_customer, last_customer):
@@ -106,6 +113,14 @@ def derive_block(
                         counts[c, 3] += 1
                         counts[c, 4] += kind[j] == 1
                         sums[c, 0] += money[j]
+                        d = department[j]
+                        rate = rates[d] if d < len(rates) - 1 else rates[-1]
+                        if len(cost) and cost[j] != NO_COST:
+                            sums[c, 6] += money[j] - cost[j]
+                        elif np.isnan(rate):
+                            counts[c, 7] += 1
+                        else:
+                            sums[c, 6] += int(np.rint(money[j] * rate))
                         if sale:
                             sums[c, 1] += money[j]
                             if day[j] < middle:
@@ -114,13 +129,12 @@ def derive_block(
                                 sums[c, 3] += money[j]
                             if (day[j] + 3) % 7 >= 5:  # 1970-01-01 was a Thursday
                                 sums[c, 4] += money[j]
-                            d = department[j]
-                            if d >= 0:
+                            if 0 <= d < by_department.shape[1]:
                                 by_department[c, d] += money[j]
                                 if not seen[d]:
                                     seen[d] = True
                                     counts[c, 2] += 1
-                            if channel[j] >= 0:
+                            if 0 <= channel[j] < by_channel.shape[1]:
                                 by_channel[c, channel[j]] += money[j]
                             by_season[c, season_of_day[day[j] - first_day]] += money[j]
                 j += 1

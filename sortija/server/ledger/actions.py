@@ -8,13 +8,23 @@ from django.db import transaction
 
 from sortija.core.ledger.own import MOST_OWN, OwnRule, OwnRuleError
 from sortija.server.jobs import work
-from sortija.server.ledger.choices import DEFAULTS, OWN, RETURNS, RULES_ON, STAFF, choices_of
-from sortija.server.ledger.ledger import Ledger, ledger_of
+from sortija.server.ledger.choices import (
+    DEFAULTS,
+    NO_RATES,
+    OWN,
+    RATES,
+    RETURNS,
+    RULES_ON,
+    STAFF,
+    choices_of,
+)
+from sortija.server.ledger.ledger import Ledger, ledger_of, texts
 from sortija.server.studies.actions import change_setting, read_setting
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 
 __all__ = [
+    "choose_rates",
     "choose_returns",
     "choose_staff",
     "drop_own_rule",
@@ -131,6 +141,30 @@ def drop_own_rule(study: Study, person: Any, slot: int, expected: int | None = N
         revision = change_setting(study, person, OWN, rules, words, [], expected)
     order_anew(study, person)
     return revision
+
+
+def choose_rates(
+    study: Study, person: Any, departments: dict[str, float], rest: float | None,
+    expected: int | None = None,
+) -> int:  # fmt: skip
+    """Say what share of each department's sales is gross margin, where lines tell no cost.
+
+    Raises
+    ------
+    Problem
+        A department that the log does not have, or a share beyond 0 to 1.
+    """
+    unknown = sorted(set(departments) - set(texts(study, "department")))
+    if unknown:
+        raise Problem(f"No line is of a department called {unknown[0]}.", 404)
+    shares = [*departments.values(), *([] if rest is None else [rest])]
+    if any(not 0 <= share <= 1 for share in shares):
+        raise Problem("A margin is a share of sales from 0 to 100%.")
+    value = {"departments": departments, "rest": rest}
+    words = f"Margins of {len(departments)} departments" if departments else "One margin for all"
+    return change_setting(
+        study, person, RATES, value, words if shares else "No margins", NO_RATES, expected
+    )
 
 
 def order_anew(study: Study, person: Any) -> None:

@@ -259,6 +259,24 @@ class ReturnsView(APIView):
         return reply(SettingRevision(revision=revision))
 
 
+class RatesBody(BaseModel):
+    """Shares of sales that are gross margin, by department's name; ``rest``: of the others."""
+
+    departments: dict[str, float]
+    rest: float | None = None
+
+
+class RatesView(APIView):
+    @extend_schema(request=RatesBody, responses=SettingRevision)
+    def put(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        asked = body(request, RatesBody)
+        revision = actions.choose_rates(
+            found, request.user, asked.departments, asked.rest, expected_revision(request)
+        )
+        return reply(SettingRevision(revision=revision))
+
+
 class OwnBody(BaseModel):
     """A rule of the study's own; ``slot``: the one that is changed, nothing for a new one."""
 
@@ -381,6 +399,7 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/ledger/lines/file", LinesFile),
         ("studies/<int:study>/ledger/staff", StaffView),
         ("studies/<int:study>/ledger/returns", ReturnsView),
+        ("studies/<int:study>/ledger/rates", RatesView),
         ("studies/<int:study>/ledger/own", OwnRules),
         ("studies/<int:study>/ledger/own/<int:slot>", OneOwnRule),
         ("studies/<int:study>/ledger/looks", LooksView),

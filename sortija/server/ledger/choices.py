@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,12 +12,26 @@ from sortija.core.ledger.rules import RULES, Rule, default_rules, mask_of
 from sortija.server.studies.actions import read_setting
 from sortija.server.studies.models import Study
 
-__all__ = ["DEFAULTS", "OWN", "RETURNS", "RULES_ON", "STAFF", "Choices", "choices_of"]
+__all__ = [
+    "DEFAULTS",
+    "NO_RATES",
+    "OWN",
+    "RATES",
+    "RETURNS",
+    "RULES_ON",
+    "STAFF",
+    "Choices",
+    "choices_of",
+    "rates_of",
+]
 
 RULES_ON = "ledger.rules"
 STAFF = "ledger.staff"
 OWN = "ledger.own"
 RETURNS = "ledger.returns"
+#: Gross margin by department, as shares: ``rest`` for those not named, nothing where unknown.
+RATES = "ledger.rates"
+NO_RATES: dict[str, Any] = {"departments": {}, "rest": None}
 #: A setting → what holds while nobody has chosen.
 DEFAULTS: dict[str, Any] = {
     RULES_ON: default_rules(), STAFF: list(STAFF_PATTERNS), OWN: [], RETURNS: "own day",
@@ -64,3 +79,12 @@ def choices_of(study: Study) -> Choices:
         returns=read[RETURNS][0],
         revisions={key: revision for key, (_, revision) in read.items()},
     )
+
+
+def rates_of(study: Study, departments: tuple[str, ...]) -> tuple[float, ...]:
+    """The margin of each department, and of lines without one; empty where nobody said any."""
+    chosen, _ = read_setting(study, RATES, NO_RATES)
+    if not chosen["departments"] and chosen["rest"] is None:
+        return ()
+    rest = math.nan if chosen["rest"] is None else float(chosen["rest"])
+    return (*(float(chosen["departments"].get(name, rest)) for name in departments), rest)

@@ -12,7 +12,9 @@ from sortija.core.ledger.looks import gaps, visits
 from sortija.core.ledger.waterline import step_of, step_starts
 from sortija.core.lens.bins import bin_column
 from sortija.core.table import Column
+from sortija.server.ledger.choices import NO_RATES, RATES
 from sortija.server.ledger.ledger import Ledger, ledger_of, texts
+from sortija.server.studies.actions import read_setting
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 
@@ -63,6 +65,16 @@ class DataGap(BaseModel):
     last: int
 
 
+class Margins(BaseModel):
+    """Shares of sales that are gross margin; ``costs``: lines of the log tell their own cost."""
+
+    departments: dict[str, float]
+    rest: float | None
+    names: list[str]
+    costs: bool
+    revision: int
+
+
 class Looks(BaseModel):
     """``hours``: (168) lines and money by hour of the week, Monday 0:00 first."""
 
@@ -74,6 +86,7 @@ class Looks(BaseModel):
     baskets: Baskets | None
     gaps: list[DataGap]
     all_gaps: int
+    margins: Margins | None
 
 
 class _Key(NamedTuple):
@@ -85,7 +98,8 @@ def ledger_looks(study: Study) -> Looks | None:
     ledger = ledger_of(study)
     if ledger is None or not ledger.built:
         return None
-    return _looks(Keyed(_Key(ledger.made_from), ledger))
+    found = _looks(Keyed(_Key(ledger.made_from), ledger))
+    return found.model_copy(update={"margins": _margins(ledger)})
 
 
 @lru_cache(maxsize=8)
@@ -98,6 +112,15 @@ def _looks(keyed: Keyed[Ledger]) -> Looks:
         made_from=ledger.made_from, hour_lines=hour_lines, hour_money=hour_money,
         columns=[c for name in ("department", "channel", "site") if (c := _column(ledger, name))],
         newcomers=newcomers, baskets=baskets, gaps=found[:MOST_NAMES], all_gaps=len(found),
+        margins=None,
+    )  # fmt: skip
+
+
+def _margins(ledger: Ledger) -> Margins:
+    chosen, revision = read_setting(ledger.study, RATES, NO_RATES)
+    return Margins(
+        **chosen, names=list(texts(ledger.study, "department"))[:200],
+        costs=ledger.lines().log.cost is not None, revision=revision,
     )  # fmt: skip
 
 

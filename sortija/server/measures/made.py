@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from datetime import date
 from functools import lru_cache
@@ -19,6 +20,7 @@ from sortija.core.table import Column
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import Running, handles
+from sortija.server.ledger.choices import rates_of
 from sortija.server.ledger.ledger import Ledger, ledger_of, texts
 from sortija.server.ledger.traits import joined_trait, trait_column
 from sortija.server.lens.fields import (
@@ -87,8 +89,14 @@ def stamp_of(ledger: Ledger, window: WindowInView) -> str:
     joined = joined_trait(ledger.study)
     return fingerprint(
         "measures", VERSION, ledger.made_from, window.key, ledger.customers,
-        joined.stamp if joined else None,
+        joined.stamp if joined else None, *_rates(ledger.study),
     )  # fmt: skip
+
+
+def _rates(study: Study) -> tuple[list[float | None], ...]:
+    """What margins hang on; nothing where none are said, as before anybody could."""
+    told = rates_of(study, texts(study, "department"))
+    return ([None if math.isnan(rate) else rate for rate in told],) if told else ()
 
 
 def column_rows(study: Study, window: WindowInView, stamp: str) -> dict[str, models.Column]:
@@ -185,7 +193,8 @@ def make(ledger: Ledger, window: WindowInView, progress: Progress = silent) -> N
     study = ledger.study
     stamp = stamp_of(ledger, window)
     joined = joined_trait(study)
-    names = Names(texts(study, "department"), texts(study, "channel"))
+    departments = texts(study, "department")
+    names = Names(departments, texts(study, "channel"), rates_of(study, departments))
     dates = trait_column(study, joined, ledger.customers).values if joined else None
     engine = Engine()
     try:

@@ -4,6 +4,7 @@ import math
 import statistics
 import unittest
 from collections import defaultdict
+from dataclasses import replace
 from datetime import date, timedelta
 from itertools import pairwise
 
@@ -12,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from sortija.core.engine import Engine
+from sortija.core.ledger.lines import NO_COST
 from sortija.core.ledger.log import Log, order_lines
 from sortija.core.measures.derive import Names, derive
 from sortija.core.measures.window import EPOCH, Window, day_number, months_before
@@ -170,6 +172,19 @@ class Definitions(unittest.TestCase):
         self.assertAlmostEqual(
             derive(log_of(daily), Window(LAST), 0, 2).table["silence"].values[0], 28 / 14
         )
+
+    def test_margin_by_cost_by_rate_or_not_at_all(self):
+        lines = [(0, -9, 0, 1, 1000, 0, 0), (0, -8, 0, 1, 600, 0, 1), (1, -7, 0, 1, 1000, 0, 2),
+                 (2, -6, 0, 1, 500, 0, 0)]  # fmt: skip
+        log = log_of(lines)
+        self.assertNotIn("margin", derive(log, Window(LAST), 0, 2, Names(("a", "b", "c"))).table)
+        rates = Names(("a", "b", "c"), rates=(0.5, math.nan, 0.25, math.nan))
+        table = derive(log, Window(LAST), 0, 2, rates).table
+        np.testing.assert_array_equal(table["margin"].values, [np.nan, 2.5, 2.5, np.nan])
+        self.assertEqual(table["margin"].reasons.tolist(), [3, 0, 0, 1])
+        costs = replace(log, cost=np.array([400, 700, NO_COST, NO_COST]))
+        table = derive(costs, Window(LAST), 0, 2, rates).table
+        np.testing.assert_array_equal(table["margin"].values, [6 - 1, 2.5, 2.5, np.nan])
 
     def test_trend_is_against_everyone(self):
         growing = [(0, -d, 0, 1, 100, 0, 0) for d in (400, 200, 10, 20, 30)]

@@ -156,3 +156,46 @@ class Currencies(Case):
         self.assertEqual(self.rows("currency"), [4])
         refused = self.send("put", "ledger/rules/currency", {"on": False}, 400)
         self.assertIn("one currency", refused["detail"])
+
+
+class Margins(Case):
+    def setUp(self):
+        super().setUp()
+        self.both_files()
+
+    def margin(self, customer=0):
+        rows = self.get(f"customer/{customer}/measures", to="2026-06-30", back="all")["measures"]
+        return next((row["value"] for row in rows if row["name"] == "margin"), None)
+
+    def test_by_a_rate_a_department(self):
+        self.assertIsNone(self.margin())
+        body = {"departments": {"Seeds": 0.5, "Pots": 0.2}}
+        self.send("put", "ledger/rates", body)
+        # A: seeds for 10 + 30 less 10 brought back, pots for 10.
+        self.assertAlmostEqual(self.margin(), 30 * 0.5 + 10 * 0.2)
+        self.assertEqual(self.get("ledger/looks")["margins"]["departments"], body["departments"])
+        self.send("put", "ledger/rates", {"departments": {"Seeds": 0.5}})
+        self.assertIsNone(self.margin())
+        self.send("put", "ledger/rates", {"departments": {"Seeds": 0.5}, "rest": 0.1})
+        self.assertAlmostEqual(self.margin(), 30 * 0.5 + 10 * 0.1)
+        self.undo()
+        self.undo()
+        self.assertAlmostEqual(self.margin(), 30 * 0.5 + 10 * 0.2)
+
+    def test_what_is_no_rate(self):
+        words = self.send("put", "ledger/rates", {"departments": {"Shoes": 0.5}}, 404)["detail"]
+        self.assertIn("called Shoes", words)
+        self.send("put", "ledger/rates", {"departments": {"Seeds": 40}}, 400)
+
+    def test_by_the_cost_of_each_line(self):
+        self.assertEqual(self.bring_in(RETURNS, "costs.csv")["state"], "counted")
+        self.assertTrue(self.get("ledger/looks")["margins"]["costs"])
+
+
+class Costs(Case):
+    def test_cost_of_each_line(self):
+        self.assertEqual(self.bring_in(RETURNS, "log.csv")["state"], "counted")
+        rows = self.get("customer/0/measures", to="2026-04-30", back="all")["measures"]
+        margin = next(row["value"] for row in rows if row["name"] == "margin")
+        # Bought for 40, 20 of it brought back; the goods cost 6 + 4 + 9 - 9.
+        self.assertAlmostEqual(margin, 20 - 10)

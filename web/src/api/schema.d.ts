@@ -701,6 +701,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/ledger/rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["studies_ledger_rates_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/ledger/returns": {
         parameters: {
             query?: never;
@@ -2020,6 +2036,7 @@ export interface components {
             gaps: components["schemas"]["DataGap"][];
             /** All Gaps */
             all_gaps: number;
+            margins: components["schemas"]["Margins"] | null;
         };
         /** Mapping */
         Mapping: {
@@ -2027,6 +2044,24 @@ export interface components {
             mapping: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * Margins
+         * @description Shares of sales that are gross margin; ``costs``: lines of the log tell their own cost.
+         */
+        Margins: {
+            /** Departments */
+            departments: {
+                [key: string]: number;
+            };
+            /** Rest */
+            rest: number | null;
+            /** Names */
+            names: string[];
+            /** Costs */
+            costs: boolean;
+            /** Revision */
+            revision: number;
         };
         /** MeasureChoice */
         MeasureChoice: {
@@ -2349,6 +2384,21 @@ export interface components {
             revision: number;
             /** Jobs */
             jobs: components["schemas"]["JobRow"][];
+        };
+        /**
+         * RatesBody
+         * @description Shares of sales that are gross margin, by department's name; ``rest``: of the others.
+         */
+        RatesBody: {
+            /** Departments */
+            departments: {
+                [key: string]: number;
+            };
+            /**
+             * Rest
+             * @default null
+             */
+            rest: number | null;
         };
         /**
          * ReceiptPage
@@ -4286,6 +4336,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlacesPage"];
+                };
+            };
+        };
+    };
+    studies_ledger_rates_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RatesBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingRevision"];
                 };
             };
         };

@@ -6,6 +6,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, dayOfNumber, figure, inUnit, money, month, percent } from "@/charts/format";
 import { useLens } from "@/lens/context";
+import { MarginRates } from "@/stations/ledger/margins";
 import { endOf, iso, monthOf } from "@/stations/ledger/picked";
 import { Places } from "@/stations/ledger/places";
 import { useStudy } from "@/study/context";
@@ -71,7 +72,7 @@ export function Looks({ madeFrom }: { madeFrom: string }) {
       <Hours looks={page} />
       <div className="columns-2 gap-6 *:mb-4 *:break-inside-avoid">
         {page.columns.map((column) => (
-          <Parts key={column.column} column={column} />
+          <Parts key={column.column} column={column} margins={page.margins} />
         ))}
         <Newcomers newcomers={page.newcomers} />
         {page.baskets && <Baskets baskets={page.baskets} />}
@@ -139,7 +140,13 @@ function Hours({ looks }: { looks: Schemas["Looks"] }) {
   );
 }
 
-function Parts({ column }: { column: Schemas["LookColumn"] }) {
+function Parts({
+  column,
+  margins,
+}: {
+  column: Schemas["LookColumn"];
+  margins: Schemas["Margins"] | null;
+}) {
   const { study } = useStudy();
   const narrowing = useNarrowing();
   const whole = column.parts.reduce((sum, part) => sum + part.money, 0);
@@ -148,7 +155,8 @@ function Parts({ column }: { column: Schemas["LookColumn"] }) {
     <section aria-label={COLUMN_HEADS[column.column]}>
       <h3 className="mb-1 text-13">
         {COLUMN_HEADS[column.column]}{" "}
-        <span className="font-normal text-quiet">{count(column.names)}</span>
+        <span className="font-normal text-quiet">{count(column.names)}</span>{" "}
+        {column.column === "department" && margins && <MarginRates margins={margins} />}
       </h3>
       {column.parts.map((part) => {
         const { chosen, handlers } = narrowing(`bought:${column.column}=${part.name}`);
