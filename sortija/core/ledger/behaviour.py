@@ -116,8 +116,11 @@ def stand_together(column: pa.Array) -> float:
 
 
 def changes_within(column: pa.Array, receipt: pa.Array) -> bool:
-    """Whether a column often changes from line to line of one receipt (5% of such lines)."""
+    """Whether a column often changes from line to line of one receipt (5% of such lines).
+
+    A few changes tell nothing: numbers of receipts may restart in every shop.
+    """
     number, cells = receipt.to_numpy(zero_copy_only=False), column.to_numpy(zero_copy_only=False)
     same = number[1:] == number[:-1]
     changed = same & (cells[1:] != cells[:-1])
-    return bool(changed.sum() > 0.05 * max(int(same.sum()), 1))
+    return bool(changed.sum() > max(3, 0.05 * int(same.sum())))

@@ -14,7 +14,14 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 import psycopg
-from django.db import IntegrityError, close_old_connections, connection, transaction
+from django.db import (
+    IntegrityError,
+    InterfaceError,
+    OperationalError,
+    close_old_connections,
+    connection,
+    transaction,
+)
 from django.db.models import F
 from django.utils import timezone
 
@@ -27,6 +34,7 @@ __all__ = [
     "again",
     "ask_cancel",
     "handles",
+    "lost_database",
     "open_jobs",
     "recover",
     "run",
@@ -36,6 +44,8 @@ __all__ = [
 
 log = logging.getLogger(__name__)
 _SECONDS_BETWEEN_WORDS = 0.25
+#: A job that loses the database again and again is given up.
+_MOST_ATTEMPTS = 5
 _HANDLERS: dict[str, Callable[[Job, Running], None]] = {}
 _REPEATABLE: set[str] = set()
 
@@ -194,7 +204,11 @@ def run(job_id: int, attempt: int) -> None:
         running.end(Job.CANCELLED)
     except JobError as problem:
         running.end(Job.FAILED, str(problem))
-    except Exception:
+    except Exception as problem:
+        if lost_database(problem) and attempt < _MOST_ATTEMPTS:
+            # As if the process had died: whoever looks after the jobs queues it again.
+            log.warning("job %s (%s) lost the database: %s", job.pk, job.kind, problem)
+            return
         log.exception("job %s (%s) failed", job.pk, job.kind)
         running.end(
             Job.FAILED,
@@ -205,6 +219,11 @@ def run(job_id: int, attempt: int) -> None:
         running.close()
         if threading.current_thread() is not threading.main_thread():
             connection.close()  # a worker's thread may not come back to use it
+
+
+def lost_database(problem: Exception) -> bool:
+    """Whether the connection broke: nothing is wrong with the work itself."""
+    return isinstance(problem, (OperationalError, InterfaceError, psycopg.OperationalError))
 
 
 def recover() -> int:

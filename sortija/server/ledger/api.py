@@ -37,8 +37,11 @@ ROLES = (Intake.LOG, Intake.MEMBERS, Intake.RESPONSES, Intake.OFFERS, Intake.ARE
 
 
 class NewUpload(BaseModel):
+    """``modified``: when the file was last changed, in milliseconds; one that broke off goes on."""
+
     name: str
     size: int
+    modified: int = 0
 
 
 class Upload(BaseModel):
@@ -91,7 +94,9 @@ class Uploads(APIView):
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
         asked = body(request, NewUpload)
-        return reply(_upload(uploads.begin_upload(found, asked.name, asked.size)), 201)
+        return reply(
+            _upload(uploads.begin_upload(found, asked.name, asked.size, asked.modified)), 201
+        )
 
 
 class UploadParts(APIView):

@@ -58,15 +58,6 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
     except UnreadableFile as problem:
         raise Problem(f"{original.name}: {problem}") from problem
     role = role or guess_role(study, file, rows)
-    earlier = earlier_intake(original, role)
-    if earlier is not None:
-        if earlier.state == Intake.REVIEW:
-            return earlier
-        raise Conflict(
-            f"{original.name} is already in: the same file came as {earlier.original.name} "
-            f"on {earlier.made_at:%d %b %Y}. Nothing was brought in twice.",
-            intake=earlier.pk,
-        )
     mapping, guesses = guess_as(study, role, rows)
     remembered = _remembered(study, role, file.names)
     if (
@@ -75,10 +66,22 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
     ):
         study.scale = money_scale(rows, mapping)
         study.save(update_fields=["scale"])
-    intake = Intake.objects.create(
-        study=study, original=original, role=role, mapping=remembered or asdict(mapping),
-        guesses=[asdict(g) for g in guesses], received_on=timezone.localdate(),
-    )  # fmt: skip
+    with transaction.atomic():
+        # The same file can be let go twice at the same moment: the second waits here.
+        Study.objects.select_for_update().get(pk=study.pk)
+        earlier = earlier_intake(original, role)
+        if earlier is not None:
+            if earlier.state == Intake.REVIEW:
+                return earlier
+            raise Conflict(
+                f"{original.name} is already in: the same file came as {earlier.original.name} "
+                f"on {earlier.made_at:%d %b %Y}. Nothing was brought in twice.",
+                intake=earlier.pk,
+            )
+        intake = Intake.objects.create(
+            study=study, original=original, role=role, mapping=remembered or asdict(mapping),
+            guesses=[asdict(g) for g in guesses], received_on=timezone.localdate(),
+        )  # fmt: skip
     return _joined(intake)
 
 

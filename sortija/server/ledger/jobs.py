@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import errno
+
 from django.db import transaction
 from django.utils import timezone
+from psycopg.errors import DiskFull
 
 from sortija.core.progress import Stopped
 from sortija.server.jobs.models import Job
-from sortija.server.jobs.work import JobError, Running, handles
+from sortija.server.jobs.work import JobError, Running, handles, lost_database
 from sortija.server.ledger.ledger import ledger_of
 from sortija.server.ledger.models import Intake, Line
 from sortija.server.ledger.others import OTHERS
@@ -16,6 +19,12 @@ from sortija.server.studies.actions import record
 from sortija.server.studies.models import Study
 
 __all__: list[str] = []
+
+DISK_FULL = (
+    "The disk is full; nothing of the file was counted. Make room on the server, then count it "
+    "again."
+)
+BROKE_OFF = "Reading broke off; nothing of the file was counted."
 
 
 @handles("ledger.intake")
@@ -32,15 +41,31 @@ def count(job: Job, running: Running) -> None:
             ledger.build(running.progress)
     except (JobError, Stopped) as problem:
         stopped = isinstance(problem, Stopped)
-        Intake.objects.filter(pk=intake.pk, state=Intake.READING).update(
-            state=Intake.REVIEW if stopped else Intake.FAILED, error="" if stopped else str(problem)
-        )
+        _set_back(intake, Intake.REVIEW if stopped else Intake.FAILED, str(problem))
         raise
-    except Exception:
-        Intake.objects.filter(pk=intake.pk, state=Intake.READING).update(
-            state=Intake.FAILED, error="Reading broke off; nothing of the file was counted."
-        )
+    except Exception as problem:
+        if lost_database(problem) and not _disk_full(problem):
+            raise  # it is taken up again
+        full = _disk_full(problem)
+        _set_back(intake, Intake.FAILED, DISK_FULL if full else BROKE_OFF)
+        if full:
+            raise JobError(DISK_FULL) from problem
         raise
+
+
+def _set_back(intake: Intake, state: str, words: str) -> None:
+    Intake.objects.filter(pk=intake.pk, state=Intake.READING).update(
+        state=state, error=words if state == Intake.FAILED else ""
+    )
+
+
+def _disk_full(problem: BaseException | None) -> bool:
+    """Whether the disk of the files or that of the database has no room left."""
+    while problem is not None:
+        if isinstance(problem, DiskFull) or getattr(problem, "errno", None) == errno.ENOSPC:
+            return True
+        problem = problem.__cause__ or problem.__context__
+    return False
 
 
 @handles("ledger.order", repeatable=True)

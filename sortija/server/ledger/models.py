@@ -29,6 +29,8 @@ class Original(models.Model):
     name = models.CharField(max_length=255)
     size = models.BigIntegerField()
     received = models.BigIntegerField(default=0)
+    #: When the file was last changed, as the browser says, in milliseconds; 0: not known.
+    modified = models.BigIntegerField(default=0)
     sha256 = models.CharField(max_length=64, blank=True)
     lines = models.BigIntegerField(default=0)
     begun_at = models.DateTimeField(auto_now_add=True)

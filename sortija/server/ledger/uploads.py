@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import shutil
 from datetime import timedelta
@@ -38,10 +39,19 @@ def path_of(original: Original) -> Path:
     return folder / (original.sha256 or f"part-{original.pk}")
 
 
-def begin_upload(study: Study, name: str, size: int) -> Original:
-    """Announce a file; refused when free disk is under three times its size."""
+def begin_upload(study: Study, name: str, size: int, modified: int = 0) -> Original:
+    """Announce a file; refused when free disk is under three times its size.
+
+    One that broke off goes on where it was: the same name, size and moment of its last change
+    (``modified``, milliseconds; 0 where that is not known and nothing is taken up again).
+    """
     if size <= 0:
         raise Problem(f"{name} is empty. Export it again and bring in the new file.")
+    before = Original.objects.filter(
+        study=study, name=Path(name).name[:255], size=size, modified=modified, sha256=""
+    ).last()
+    if modified and before is not None and path_of(before).exists():
+        return before
     settings.ORIGINALS.mkdir(parents=True, exist_ok=True)
     free = shutil.disk_usage(settings.ORIGINALS).free
     if free < _ROOM * size:
@@ -51,7 +61,9 @@ def begin_upload(study: Study, name: str, size: int) -> Original:
             413,
         )
     sweep(study)
-    original = Original.objects.create(study=study, name=Path(name).name[:255], size=size)
+    original = Original.objects.create(
+        study=study, name=Path(name).name[:255], size=size, modified=modified
+    )
     path = path_of(original)
     path.parent.mkdir(parents=True, exist_ok=True)
     path.touch()
@@ -75,9 +87,18 @@ def add_part(original: Original, offset: int, data: bytes) -> Original:
             )
         if offset + len(data) > original.size:
             raise Problem("More bytes came than were announced. Upload the file again.")
-        with path_of(original).open("r+b") as file:
-            file.seek(offset)
-            file.write(data)
+        try:
+            with path_of(original).open("r+b") as file:
+                file.seek(offset)
+                file.write(data)
+        except OSError as problem:
+            if problem.errno != errno.ENOSPC:
+                raise
+            raise Problem(
+                f"The disk is full. Make room on the server; {original.name} then goes on where "
+                "it is.",
+                507,
+            ) from problem
         original.received += len(data)
         original.lines += data.count(b"\n")
         if original.received == original.size:

@@ -1,17 +1,22 @@
 """Files come in whole, once, and can be taken back."""
 
+import errno
 import os
 import shutil
 import signal
+import threading
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
 from django.conf import settings
+from django.db import connection
+from psycopg.errors import DiskFull
 
 from sortija.demo.files import write_demo
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import recover
-from sortija.server.ledger import build, files
+from sortija.server.ledger import build, files, reading
 from sortija.server.ledger.ledger import _load, ledger_of
 from sortija.server.ledger.models import Card, Intake, Line, Original, ReceiptChunk
 from sortija.server.ledger.uploads import path_of, take_file
@@ -209,3 +214,99 @@ class Killed(WorkerCase):
             worker.wait(20)
         self.assertEqual(Line.objects.count(), 0)
         self.assertEqual(self.get(f"intakes/{intake['id']}")["state"], "review")
+
+    def test_the_database_restarts_during_intake(self):
+        """Every connection of the worker breaks, as in a restart; the same process goes on."""
+        demo = write_demo(self.folder / "demo", members=12_000)
+        original = take_file(self.study, demo.log)
+        intake = self.send("post", "intakes", {"upload": original.pk}, 201)
+        job = self.send("post", f"intakes/{intake['id']}/count", status=202)
+        worker = self.worker()
+        try:
+            self.wait(lambda: Job.objects.get(pk=job["id"]).done > 0)
+            with connection.cursor() as cursor:
+                cursor.execute(
+                    "SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity "
+                    "WHERE datname = current_database() AND pid <> pg_backend_pid()"
+                )
+                self.assertGreater(cursor.fetchone()[0], 1)
+            self.assertEqual(Line.objects.count(), 0)
+            self.wait(lambda: Job.objects.get(pk=job["id"]).state == Job.DONE)
+            self.assertIsNone(worker.poll())
+        finally:
+            worker.terminate()
+            worker.wait(20)
+        self.assertEqual(Line.objects.count(), demo.lines)
+        self.assertEqual(self.get("ledger")["lines"], demo.lines)
+
+
+class Unlucky(ServerCase):
+    """What a machine does to an intake: nothing half done, and a sentence that says what to do."""
+
+    def count(self, intake):
+        self.send("post", f"intakes/{intake['id']}/count", status=202)
+        run_jobs()
+        return self.get(f"intakes/{intake['id']}")
+
+    def test_the_disk_is_full(self):
+        upload = self.upload(LOG, "log.csv")
+        review = self.send("post", "intakes", {"upload": upload}, 201)
+        full = OSError(errno.ENOSPC, "No space left on device")
+        for what in (
+            mock.patch.object(files.LineWriter, "add", side_effect=full),
+            mock.patch.object(reading, "copy_in", side_effect=DiskFull("could not extend file")),
+        ):
+            with what:
+                broken = self.count(review)
+            self.assertEqual(broken["state"], "failed")
+            self.assertIn("The disk is full; nothing of the file was counted", broken["error"])
+            self.assertEqual((Line.objects.count(), Card.objects.count()), (0, 0))
+        self.assertEqual(self.count(review)["state"], "counted")
+        self.assertEqual(self.get("ledger")["lines"], 12)
+
+    def test_the_disk_fills_up_during_an_upload(self):
+        begun = self.send("post", "uploads", {"name": "log.csv", "size": len(LOG)}, 201)
+        path = self.url(f"uploads/{begun['id']}/parts?offset=0")
+        full = OSError(errno.ENOSPC, "No space left on device")
+        with mock.patch.object(Path, "open", side_effect=full):
+            answer = self.client.put(path, LOG.encode(), content_type="application/octet-stream")
+        self.assertEqual(answer.status_code, 507)
+        self.assertIn("goes on where it is", answer.json()["detail"])
+        answer = self.client.put(path, LOG.encode(), content_type="application/octet-stream")
+        self.assertTrue(answer.json()["whole"])
+
+    def test_an_upload_that_broke_off_goes_on(self):
+        asked = {"name": "log.csv", "size": len(LOG), "modified": 1_770_000_000_000}
+        first = self.send("post", "uploads", asked, 201)
+        path = self.url(f"uploads/{first['id']}/parts?offset=0")
+        self.client.put(path, LOG[:100].encode(), content_type="application/octet-stream")
+        again = self.send("post", "uploads", asked, 201)
+        self.assertEqual((again["id"], again["received"]), (first["id"], 100))
+        path = self.url(f"uploads/{first['id']}/parts?offset=100")
+        whole = self.client.put(path, LOG[100:].encode(), content_type="application/octet-stream")
+        self.assertTrue(whole.json()["whole"])
+        # A file that was changed meanwhile, or is whole by now, begins anew.
+        for other in ({**asked, "modified": 1_770_000_000_001}, asked, {**asked, "modified": 0}):
+            begun = self.send("post", "uploads", other, 201)
+            self.assertEqual(begun["received"], 0)
+            self.assertNotEqual(begun["id"], first["id"])
+
+    def test_the_same_file_twice_at_the_same_moment(self):
+        uploads = [self.upload(LOG, name) for name in ("log.csv", "copy.csv")]
+        gate = threading.Barrier(2)
+        answers = []
+
+        def review(upload):
+            client = self.signed_in(self.owner)
+            gate.wait()
+            answers.append(client.post(self.url("intakes"), {"upload": upload}, format="json"))
+            connection.close()
+
+        threads = [threading.Thread(target=review, args=(upload,)) for upload in uploads]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual({answer.status_code for answer in answers}, {201})
+        self.assertEqual(len({answer.json()["id"] for answer in answers}), 1)
+        self.assertEqual(Intake.objects.count(), 1)

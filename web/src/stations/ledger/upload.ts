@@ -3,7 +3,10 @@ import type { Schemas } from "@/api/client";
 
 const TRIES = 3;
 
-/** Send a file part by part, then put it up for review. A part that fails is sent again. */
+/**
+ * Send a file part by part, then put it up for review. A part that fails is sent again, and a file
+ * whose upload broke off goes on from the byte that is wanted next.
+ */
 export async function upload(
   study: number,
   file: File,
@@ -12,10 +15,11 @@ export async function upload(
   const begun = await data(
     api.POST("/api/studies/{study}/uploads", {
       params: { path: { study } },
-      body: { name: file.name, size: file.size },
+      body: { name: file.name, size: file.size, modified: file.lastModified },
     }),
   );
   let received = begun.received;
+  onShare(received / file.size);
   while (received < file.size) {
     const part = file.slice(received, received + begun.part_bytes);
     received = (await sendPart(study, begun.id, received, part)).received;

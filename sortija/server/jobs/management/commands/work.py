@@ -2,16 +2,23 @@
 
 from __future__ import annotations
 
+import logging
 import threading
+import time
+from contextlib import suppress
 from typing import Any
 
+import psycopg
 from django.core.management.base import BaseCommand, CommandParser
-from django.db import close_old_connections
+from django.db import OperationalError, close_old_connections
 from procrastinate.contrib.django import app
+from procrastinate.exceptions import ConnectorException
 
 from sortija.server.jobs.work import recover
 
+log = logging.getLogger(__name__)
 _SECONDS_BETWEEN_LOOKS = 5.0
+_SECONDS_BETWEEN_TRIES = 1.0
 
 
 class Command(BaseCommand):
@@ -25,22 +32,33 @@ class Command(BaseCommand):
         if options["lane"] == "quick":
             threading.Thread(target=self._look_after, args=(stop,), daemon=True).start()
         try:
-            connector: Any = app.connector
-            with app.replace_connector(connector.get_worker_connector()) as worker:
-                worker.run_worker(
-                    queues=[options["lane"]],
-                    concurrency=1,
-                    fetch_job_polling_interval=1,
-                    shutdown_graceful_timeout=10,
-                    delete_jobs="always",
-                )
+            while True:
+                try:
+                    self._take_jobs(options["lane"])
+                    return
+                except (ConnectorException, psycopg.Error, OperationalError) as problem:
+                    # The database was restarted: what ran is taken up again when it is back.
+                    log.warning("the database is away (%s); trying again", problem)
+                    time.sleep(_SECONDS_BETWEEN_TRIES)
         finally:
             stop.set()
+
+    def _take_jobs(self, lane: str) -> None:
+        connector: Any = app.connector
+        with app.replace_connector(connector.get_worker_connector()) as worker:
+            worker.run_worker(
+                queues=[lane],
+                concurrency=1,
+                fetch_job_polling_interval=1,
+                shutdown_graceful_timeout=10,
+                delete_jobs="always",
+            )
 
     def _look_after(self, stop: threading.Event) -> None:
         """Bring back the jobs of workers that died."""
         while not stop.wait(0.0):
             close_old_connections()
-            recover()
+            with suppress(OperationalError, psycopg.Error):
+                recover()
             if stop.wait(_SECONDS_BETWEEN_LOOKS):
                 return
