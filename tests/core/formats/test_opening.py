@@ -5,6 +5,7 @@ import gzip
 import io
 import json
 import random
+import resource
 import tempfile
 import unittest
 import zipfile
@@ -219,6 +220,16 @@ class NoTable(FormatCase):
     def test_a_row_without_end(self):
         rows = self.csv() + b'1,"never closed,' + b"x" * (9 << 20)
         self.refused(self.write(rows), "row of more than 4 MiB")
+
+    def test_one_line_of_two_gigabytes(self):
+        """Packed, so that the test itself stays small: 32 members of 64 MiB each."""
+        head = gzip.compress(b"a,b\n" * 500)
+        endless = gzip.compress(b"x" * (64 << 20), 9)
+        path = self.write(head + endless * 32, "log.csv.gz")
+        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        self.refused(path, "row of more than 4 MiB|300 times its size")
+        grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before
+        self.assertLess(grown, 200 << 10)  # KiB
 
     def test_another_encoding_midway(self):
         rows = self.csv() * 900 + "1,2,3,blüh,5\n".encode("cp1252") + self.csv()

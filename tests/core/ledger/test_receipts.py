@@ -97,5 +97,26 @@ class Repeated(unittest.TestCase):
         self.assertEqual(len(repeated(lambda: [], 0)), 0)
 
 
+class Many(unittest.TestCase):
+    def test_three_million_receipts_of_one_line(self):
+        """As a web shop writes them; a thousand come a second time, others change a line."""
+        count, again = 3_000_000, 1000
+        rng = np.random.default_rng(8)
+        key = np.arange(1, count + 1, dtype=np.uint64) * np.uint64(0x9E3779B97F4A7C15)
+        content = rng.integers(0, 2**63, count).astype(np.uint64)
+        key = np.concatenate([key, key[:again], key[:again]])
+        content = np.concatenate([content, content[:again], content[:again] + np.uint64(1)])
+        cutter, pieces = RunCutter(), []
+        for first in range(0, len(key), 1 << 16):
+            part = slice(first, first + (1 << 16))
+            numbers, whole = cutter.add(key[part], content[part])
+            self.assertEqual(int(numbers[0]), first)
+            pieces.append((whole.key, whole.content))
+        last = cutter.close()
+        pieces.append((last.key, last.content))
+        marked = repeated(lambda: pieces, len(key))
+        self.assertEqual(np.flatnonzero(marked).tolist(), list(range(count, count + again)))
+
+
 if __name__ == "__main__":
     unittest.main()
