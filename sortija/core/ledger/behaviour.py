@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
@@ -115,12 +116,16 @@ def stand_together(column: pa.Array) -> float:
     return len(values) / distinct if distinct >= 0.95 * runs else 0.0
 
 
-def changes_within(column: pa.Array, receipt: pa.Array) -> bool:
+def changes_within(column: pa.Array, same: Sequence[pa.Array]) -> bool:
     """Whether a column often changes from line to line of one receipt (5% of such lines).
 
-    A few changes tell nothing: numbers of receipts may restart in every shop.
+    ``same``: columns that are alike on all lines of a receipt: its number, and moment and
+    customer, for numbers may restart in every shop.
     """
-    number, cells = receipt.to_numpy(zero_copy_only=False), column.to_numpy(zero_copy_only=False)
-    same = number[1:] == number[:-1]
-    changed = same & (cells[1:] != cells[:-1])
-    return bool(changed.sum() > max(3, 0.05 * int(same.sum())))
+    alike = np.ones(max(len(column) - 1, 0), np.bool_)
+    for other in same:
+        cells = other.to_numpy(zero_copy_only=False)
+        alike &= cells[1:] == cells[:-1]
+    cells = column.to_numpy(zero_copy_only=False)
+    changed = alike & (cells[1:] != cells[:-1])
+    return bool(changed.sum() > max(3, 0.05 * int(alike.sum())))

@@ -9,6 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.engine import Engine, chunk_bounds
 from sortija.core.ledger.log import Log
 
 __all__ = ["Balance", "Gap", "Visits", "balance", "gaps", "visits"]
@@ -30,10 +31,10 @@ class Visits:
 @numba.njit(nogil=True, cache=True)
 def _visits(
     start: Any, day: Any, receipt: Any, quantity: Any, money: Any, kind: Any, bits: Any, mask: int,
-    first: Any, visit_day: Any, net: Any,
+    begin: int, end: int, place: int, first: Any, visit_day: Any, net: Any,
 ) -> int:  # fmt: skip
-    found = 0
-    for c in range(len(first)):
+    found = place
+    for c in range(begin, end):
         first[c] = -1
         i = start[c]
         while i < start[c + 1]:
@@ -49,22 +50,33 @@ def _visits(
                 visit_day[found], net[found] = day[i], total
                 found += 1
             i = j
-    return found
+    return found - place
 
 
-def visits(log: Log, mask: int) -> Visits:
+def visits(log: Log, mask: int, engine: Engine | None = None) -> Visits:
     """Every purchase of a customer; ``mask``: the bits of the rules that are on."""
-    owned = int(log.start[-2])
-    receipt, day = log.receipt[:owned], log.day[:owned]
-    most = 1 + int(np.count_nonzero((receipt[1:] != receipt[:-1]) | (day[1:] != day[:-1])))
-    most += log.customers
+    engine = engine or Engine(1)
+    blocks = chunk_bounds(log.customers)
     first = np.empty(log.customers, np.int32)
-    visit_day, net = np.empty(most, np.int32), np.empty(most, np.int64)
-    found = _visits(
-        log.start, log.day, log.receipt, log.quantity, log.money, log.kind, log.bits, mask, first,
-        visit_day, net,
+    # A block has no more purchases than lines.
+    starts = [int(log.start[begin]) for begin, _ in blocks]
+    lines = int(log.start[-2])
+    visit_day, net = np.empty(lines, np.int32), np.empty(lines, np.int64)
+
+    def block(number: int) -> int:
+        return int(_visits(
+            log.start, log.day, log.receipt, log.quantity, log.money, log.kind, log.bits, mask,
+            *blocks[number], starts[number], first, visit_day, net,
+        ))  # fmt: skip
+
+    counts = engine.map(block, range(len(blocks)))
+    kept = [slice(start, start + count) for start, count in zip(starts, counts, strict=True)]
+    if not kept:
+        return Visits(first, visit_day[:0], net[:0])
+    return Visits(
+        first, np.concatenate([visit_day[part] for part in kept]),
+        np.concatenate([net[part] for part in kept]),
     )  # fmt: skip
-    return Visits(first, visit_day[:found], net[:found])
 
 
 @dataclass(frozen=True)
@@ -85,10 +97,10 @@ class Balance:
 @numba.njit(nogil=True, cache=True)
 def _balance(
     start: Any, day: Any, quantity: Any, money: Any, kind: Any, bits: Any, mask: int, first: int,
-    as_of: int, out: Any,
+    as_of: int, begin: int, end: int, out: Any,
 ) -> None:  # fmt: skip
     customers = len(start) - 2
-    for c in range(customers + 1):
+    for c in range(begin, end):
         total, lines, purchase = 0, 0, False
         for i in range(start[c], start[c + 1]):
             if (bits[i] & mask) == 0 and day[i] >= first and day[i] < as_of:
@@ -105,7 +117,7 @@ def _balance(
             out[4] += 1
 
 
-def balance(log: Log, mask: int, first: int, as_of: int) -> Balance:
+def balance(log: Log, mask: int, first: int, as_of: int, engine: Engine | None = None) -> Balance:
     """What the lines of a window come to, and whose they are.
 
     Parameters
@@ -113,10 +125,18 @@ def balance(log: Log, mask: int, first: int, as_of: int) -> Balance:
     mask : bits of the rules that are on
     first, as_of : days since 1970-01-01; the first is in the window, the second is not
     """
-    out = np.zeros(5, np.int64)
-    _balance(
-        log.start, log.day, log.quantity, log.money, log.kind, log.bits, mask, first, as_of, out
-    )
+    engine = engine or Engine(1)
+
+    def block(bounds: tuple[int, int]) -> NDArray[np.int64]:
+        out = np.zeros(5, np.int64)
+        _balance(
+            log.start, log.day, log.quantity, log.money, log.kind, log.bits, mask, first, as_of,
+            *bounds, out,
+        )  # fmt: skip
+        return out
+
+    # The last of all stands for the lines without a customer.
+    out = sum(engine.map(block, chunk_bounds(log.customers + 1)), np.zeros(5, np.int64))
     kept, others, nobody, customers, without = out.tolist()
     return Balance(kept + others + nobody, kept, others, nobody, customers, without)
 

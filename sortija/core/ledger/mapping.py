@@ -351,9 +351,9 @@ def _one_place(rows: pa.RecordBatch, roles: dict[str, str], guesses: list[Guess]
     """A receipt is rung up in one place: what changes from line to line is no site or channel."""
     if "receipt" not in roles:
         return
-    receipt = rows.column(roles["receipt"])
+    same = [rows.column(roles[r]) for r in ("receipt", "moment", "customer") if r in roles]
     for role in ("site", "channel"):
-        if role in roles and changes_within(rows.column(roles[role]), receipt):
+        if role in roles and changes_within(rows.column(roles[role]), same):
             name = roles.pop(role)
             place = next(n for n, guess in enumerate(guesses) if guess.column == name)
             words = f"it changes within a receipt, so it is no {role}; it stays in the file"

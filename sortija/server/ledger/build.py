@@ -107,6 +107,7 @@ def build_log(
         if writer.rows != start[-1]:
             raise RuntimeError("lines changed while they were being ordered")
         sums.save(aside)
+        np.save(aside / "newest.npy", _newest(aside))
         about = {"known": {str(k): n for k, n in marks.known.items()}, "fence": marks.fence}
         (aside / "about.json").write_text(json.dumps(about))
         np.save(aside / "start.npy", start)
@@ -210,6 +211,15 @@ def _part(
         whole = {name: np.concatenate([part[name] for part in parts]) for name in parts[0]}
         order = np.lexsort((whole["receipt"], whole["day"], owner[whole["card"]]))
         yield {name: values[order] for name, values in whole.items()}
+
+
+def _newest(folder: Path) -> NDArray[np.int32]:
+    """Places of all lines, newest day first and within a day the last row first."""
+    day = np.load(folder / "day.npy", mmap_mode="r")
+    number = np.load(folder / "number.npy", mmap_mode="r")
+    key = day.astype(np.int64) << 32 | number
+    np.negative(key, out=key)
+    return np.argsort(key, kind="stable").astype(np.int32)
 
 
 class _Sums:

@@ -40,7 +40,8 @@ class Lines:
     """A log with what belongs to its lines and the sums over them.
 
     ``intake``, ``number``: file and row that a line came from; ``card``, ``item``, ``second``:
-    further columns of it; ``cubes``: by day, hour of the week, department, site, channel;
+    further columns of it; ``newest``: places in order of day, newest first; ``cubes``: by day,
+    hour of the week, department, site, channel;
     ``met``: (m, 2) combinations of bits, each with how many customers' lines meet just these;
     ``site_days``: (2, d) sites (−1: none) and days with any line; ``known``: receipts of each
     intake that an earlier one has too; ``fence``: amounts beyond it are extreme.
@@ -52,6 +53,7 @@ class Lines:
     card: NDArray[np.int32]
     item: NDArray[np.int32]
     second: NDArray[np.int32]
+    newest: NDArray[np.int32]
     cubes: dict[str, Cube]
     met: NDArray[np.int64]
     site_days: NDArray[np.int64]
@@ -172,6 +174,7 @@ def _load(folder: Path, customers: int) -> Lines:
     about = json.loads((folder / "about.json").read_text())
     return Lines(
         log=Log(start=start, **arrays), **apart,
+        newest=np.load(folder / "newest.npy", mmap_mode="r"),
         cubes={name: _cube(folder, name) for name in CUBES},
         met=np.load(folder / "met.npy"), site_days=np.load(folder / "site-days.npy"),
         known={int(k): n for k, n in about["known"].items()}, fence=about["fence"],

@@ -12,7 +12,6 @@ from pydantic import BaseModel
 
 from sortija.core.formats.lists import csv_lines
 from sortija.core.ledger.lines import KINDS
-from sortija.core.ledger.rules import deciding_rule
 from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.ledger.models import Card, Code, Line, UnreadCell
 from sortija.server.studies.keyed import Keyed
@@ -23,6 +22,8 @@ __all__ = ["LineRow", "LinesPage", "Picked", "lines_file", "lines_page"]
 
 PAGE_LINES = 100
 _BLOCK = 5_000
+#: Lines looked through at a time on the way to a page.
+_LOOK = 1 << 20
 
 
 @dataclass(frozen=True)
@@ -68,8 +69,8 @@ class LinesPage(BaseModel):
 
 
 @lru_cache(maxsize=8)
-def _places(keyed: Keyed[Ledger], picked: Picked) -> NDArray[np.int64]:
-    """Places of the wanted lines in the ordered log, newest first."""
+def _wanted(keyed: Keyed[Ledger], picked: Picked) -> tuple[NDArray[np.bool_], int]:
+    """Which lines of the ordered log are picked, and how many they are."""
     ledger = keyed.value
     lines = ledger.lines()
     wanted = _by_rule(ledger, lines, picked.rule)
@@ -79,9 +80,25 @@ def _places(keyed: Keyed[Ledger], picked: Picked) -> NDArray[np.int64]:
         wanted &= lines.log.day <= picked.last
     if picked.by:
         wanted &= by_column(lines, picked.by) == picked.number
-    found = np.flatnonzero(wanted)
-    order = np.lexsort((-lines.number[found], -lines.log.day[found].astype(np.int64)))
-    return found[order]
+    return wanted, int(np.count_nonzero(wanted))
+
+
+def _places(ledger: Ledger, wanted: NDArray[np.bool_], start: int, stop: int) -> NDArray[np.int64]:
+    """Places of the picked lines number ``start`` to ``stop``, newest first.
+
+    Looks through the lines from the newest on, only as far as it has to.
+    """
+    newest = ledger.lines().newest
+    found: list[NDArray[np.int64]] = []
+    passed = 0
+    for first in range(0, len(newest), _LOOK):
+        part = newest[first : first + _LOOK]
+        mine = part[wanted[part]]
+        found.append(mine[max(0, start - passed) : stop - passed].astype(np.int64))
+        passed += len(mine)
+        if passed >= stop:
+            break
+    return np.concatenate(found) if found else np.zeros(0, np.int64)
 
 
 def by_column(lines: Lines, name: str) -> NDArray[np.int64]:
@@ -105,10 +122,12 @@ def _by_rule(ledger: Ledger, lines: Lines, key: str) -> NDArray[np.bool_]:
     number = next((n for n, r in enumerate(rules) if r.key == key), None)
     if number is None:
         raise Problem(f"There is no rule called {key}.", 404)
-    # A rule that is off decides nothing; then the lines that meet it are shown.
+    meets = (lines.log.bits & rules[number].bit) != 0
     if rules[number].bit & ledger.mask:
-        return deciding_rule(lines.log.bits, ledger.mask, rules) == number
-    return (lines.log.bits & rules[number].bit) != 0
+        before = sum(rule.bit for rule in rules[:number]) & ledger.mask
+        meets &= (lines.log.bits & before) == 0
+    # A rule that is off decides nothing; then the lines that meet it are shown.
+    return meets
 
 
 def lines_page(study: Study, picked: Picked, after: int) -> LinesPage:
@@ -116,9 +135,9 @@ def lines_page(study: Study, picked: Picked, after: int) -> LinesPage:
     ledger = ledger_of(study)
     if ledger is None or not ledger.built:
         return LinesPage(lines=[], total=0, after=0)
-    places = _places(Keyed(ledger.made_from, ledger), picked)
-    page = places[after : after + PAGE_LINES]
-    return LinesPage(lines=_rows(ledger, page), total=len(places), after=after)
+    wanted, total = _wanted(Keyed(ledger.made_from, ledger), picked)
+    page = _places(ledger, wanted, after, after + PAGE_LINES)
+    return LinesPage(lines=_rows(ledger, page), total=total, after=after)
 
 
 def lines_file(study: Study, picked: Picked) -> tuple[int, Iterator[str]]:
@@ -126,7 +145,8 @@ def lines_file(study: Study, picked: Picked) -> tuple[int, Iterator[str]]:
     ledger = ledger_of(study)
     if ledger is None or not ledger.built:
         raise Problem("There are no lines yet. Bring in a log first.")
-    places = _places(Keyed(ledger.made_from, ledger), picked)
+    wanted, total = _wanted(Keyed(ledger.made_from, ledger), picked)
+    places = _places(ledger, wanted, 0, total)
     head = [
         "file", "row", "date", "time", "customer", "site", "channel", "item", "department",
         "quantity", "amount", "kind", "does not count", "as written",

@@ -6,12 +6,12 @@ from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from sortija.core.engine import Engine
 from sortija.core.ledger.looks import gaps, visits
 from sortija.core.ledger.waterline import step_of, step_starts
-from sortija.core.lens.bins import bin_column
-from sortija.core.table import Column
 from sortija.server.ledger.choices import NO_RATES, RATES
 from sortija.server.ledger.ledger import Ledger, ledger_of, texts
 from sortija.server.studies.actions import read_setting
@@ -22,6 +22,8 @@ __all__ = ["Looks", "ledger_looks"]
 
 #: More names than these are of no use on a screen; the rest are told together.
 MOST_NAMES = 12
+#: Lives as long as the process; kernels release the interpreter's lock.
+ENGINE = Engine()
 
 
 class LookPart(BaseModel):
@@ -156,7 +158,7 @@ def _column(ledger: Ledger, name: str) -> LookColumn | None:
 
 
 def _people(ledger: Ledger) -> tuple[Newcomers, Baskets | None]:
-    found = visits(ledger.lines().log, ledger.mask)
+    found = visits(ledger.lines().log, ledger.mask, ENGINE)
     month = step_of(found.first[found.first >= 0], "month")
     if not len(month):
         return Newcomers(starts=[], customers=[]), None
@@ -165,12 +167,28 @@ def _people(ledger: Ledger) -> tuple[Newcomers, Baskets | None]:
         starts=step_starts(numbers, "month").tolist(),
         customers=np.bincount(month - numbers[0], minlength=len(numbers)).tolist(),
     )
-    net = found.net / 10**ledger.study.scale
-    bins = bin_column(Column("basket", "number", net, "money"))
-    counts = np.bincount(bins.codes, minlength=len(bins.edges) - 1)
-    return newcomers, Baskets(
-        edges=list(bins.edges), purchases=counts[: len(bins.edges) - 1].tolist(),
-        median=float(np.median(net)), mean=float(net.mean()),
+    return newcomers, _baskets(found.net, 10**ledger.study.scale)
+
+
+def _baskets(net: NDArray[np.int64], unit: int) -> Baskets:
+    """Purchases between 1, 2 and 5 of every power of ten; the first and last bar take the rest."""
+    middle = len(net) // 2
+    typical = float(np.partition(net, middle)[middle]) / unit
+    steps = np.array([f * 10.0**e for e in range(-1, 7) for f in (1, 2, 5)])
+    edges = np.concatenate([[0.0], steps])
+    limits = np.rint(edges * unit).astype(np.int64)
+    counts = np.bincount(np.searchsorted(limits, net, side="right"), minlength=len(edges) + 1)
+    counts = counts[1:]  # net below nothing goes to the first bar
+    counts[0] += int((net < 0).sum())
+    reached = np.cumsum(counts) / len(net)
+    last = int(np.searchsorted(reached, 0.998)) + 1
+    first = int(np.searchsorted(reached, 0.002, side="right"))
+    kept = counts[first:last].copy()
+    kept[0] += counts[:first].sum()
+    kept[-1] += counts[last:].sum()
+    return Baskets(
+        edges=edges[first : last + 1].tolist(), purchases=kept.tolist(), median=typical,
+        mean=float(net.mean()) / unit,
     )  # fmt: skip
 
 

@@ -8,6 +8,7 @@ from functools import lru_cache
 import numpy as np
 from pydantic import BaseModel
 
+from sortija.core.engine import Engine
 from sortija.core.ledger.looks import balance
 from sortija.core.ledger.marks import meant_by
 from sortija.core.ledger.own import NUMBER_COLUMNS, WORD_COLUMNS
@@ -31,6 +32,8 @@ __all__ = ["LedgerPage", "ledger_page"]
 
 #: Days of a waterline that is drawn day by day.
 DAYS_SHOWN = 92
+#: Lives as long as the process; kernels release the interpreter's lock.
+ENGINE = Engine()
 
 
 class RuleRow(BaseModel):
@@ -286,7 +289,7 @@ def _balanced(keyed: Keyed[tuple[Ledger, WindowInView]]) -> BalanceRow:
     ledger, window = keyed.value
     log, asked = ledger.lines().log, window.window
     first = min(asked.first_day(max(log.first_day(ledger.mask), 0)), asked.as_of)
-    told = balance(log, ledger.mask, first, asked.as_of)
+    told = balance(log, ledger.mask, first, asked.as_of, ENGINE)
     return BalanceRow(
         first=(EPOCH + timedelta(days=first)).isoformat(), last=asked.last_day.isoformat(),
         ledger=told.ledger, with_purchase=told.with_purchase,

@@ -106,7 +106,7 @@ export function Ledger() {
               <Rules page={page} picked={picked} onPick={pick} onHover={setHovered} />
               <Files intakes={page.intakes} />
             </div>
-            <section className="card min-w-0" aria-label="Lines and looks">
+            <section className="card min-w-0" aria-label="Below the waterline">
               <div role="group" aria-label="What is shown" className="flex gap-4 px-3 pt-3 pb-2">
                 {(["lines", "looks"] as const).map((each) => (
                   <button

@@ -1,0 +1,133 @@
+"""Ten million lines of a million customers: intake, a rule's switch, every Ledger screen."""
+
+from __future__ import annotations
+
+import statistics
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable
+from itertools import islice
+from pathlib import Path
+from typing import Any
+
+from benchmarks.ledger import _bare_copy, _intake, _uploaded
+from benchmarks.support import Row, timed
+
+LINES = 10_000_000
+MEMBERS = 1_000_000
+TIMES = 7
+
+
+def _files(folder: Path) -> tuple[Path, Path]:
+    """The first ten million lines of the demo of a million members, and their table."""
+    write = [sys.executable, "-m", "sortija.demo", str(folder), "--members", str(MEMBERS)]
+    subprocess.run(write, check=True, stdout=subprocess.DEVNULL)
+    path = folder / "ten-million.csv"
+    with (folder / "log.csv").open("rb") as source, path.open("wb") as target:
+        target.writelines(islice(source, LINES + 1))
+    (folder / "log.csv").unlink()
+    return path, folder / "members.csv"
+
+
+def _peak() -> float:
+    """The largest resident size of this process so far, in MiB."""
+    status = Path("/proc/self/status").read_text()
+    return int(status.split("VmHWM:")[1].split()[0]) / 1024
+
+
+def _forget_peak() -> None:
+    Path("/proc/self/clear_refs").write_text("5")
+
+
+class _Screens:
+    """Requests through the API, as a browser sends them."""
+
+    def __init__(self, study: Any) -> None:
+        from rest_framework.test import APIClient
+
+        from sortija.server.accounts.models import Person
+
+        self.client = APIClient(SERVER_NAME="127.0.0.1")
+        self.client.force_login(Person.objects.get(username="benchmark"))
+        self.root = f"/api/studies/{study.pk}/"
+
+    def get(self, path: str, **query: Any) -> Any:
+        answer = self.client.get(self.root + path, query)
+        assert answer.status_code == 200, answer.content[:300]
+        return answer.json()
+
+    def switch(self, rule: str, on: bool) -> None:
+        body = {"on": on}
+        answer = self.client.put(f"{self.root}ledger/rules/{rule}", body, format="json")
+        assert answer.status_code == 200, answer.content[:300]
+
+
+def _first(ask: Callable[[], object], screens: _Screens) -> float:
+    """Median seconds of a screen right after a rule was switched, when nothing of it is kept."""
+    from sortija.server.ledger import clauses, ledger, listing, looks, views
+
+    kept = (
+        clauses._customers, ledger._load, ledger._last_day, listing._wanted, looks._looks,
+        views._balanced, views._meant,
+    )  # fmt: skip
+    ask()
+    seconds = []
+    for turn in range(TIMES):
+        screens.switch("void", bool(turn % 2))
+        for function in kept:
+            function.cache_clear()
+        seconds.append(timed(ask))
+    return statistics.median(seconds)
+
+
+def _members(study: Any, path: Path) -> None:
+    from sortija.server.ledger.intakes import review
+    from sortija.server.ledger.models import Intake
+    from sortija.server.ledger.uploads import take_file
+
+    _intake(review(study, None, take_file(study, path), Intake.MEMBERS))
+
+
+def run() -> list[Row]:
+    """Time and memory at ten million lines."""
+    with tempfile.TemporaryDirectory() as folder:
+        log, members = _files(Path(folder))
+        intake: Any = _uploaded(log)
+        _forget_peak()
+        mine = timed(lambda: _intake(intake))
+        peak = _peak()
+        theirs = timed(lambda: _bare_copy(log))
+        _members(intake.study, members)
+    screens = _Screens(intake.study)
+    page = screens.get("ledger")
+    line = screens.get("ledger/lines")["lines"][0]
+
+    def switched() -> None:
+        screens.switch("returns", not page["rules"][12]["on"])
+        page.update(screens.get("ledger"))
+
+    switched()
+    switch = statistics.median(timed(switched) for _ in range(TIMES))
+    slowest, name = max(
+        (_first(ask, screens), name)
+        for name, ask in (
+            ("the Ledger", lambda: screens.get("ledger")),
+            ("the Ledger by day", lambda: screens.get("ledger", step="day")),
+            ("its lines", lambda: screens.get("ledger/lines")),
+            ("lines of a rule", lambda: screens.get("ledger/lines", rule="no_customer")),
+            ("its looks", lambda: screens.get("ledger/looks")),
+            ("a customer", lambda: screens.get("customer/77")),
+            ("a receipt", lambda: screens.get(f"receipt/{line['receipt']}")),
+        )
+    )
+    ratio = mine / theirs
+    return [
+        Row("intake of 10M lines of CSV", f"{mine:.1f} s", f"bare COPY {theirs:.1f} s", ratio,
+            "at most 3", ratio <= 3),
+        Row("its memory", f"{peak:.0f} MiB", "1,536 MiB", peak / 1536, "at most 1", peak <= 1536),
+        Row("a rule's switch at 10M lines, with totals and waterline", f"{1000 * switch:.0f} ms",
+            "300 ms", switch / 0.3, "at most 1", switch <= 0.3),
+        Row(f"slowest Ledger screen after a switch, 10M lines, 1M customers: {name}",
+            f"{1000 * slowest:.0f} ms", "300 ms", slowest / 0.3, "at most 1", slowest <= 0.3),
+    ]  # fmt: skip
