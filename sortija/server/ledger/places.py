@@ -31,15 +31,15 @@ class PlacesPage(BaseModel):
     without: int
 
 
-def places_page(study: Study) -> PlacesPage | None:
-    """The newest counted districts; None where there are none."""
+def places_page(study: Study) -> PlacesPage:
+    """The newest counted districts; nothing while there are none."""
     intake = (
         Intake.objects.filter(study=study, role=Intake.AREAS, state=Intake.COUNTED)
         .order_by("-id")
         .first()
     )
     if intake is None:
-        return None
+        return PlacesPage(trait="", areas=[], elsewhere=0, without=0)
     areas = list(Area.objects.filter(intake=intake).order_by("code"))
     name, share = known_values(study, [area.code for area in areas])
     counts: dict[str, int] = {}

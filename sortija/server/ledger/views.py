@@ -24,7 +24,6 @@ from sortija.server.ledger.preview import IntakeRow, intake_row
 from sortija.server.studies.http import Status, waiting_for
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
-from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import Fact, gives_default_window, station
 from sortija.server.studies.windows import WindowInView
 
@@ -235,9 +234,10 @@ def _steps(line: Waterline, step: Step, shown: slice) -> WaterSteps:
     )  # fmt: skip
 
 
-def _preview(ledger: Ledger, key: str, step: Step, shown: slice) -> PreviewLine:
+def _preview(ledger: Ledger, key: str, step: Step, shown: slice) -> PreviewLine | None:
+    """Nothing for a rule that is not there: somebody may just have dropped it."""
     if key not in {rule.key for rule in ledger.rules}:
-        raise Problem(f"There is no rule called {key}.", 404)
+        return None
     cube = ledger.lines().cubes["day"]
     other = waterline(cube, set(ledger.on) ^ {key}, ledger.rules, step)
     return PreviewLine(

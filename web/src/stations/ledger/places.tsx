@@ -53,7 +53,6 @@ export function Places() {
       data(
         api.GET("/api/studies/{study}/ledger/places", { params: { path: { study: study.id } } }),
       ),
-    retry: false,
   });
   const drawn = (places.data?.areas ?? []).filter((area) => area.rings.length > 0);
   if (!places.data || drawn.length === 0) return null;
