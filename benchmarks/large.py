@@ -68,8 +68,7 @@ def _first(ask: Callable[[], object], screens: _Screens) -> float:
     from sortija.server.ledger import clauses, ledger, listing, looks, views
 
     kept = (
-        clauses._customers, ledger._load, ledger._last_day, listing._wanted, looks._looks,
-        views._balanced, views._meant,
+        clauses._customers, ledger._load, listing._wanted, looks._looks, views._balanced,
     )  # fmt: skip
     ask()
     seconds = []

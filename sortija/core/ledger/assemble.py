@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.ledger.lines import LineBatch
+from sortija.core.ledger.lines import NO_COST, LineBatch
 from sortija.core.ledger.log import Log, order_lines
 from sortija.core.ledger.marks import AmountSpread, found_bits
 from sortija.core.ledger.receipts import find_runs, repeated
@@ -43,11 +44,11 @@ def assemble(
     on_sale_day : bool
         Whether returns are told on the day of their sale.
     """
+    costs = any(batch.cost is not None for batch in batches)
     lines: dict[str, NDArray[Any]] = {
-        name: np.concatenate([getattr(b, name) for b in batches]).astype(kind)
-        if batches
-        else np.zeros(0, kind)
+        name: _column(batches, name, kind)
         for name, kind in _COLUMNS.items()
+        if costs or name != "cost"
     }
     runs = find_runs(lines["receipt"], lines.pop("content"))
     again = np.repeat(repeated(lambda: [(runs.key, runs.content)], len(runs)), runs.count)
@@ -59,11 +60,23 @@ def assemble(
     customer = card if owner is None else np.where(card < 0, card, owner[card]).astype(np.int32)
     order, start = order_lines(customer, lines["day"], lines["receipt"], customers)
     named = int(start[-2])
-    theirs_only = {name: values[order[:named]] for name, values in lines.items()}
-    settled = settle_returns(theirs_only, start[:-1], on_sale_day)
-    whole = {
-        name: np.concatenate([settled[name], values[order[named:]]])
-        for name, values in lines.items()
-    }
-    del whole["item"]
-    return Log(start=start, **whole)
+    with ThreadPoolExecutor(2) as pool:
+        moved = pool.map(lambda name: (name, np.take(lines.pop(name), order)), list(lines))
+        lines = dict(moved)
+    settled = settle_returns(
+        {name: values[:named] for name, values in lines.items()}, start[:-1], on_sale_day
+    )
+    for name, values in settled.items():
+        if values.base is not lines[name]:
+            lines[name][:named] = values
+    del lines["item"]
+    return Log(start=start, **lines)
+
+
+def _column(batches: Sequence[LineBatch], name: str, kind: Any) -> NDArray[Any]:
+    parts = [
+        np.full(len(batch), NO_COST, np.int64) if values is None else values
+        for batch in batches
+        for values in [getattr(batch, name)]
+    ]
+    return np.concatenate(parts).astype(kind, copy=False) if parts else np.zeros(0, kind)

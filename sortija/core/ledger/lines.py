@@ -74,8 +74,8 @@ class LineBatch:
     ``card``, ``site``, ``channel``, ``item``, ``department``: numbers in the reader's codebooks,
     −1 where empty; ``receipt``, ``content``: 64-bit keys; ``day``: since 1970-01-01, −1 without;
     ``second``: of the day; ``quantity``: thousandths; ``money``: at the reader's scale; ``cost``:
-    likewise, ``NO_COST`` without; ``kind``: place in :data:`KINDS`; ``bits``: rules met, as far as
-    a line alone can tell.
+    likewise, ``NO_COST`` without, nothing at all where the file has no such column; ``kind``:
+    place in :data:`KINDS`; ``bits``: rules met, as far as a line alone can tell.
     """
 
     first_line: int
@@ -90,7 +90,7 @@ class LineBatch:
     department: NDArray[np.int32]
     quantity: NDArray[np.int64]
     money: NDArray[np.int64]
-    cost: NDArray[np.int64]
+    cost: NDArray[np.int64] | None
     kind: NDArray[np.int8]
     bits: NDArray[np.int32]
     unread: tuple[Unread, ...]
@@ -236,11 +236,11 @@ class LineReader:
         codes = coded.indices.fill_null(-1).to_numpy(zero_copy_only=False)
         return np.asarray(table[codes], np.bool_)
 
-    def _costs(self, batch: pa.RecordBatch, kind: NDArray[np.int8]) -> NDArray[np.int64]:
+    def _costs(self, batch: pa.RecordBatch, kind: NDArray[np.int8]) -> NDArray[np.int64] | None:
         """What the goods of each line cost the shop; those brought back cost it less."""
         cells = self._cells(batch, "cost")
         if cells is None:
-            return np.full(batch.num_rows, NO_COST, np.int64)
+            return None
         cost, state = read_decimals(cells, self.scale, self.mapping.decimal_comma)
         cost = np.where(kind == KINDS.index("return"), -np.abs(cost), cost)
         return np.where(state == GOOD, cost, NO_COST)

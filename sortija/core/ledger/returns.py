@@ -16,6 +16,8 @@ NO_SALE = -1
 #: Sales of one item that a return looks back over, so that a card which serves for thousands of
 #: people costs no more than a line each.
 LOOK_BACK = 64
+#: Lines that it looks back over for them.
+LOOK_LINES = 100_000
 #: Lines that sell nothing, bring no goods, or do not count by themselves.
 _OUT = sum(
     BIT[key]
@@ -26,13 +28,17 @@ _OUT = sum(
 
 @numba.njit(nogil=True, cache=True)
 def _find(
-    line: Any, sales: Any, top: Any, receipt: Any, quantity: Any, money: Any, left: Any, item: Any
+    line: Any, first: Any, receipt: Any, item: Any, quantity: Any, money: Any, left: Any
 ) -> int:
     """The best of the latest sales of this item: same receipt, then same size, then any."""
     wanted = abs(quantity[line])
-    whole, part = -1, -1
-    for back in range(min(top, LOOK_BACK)):
-        sale = sales[top - 1 - back]
+    whole, part, seen = -1, -1, 0
+    for sale in range(line - 1, max(first, line - LOOK_LINES) - 1, -1):
+        if left[sale] <= 0 or item[sale] != item[line]:
+            continue
+        seen += 1
+        if seen > LOOK_BACK:
+            break
         alike = item[line] >= 0 or money[sale] == abs(money[line])
         if left[sale] < wanted or not (alike or money[sale] > abs(money[line])):
             continue
@@ -47,32 +53,49 @@ def _find(
 
 @numba.njit(nogil=True, cache=True)
 def _match(
-    start: Any, order: Any, receipt: Any, item: Any, quantity: Any, money: Any, kind: Any,
-    bits: Any, out: Any, left: Any,
+    start: Any, receipt: Any, item: Any, quantity: Any, money: Any, kind: Any, bits: Any, out: Any,
+    left: Any,
 ) -> None:  # fmt: skip
-    longest = 0
     for c in range(len(start) - 1):
-        longest = max(longest, start[c + 1] - start[c])
-    sales = np.empty(longest + 1, np.int64)
-    for c in range(len(start) - 1):
-        top = 0
-        for place in range(start[c], start[c + 1]):
-            line = order[place]
-            if place > start[c] and item[line] != item[order[place - 1]]:
-                top = 0
+        for line in range(start[c], start[c + 1]):
             if bits[line] & _OUT:
                 continue
             if kind[line] == 0 and quantity[line] > 0:
                 left[line] = quantity[line]
-                sales[top] = line
-                top += 1
             elif kind[line] == 1:
-                sale = _find(line, sales, top, receipt, quantity, money, left, item)
+                sale = _find(line, start[c], receipt, item, quantity, money, left)
                 if sale >= 0:
                     out[line] = sale
                     left[sale] -= abs(quantity[line])
-                    while top > 0 and left[sales[top - 1]] == 0:
-                        top -= 1
+
+
+@numba.njit(nogil=True, cache=True)
+def _mark(
+    start: Any, day: Any, receipt: Any, kind: Any, bits: Any, sale: Any, left: Any, unmatched: int,
+    returned: int,
+) -> None:  # fmt: skip
+    for c in range(len(start) - 1):
+        some = False
+        for line in range(start[c], start[c + 1]):
+            if kind[line] == 1 and (bits[line] & _OUT) == 0:
+                some = True
+                if sale[line] < 0:
+                    bits[line] |= unmatched
+        i = start[c]
+        while some and i < start[c + 1]:
+            j, sold, gone = i, 0, 0
+            while j < start[c + 1] and receipt[j] == receipt[i] and day[j] == day[i]:
+                sold += left[j] >= 0
+                gone += left[j] == 0
+                j += 1
+            if sold > 0 and gone == sold:
+                for line in range(i, j):
+                    if left[line] >= 0:
+                        bits[line] |= returned
+            i = j
+        for line in range(start[c], start[c + 1]):
+            if some and sale[line] >= 0 and bits[sale[line]] & returned:
+                bits[line] |= returned
 
 
 def match_returns(
@@ -101,10 +124,7 @@ def match_returns(
         Thousandths of pieces of each sale line that nobody brought back; −1 for other lines.
     """
     sale, left = np.full(len(receipt), NO_SALE, np.int64), np.full(len(receipt), -1, np.int64)
-    owner = np.repeat(np.arange(len(start) - 1), np.diff(start))
-    # Lines of one item stay in order of time.
-    order = np.lexsort((np.arange(len(receipt)), item, owner))
-    _match(start, order, receipt, item, quantity, money, kind, bits, sale, left)
+    _match(start, receipt, item, quantity, money, kind, bits, sale, left)
     return sale, left
 
 
@@ -115,23 +135,7 @@ def return_bits(
 ) -> NDArray[np.int32]:  # fmt: skip
     """``bits`` with *unmatched* and *returned*, from what :func:`match_returns` found."""
     out = bits.copy()
-    goods = (kind == 1) & (bits & _OUT == 0)
-    out[goods & (sale == NO_SALE)] |= np.int32(BIT["unmatched"])
-    if not len(day):
-        return out
-    edge = np.ones(len(day), np.bool_)
-    edge[1:] = (receipt[1:] != receipt[:-1]) | (day[1:] != day[:-1])
-    firsts = start[:-1][np.diff(start) > 0]
-    edge[firsts] = True
-    visit = np.cumsum(edge) - 1
-    sold = left >= 0
-    sales = np.bincount(visit[sold], minlength=visit[-1] + 1)
-    gone = np.bincount(visit[sold & (left == 0)], minlength=visit[-1] + 1)
-    wholly = (sales > 0) & (gone == sales)
-    theirs = sold & wholly[visit]
-    matched = np.flatnonzero(sale >= 0)
-    theirs[matched[wholly[visit[sale[matched]]]]] = True
-    out[theirs] |= np.int32(BIT["returned"])
+    _mark(start, day, receipt, kind, out, sale, left, BIT["unmatched"], BIT["returned"])
     return out
 
 

@@ -108,7 +108,12 @@ def build_log(
             raise RuntimeError("lines changed while they were being ordered")
         sums.save(aside)
         np.save(aside / "newest.npy", _newest(aside))
-        about = {"known": {str(k): n for k, n in marks.known.items()}, "fence": marks.fence}
+        staff = np.flatnonzero(marks.staff)
+        about = {
+            "known": {str(k): n for k, n in marks.known.items()},
+            "fence": marks.fence,
+            "staff": [len(staff), staff[:5].tolist()],
+        }
         (aside / "about.json").write_text(json.dumps(about))
         np.save(aside / "start.npy", start)
 

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.log import Log
-from sortija.core.ledger.rules import Rule
+from sortija.core.ledger.rules import BIT, Rule
 from sortija.core.measures.window import EPOCH
 from sortija.core.progress import Progress, silent
 from sortija.server.ledger.build import CUBE_FIELDS, CUBES, ORDERED, build_log, texts
@@ -32,7 +32,7 @@ from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Ledger", "Lines", "ledger_of", "texts"]
 
-LOG_VERSION = 3
+LOG_VERSION = 4
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,8 @@ class Lines:
     hour of the week, department, site, channel;
     ``met``: (m, 2) combinations of bits, each with how many customers' lines meet just these;
     ``site_days``: (2, d) sites (−1: none) and days with any line; ``known``: receipts of each
-    intake that an earlier one has too; ``fence``: amounts beyond it are extreme.
+    intake that an earlier one has too; ``fence``: amounts beyond it are extreme; ``staff``: how
+    many cards are staff's or a test's, and the first of them.
     """
 
     log: Log
@@ -59,6 +60,7 @@ class Lines:
     site_days: NDArray[np.int64]
     known: dict[int, int]
     fence: float
+    staff: tuple[int, list[int]]
 
 
 @dataclass(frozen=True)
@@ -113,8 +115,15 @@ class Ledger:
 
     def last_day(self) -> date | None:
         """The newest day that counts and is not dated in the future."""
-        newest = _last_day(self.folder, self.customers, self.mask) if self.built else -1
-        return EPOCH + timedelta(days=newest) if newest >= 0 else None
+        if not self.built:
+            return None
+        days, _, _ = self.lines().cubes["day"].by_key(self.mask | BIT["future"])
+        return EPOCH + timedelta(days=int(days[-1])) if len(days) and days[-1] >= 0 else None
+
+    def first_day(self) -> int:
+        """The oldest day that counts, since 1970-01-01; −1 without any."""
+        days, _, _ = self.lines().cubes["day"].by_key(self.mask)
+        return int(days[days >= 0].min(initial=30_000)) if (days >= 0).any() else -1
 
     def default_window(self) -> WindowInView | None:
         last = self.last_day()
@@ -178,13 +187,9 @@ def _load(folder: Path, customers: int) -> Lines:
         cubes={name: _cube(folder, name) for name in CUBES},
         met=np.load(folder / "met.npy"), site_days=np.load(folder / "site-days.npy"),
         known={int(k): n for k, n in about["known"].items()}, fence=about["fence"],
+        staff=(about["staff"][0], about["staff"][1]),
     )  # fmt: skip
 
 
 def _cube(folder: Path, name: str) -> Cube:
     return Cube(**{part: np.load(folder / f"cube-{name}-{part}.npy") for part in CUBE_FIELDS})
-
-
-@lru_cache(maxsize=64)
-def _last_day(folder: Path, customers: int, mask: int) -> int:
-    return _load(folder, customers).log.last_day(mask)

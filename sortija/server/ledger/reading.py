@@ -15,7 +15,7 @@ from psycopg import sql
 from sortija.core import table
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.codebook import Codebook
-from sortija.core.ledger.lines import LineReader
+from sortija.core.ledger.lines import NO_COST, LineReader
 from sortija.core.ledger.mapping import LogMapping, MappingError, MemberMapping
 from sortija.core.ledger.receipts import RunCutter, Runs
 from sortija.core.ledger.traits import TraitReader
@@ -142,10 +142,11 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
             run, whole = cutter.add(batch.receipt, batch.content)
             _add_runs(runs, whole)
             number = np.arange(n, dtype=np.int32) + np.int32(batch.first_line)
-            lines.add({**batch.__dict__, "run": run, "number": number})
+            cost = np.full(n, NO_COST, np.int64) if batch.cost is None else batch.cost
+            lines.add({**batch.__dict__, "run": run, "number": number, "cost": cost})
             yield [
                 np.full(n, intake.pk, np.int32), number,
-                batch.receipt.view(np.int64), batch.quantity, batch.money, batch.cost, batch.day,
+                batch.receipt.view(np.int64), batch.quantity, batch.money, cost, batch.day,
                 batch.second, batch.card, batch.item, run, batch.bits, batch.department, batch.site,
                 batch.channel, batch.kind,
             ]  # fmt: skip

@@ -10,7 +10,6 @@ from pydantic import BaseModel
 
 from sortija.core.engine import Engine
 from sortija.core.ledger.looks import balance
-from sortija.core.ledger.marks import meant_by
 from sortija.core.ledger.own import NUMBER_COLUMNS, WORD_COLUMNS
 from sortija.core.ledger.waterline import Step, Waterline, waterline
 from sortija.core.measures.window import EPOCH
@@ -251,10 +250,12 @@ def _preview(ledger: Ledger, key: str, step: Step, shown: slice) -> PreviewLine 
 
 def _choices(ledger: Ledger, lines: Lines) -> LedgerChoices:
     choices = ledger.choices
-    meant = _meant(Keyed((ledger.study.pk, ledger.customers, choices.staff), ledger))
+    meant, some = lines.staff
+    codes = Card.objects.filter(study=ledger.study, number__in=some).order_by("number")
     return LedgerChoices(
         staff=StaffCards(
-            patterns=list(choices.staff), cards=len(meant), examples=list(meant[:5])
+            patterns=list(choices.staff), cards=meant,
+            examples=list(codes.values_list("code", flat=True)),
         ),
         own=[OwnRow(key=own.rule.key, **own.to_json()) for own in choices.own],
         word_columns=list(WORD_COLUMNS),
@@ -268,16 +269,6 @@ def _choices(ledger: Ledger, lines: Lines) -> LedgerChoices:
     )  # fmt: skip
 
 
-@lru_cache(maxsize=8)
-def _meant(keyed: Keyed[Ledger]) -> tuple[str, ...]:
-    """Codes of the cards that are staff's or a test's."""
-    ledger = keyed.value
-    codes = list(
-        Card.objects.filter(study=ledger.study).order_by("number").values_list("code", flat=True)
-    )
-    return tuple(codes[n] for n in np.flatnonzero(meant_by(codes, ledger.choices.staff)))
-
-
 def _balance(ledger: Ledger, window: WindowInView | None) -> BalanceRow | None:
     if window is None:
         return None
@@ -288,7 +279,7 @@ def _balance(ledger: Ledger, window: WindowInView | None) -> BalanceRow | None:
 def _balanced(keyed: Keyed[tuple[Ledger, WindowInView]]) -> BalanceRow:
     ledger, window = keyed.value
     log, asked = ledger.lines().log, window.window
-    first = min(asked.first_day(max(log.first_day(ledger.mask), 0)), asked.as_of)
+    first = min(asked.first_day(max(ledger.first_day(), 0)), asked.as_of)
     told = balance(log, ledger.mask, first, asked.as_of, ENGINE)
     return BalanceRow(
         first=(EPOCH + timedelta(days=first)).isoformat(), last=asked.last_day.isoformat(),
