@@ -12,6 +12,7 @@ from sortija.server.crossings import api as crossings
 from sortija.server.groups import api as groups
 from sortija.server.ledger import api as ledger
 from sortija.server.ledger import api_customers as customers
+from sortija.server.ledger import api_files as files
 from sortija.server.lens import api as lens
 from sortija.server.measures import api as measures
 from sortija.server.portraits import api as portraits
@@ -19,8 +20,8 @@ from sortija.server.scores import api as scores
 from sortija.server.studies import api as studies
 
 _STATIONS = (
-    accounts, studies, lens, ledger, customers, measures, scores, groups, portraits, crossings,
-    campaigns,
+    accounts, studies, lens, ledger, files, customers, measures, scores, groups, portraits,
+    crossings, campaigns,
 )  # fmt: skip
 
 urlpatterns = [

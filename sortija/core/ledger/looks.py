@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from sortija.core.engine import Engine, chunk_bounds
 from sortija.core.ledger.log import Log
 
-__all__ = ["Balance", "Gap", "Visits", "balance", "gaps", "visits"]
+__all__ = ["Balance", "Gap", "Visits", "balance", "gaps", "spent_between", "visits"]
 
 
 @dataclass(frozen=True)
@@ -77,6 +77,35 @@ def visits(log: Log, mask: int, engine: Engine | None = None) -> Visits:
         first, np.concatenate([visit_day[part] for part in kept]),
         np.concatenate([net[part] for part in kept]),
     )  # fmt: skip
+
+
+@numba.njit(nogil=True, cache=True)
+def _spent(
+    start: Any, day: Any, receipt: Any, quantity: Any, money: Any, kind: Any, bits: Any, mask: int,
+    low: float, high: float, out: Any,
+) -> None:  # fmt: skip
+    for c in range(len(out)):
+        i = start[c]
+        while i < start[c + 1]:
+            j, total, purchase = i, 0, False
+            while j < start[c + 1] and receipt[j] == receipt[i] and day[j] == day[i]:
+                if (bits[j] & mask) == 0:
+                    purchase = purchase or (kind[j] == 0 and quantity[j] > 0)
+                    total += money[j]
+                j += 1
+            if purchase and low <= total < high:
+                out[c] = True
+            i = j
+
+
+def spent_between(log: Log, mask: int, low: float, high: float) -> NDArray[np.bool_]:
+    """Customers with any purchase that comes to ``low`` or more and less than ``high``."""
+    out = np.zeros(log.customers, np.bool_)
+    _spent(
+        log.start, log.day, log.receipt, log.quantity, log.money, log.kind, log.bits, mask, low,
+        high, out,
+    )  # fmt: skip
+    return out
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from sortija.core.ledger.cells import BAD, GOOD, read_decimals
 from sortija.core.ledger.codebook import Codebook
 from sortija.core.ledger.levels import order_of
-from sortija.core.ledger.mapping import MappingError, MemberMapping
+from sortija.core.ledger.mapping import MappingError
+from sortija.core.ledger.members import MemberMapping
 from sortija.core.ledger.moments import read_moments
 from sortija.core.table import Column
 

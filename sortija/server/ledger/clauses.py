@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import math
+import re
 from datetime import date
 from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.ledger.looks import spent_between
 from sortija.core.measures.window import day_number
 from sortija.core.table import Column
 from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
@@ -25,7 +28,8 @@ _DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Su
 
 @field_kind("bought")
 def _bought(study: Study, window: WindowInView, name: str) -> Field | None:
-    """``bought:days=2026-03-01..2026-03-31``, ``bought:department=Seeds``, ``bought:hour=17``."""
+    """``bought:days=2026-03-01..2026-03-31``, ``bought:department=Seeds``, ``bought:hour=17``,
+    ``bought:basket=10..20``."""
     return _yes_no(study, "bought", name)
 
 
@@ -72,6 +76,8 @@ def _customers(keyed: Keyed[Ledger], kind: str, name: str) -> tuple[str, NDArray
         return f"Bought {when}", _any_line(lines, sale & inside)
     if kind == "began":
         return None
+    if what == "basket":
+        return _basket(ledger, value)
     number, label = _number(ledger, what, value)
     if number is None:
         return None
@@ -97,6 +103,19 @@ def _within(lines: Lines, value: str) -> tuple[date, NDArray[np.bool_], str]:
     if first == last:
         return first, inside, f"on {first:%d %b %Y}"
     return first, inside, f"{first:%d %b %Y} to {last:%d %b %Y}"
+
+
+def _basket(ledger: Ledger, value: str) -> tuple[str, NDArray[np.bool_]] | None:
+    """Purchases from one amount up to below another, in major units; either end may be open."""
+    ends = re.fullmatch(r"(-?\d+(?:\.\d+)?)?\.\.(-?\d+(?:\.\d+)?)?", value)
+    if ends is None or ends[0] == "..":
+        return None
+    unit, sign = 10**ledger.study.scale, ledger.study.currency
+    low = -math.inf if ends[1] is None else round(float(ends[1]) * unit)
+    high = math.inf if ends[2] is None else round(float(ends[2]) * unit)
+    words = f"from {sign}{ends[1]}" if ends[1] else ""
+    words += f"{' ' if words else ''}under {sign}{ends[2]}" if ends[2] else ""
+    return f"A basket {words}", spent_between(ledger.lines().log, ledger.mask, low, high)
 
 
 def _number(ledger: Ledger, what: str, value: str) -> tuple[int | None, str]:

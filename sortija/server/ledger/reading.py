@@ -16,7 +16,8 @@ from sortija.core import table
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.codebook import Codebook
 from sortija.core.ledger.lines import NO_COST, LineReader
-from sortija.core.ledger.mapping import LogMapping, MappingError, MemberMapping
+from sortija.core.ledger.mapping import LogMapping, MappingError
+from sortija.core.ledger.members import MemberMapping
 from sortija.core.ledger.receipts import RunCutter, Runs
 from sortija.core.ledger.traits import TraitReader
 from sortija.core.ledger.zones import zone_of

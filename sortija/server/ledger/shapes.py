@@ -10,16 +10,8 @@ import pyarrow as pa
 
 from sortija.core.formats.geojson import AreaRows
 from sortija.core.formats.rows import RowsFile
-from sortija.core.ledger.mapping import (
-    LOG_ROLES,
-    TRAIT_TYPES,
-    Guess,
-    LogMapping,
-    MappingError,
-    MemberMapping,
-    guess_log,
-    guess_members,
-)
+from sortija.core.ledger.mapping import LOG_ROLES, Guess, LogMapping, MappingError, guess_log
+from sortija.core.ledger.members import TRAIT_TYPES, MemberMapping, guess_members
 from sortija.core.ledger.offers import (
     AreaMapping,
     OfferMapping,

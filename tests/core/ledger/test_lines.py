@@ -7,7 +7,8 @@ from pathlib import Path
 from sortija.core.formats.delimited import DelimitedFile, UnreadableFile, sniff
 from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.lines import LineReader, money_scale
-from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log, guess_members
+from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log
+from sortija.core.ledger.members import guess_members
 
 HEAD = "receipt,card,date,site,department,qty,price,total,kind\n"
 TODAY = 20_700  # in September 2026

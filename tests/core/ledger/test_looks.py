@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sortija.core.ledger.log import Log, order_lines
-from sortija.core.ledger.looks import Gap, balance, gaps, visits
+from sortija.core.ledger.looks import Gap, balance, gaps, spent_between, visits
 
 LINES = st.lists(
     st.tuples(
@@ -55,6 +55,14 @@ class Visiting(unittest.TestCase):
         for customer in range(CUSTOMERS):
             first = min((day for owner, day, _ in wanted if owner == customer), default=-1)
             self.assertEqual(found.first[customer], first)
+
+
+class Spending(unittest.TestCase):
+    @given(LINES, st.integers(-500, 500), st.integers(0, 900))
+    def test_any_purchase_within(self, lines, low, more):
+        wanted = {who for (who, _, _), net in receipts(lines).items() if low <= net < low + more}
+        found = spent_between(log_of(lines), 8, low, low + more)
+        self.assertEqual(set(np.flatnonzero(found).tolist()), wanted)
 
 
 class Balances(unittest.TestCase):

@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from sortija.core.ledger.levels import order_of
-from sortija.core.ledger.mapping import MappingError, MemberMapping, guess_members
+from sortija.core.ledger.mapping import MappingError
+from sortija.core.ledger.members import MemberMapping, guess_members
 from sortija.core.ledger.owners import joined_by_owner, owners
 from sortija.core.ledger.traits import TraitReader, merge_levels
 

@@ -97,6 +97,13 @@ class Plain(DemoCase):
             self.lens(f"began:days={month}"),
             sum(day >= date.fromisoformat(month[:10]) for day in firsts.values()),
         )
+        baskets = defaultdict(float)
+        for row in rows:
+            baskets[row["customer"], row["date"], row["time"], row["site"], row["channel"]] += (
+                float(row["amount"])
+            )
+        large = {key[0] for key in self.purchases(rows) if baskets[key] >= 50}
+        self.assertEqual(self.lens("bought:basket=50.."), len(large))
         returns = {r["customer"] for r in rows if r["kind"] == "return" and r["customer"]}
         self.assertGreater(len(returns), 0)
         self.assertEqual(self.lens("met:returns"), len(returns))
@@ -107,6 +114,7 @@ class Plain(DemoCase):
         for field, status in (
             ("bought:department=Nowhere", 404), ("bought:hour=168", 404), ("met:nothing", 404),
             ("began:department=Seeds", 404), ("bought:days=soon", 400), ("bought:what=1", 404),
+            ("bought:basket=..", 404), ("bought:basket=cheap", 404),
         ):  # fmt: skip
             with self.subTest(field):
                 self.send(

@@ -233,6 +233,7 @@ function Newcomers({ newcomers }: { newcomers: Schemas["Newcomers"] }) {
 
 function Baskets({ baskets }: { baskets: Schemas["Baskets"] }) {
   const { study } = useStudy();
+  const narrowing = useNarrowing();
   const most = Math.max(1, ...baskets.purchases);
   const cash = (value: number | undefined) => inUnit(value ?? 0, "money", study.currency);
   return (
@@ -246,14 +247,27 @@ function Baskets({ baskets }: { baskets: Schemas["Baskets"] }) {
         </span>
       </h3>
       <div className="flex items-end gap-px" style={{ height: TALL }}>
-        {baskets.purchases.map((value, place) => (
-          <span
-            key={place}
-            title={`${cash(baskets.edges[place])} to ${cash(baskets.edges[place + 1])}: ${count(value)} purchases`}
-            className="flex-1 bg-everyone"
-            style={{ height: (TALL * value) / most }}
-          />
-        ))}
+        {baskets.purchases.map((value, place) => {
+          // The first and the last bar take what lies beyond.
+          const low = place === 0 ? "" : String(baskets.edges[place]);
+          const high = place === baskets.purchases.length - 1 ? "" : baskets.edges[place + 1];
+          const { chosen, handlers } = narrowing(`bought:basket=${low}..${high}`);
+          const said = `${cash(baskets.edges[place])} to ${cash(baskets.edges[place + 1])}: ${count(value)} purchases`;
+          return (
+            <span
+              key={place}
+              {...handlers}
+              title={said}
+              aria-label={said}
+              className="flex h-full flex-1 cursor-pointer items-end hover:bg-paper"
+            >
+              <span
+                className={`block w-full ${chosen ? "bg-teal" : "bg-everyone"}`}
+                style={{ height: Math.max(value > 0 ? 1.5 : 0, (TALL * value) / most) }}
+              />
+            </span>
+          );
+        })}
       </div>
       <p className="flex justify-between text-11 text-quiet">
         <span>{cash(baskets.edges[0])}</span>

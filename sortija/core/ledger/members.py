@@ -1,0 +1,143 @@
+"""Which column of a customer table is what: a guess with its reason, for a person to correct."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+import pyarrow as pa
+
+from sortija.core.ledger.behaviour import Behaviour, behaviour_of
+from sortija.core.ledger.levels import order_of
+from sortija.core.ledger.mapping import (
+    ASK_ORDER,
+    Guess,
+    MappingError,
+    customer_named,
+    decimal_comma,
+)
+
+__all__ = ["TRAIT_TYPES", "MemberMapping", "guess_members"]
+
+TRAIT_TYPES = (
+    "key", "number", "category", "ordered", "yes/no", "date", "joined", "consent", "address",
+    "offer", "id", "person", "out",
+)  # fmt: skip
+_YES_NO = {"yes", "no", "y", "n", "true", "false", "0", "1", "t", "f"}
+
+
+@dataclass(frozen=True)
+class MemberMapping:
+    """Column → type of a customer table; exactly one is the ``key``.
+
+    ``orders``: levels of ordered categories, lowest first; ``dated``: the day that the table
+    speaks of, as 2026-06-30, or empty for the day it came in.
+    """
+
+    types: dict[str, str]
+    month_first: bool | None = False
+    decimal_comma: bool = False
+    orders: dict[str, list[str]] = field(default_factory=dict)
+    dated: str = ""
+
+    @property
+    def key(self) -> str:
+        return next(name for name, kind in self.types.items() if kind == "key")
+
+    def check(self, names: tuple[str, ...]) -> None:
+        """Raise :class:`MappingError` unless customers can be read by this mapping."""
+        for column, kind in self.types.items():
+            if column not in names:
+                raise MappingError(f"The file has no column called {column}.")
+            if kind not in TRAIT_TYPES:
+                raise MappingError(f"There is no type called {kind}.")
+        for single in ("key", "joined", "consent", "address", "person"):
+            count = sum(kind == single for kind in self.types.values())
+            if count > 1 or (single == "key" and count == 0):
+                raise MappingError(f"Exactly one column can be the {single}; here {count} are.")
+        if self.dated and not re.fullmatch(r"(19|20)\d\d-\d\d-\d\d", self.dated):
+            raise MappingError("Write the day that the table speaks of as 2026-06-30.")
+
+    def ready(self, names: tuple[str, ...]) -> None:
+        """:meth:`check`, and nothing is left to ask."""
+        self.check(names)
+        if self.month_first is None:
+            raise MappingError(ASK_ORDER)
+
+
+def _trait(name: str, b: Behaviour, rows: int) -> tuple[str, str]:
+    """Type of a trait and the reason."""
+    words = {value.strip().lower() for value in b.values}
+    if b.filled == 0:
+        return "out", "it is empty"
+    if any("@" in value for value in b.values):
+        return "address", "its cells are e-mail addresses: used for lists, never for grouping"
+    if words <= _YES_NO and b.distinct <= 2:
+        consent = re.search(r"consent|permission|opt|mailing|newsletter", name, re.I)
+        return ("consent", "yes or no, and its name speaks of consent") if consent else (
+            "yes/no", "two values, yes or no")  # fmt: skip
+    if b.dates > 0.9:
+        joined = re.search(r"join|since|enrol|regist|start|opened", name, re.I)
+        return ("joined", "dates, and its name says when they joined") if joined else (
+            "date", "its cells read as dates")  # fmt: skip
+    unique = rows >= 20 and b.distinct > 0.9 * b.filled
+    person = re.search(r"person|same.?as|merged|belongs", name, re.I)
+    if person and not b.decimals and b.distinct > 0.3 * b.filled:
+        return "person", "its name says whose card it is: cards of one person are put together"
+    # Ages such as 65+ read as numbers, bands such as 18-24 do not.
+    if b.numbers > 0.95:
+        if b.leading_zeros and unique:
+            return "id", "leading zeros and hardly two alike, so it names and does not measure"
+        if b.leading_zeros:
+            return "category", "written with leading zeros, so a code and not an amount"
+        if unique and re.search(r"(^|_)(id|nr|no|number|code)$|phone|mobile", name, re.I):
+            return "id", "numbers, but hardly two alike and its name says they are codes"
+        if re.search(
+            r"district|post|zip|store|branch|region|code|area|(^|_)(id|nr|no)$", name, re.I
+        ):
+            return "category", "numbers, but its name says they are codes"
+        return "number", "its cells are numbers"
+    if b.distinct <= max(60, rows // 50):
+        order = order_of(b.values) if b.distinct <= len(b.values) else None
+        if order is not None:
+            return "ordered", f"its values have an order: {', '.join(order[:4])}"
+        return "category", f"{b.distinct} words that repeat"
+    if unique and not any(" " in value for value in b.values):
+        return "id", f"{b.distinct} codes, hardly two alike: shown and found by, never grouped"
+    return "out", f"{b.distinct} different texts: too many to group by"
+
+
+def guess_members(rows: pa.RecordBatch) -> tuple[MemberMapping, list[Guess]]:
+    """Guess the types of a customer table's columns from its first rows."""
+    types: dict[str, str] = {}
+    guesses = []
+    orders: list[bool | None] = []
+    behaviours = {name: behaviour_of(rows.column(i)) for i, name in enumerate(rows.schema.names)}
+    for name, behaviour in behaviours.items():
+        kind, reason = _trait(name, behaviour, rows.num_rows)
+        types[name] = kind
+        guesses.append(Guess(name, kind, reason))
+        if kind in ("date", "joined"):
+            orders.append(behaviour.months_first)
+
+    def keyness(name: str) -> tuple[bool, float]:
+        b = behaviours[name]
+        unique = b.filled == rows.num_rows and b.distinct >= 0.98 * rows.num_rows
+        return unique and types[name] != "address", customer_named(name)
+
+    key = max(types, key=keyness)
+    types[key] = "key"
+    place = list(types).index(key)
+    guesses[place] = Guess(key, "key", "every row has its own value, so it names the customer")
+    for single in ("joined", "consent", "address"):  # a second one is kept as a plain trait
+        same = [name for name, kind in types.items() if kind == single]
+        for name in same[1:]:
+            types[name] = {"joined": "date", "consent": "yes/no", "address": "out"}[single]
+            guesses[list(types).index(name)] = Guess(
+                name, types[name], f"{same[0]} is the {single}"
+            )
+    numbers = [name for name, kind in types.items() if kind == "number"]
+    plain = [order for order in orders if order is not None]
+    # One column that can be read one way only settles the others of the same file.
+    month_first = any(plain) if plain or not orders else None
+    return MemberMapping(types, month_first, decimal_comma(rows, numbers)), guesses
