@@ -99,9 +99,8 @@ class Plain(DemoCase):
         )
         baskets = defaultdict(float)
         for row in rows:
-            baskets[row["customer"], row["date"], row["time"], row["site"], row["channel"]] += (
-                float(row["amount"])
-            )
+            place = (row["time"], row["site"], row["channel"])
+            baskets[row["customer"], row["date"], *place] += float(row["amount"])
         large = {key[0] for key in self.purchases(rows) if baskets[key] >= 50}
         self.assertEqual(self.lens("bought:basket=50.."), len(large))
         returns = {r["customer"] for r in rows if r["kind"] == "return" and r["customer"]}
