@@ -2140,12 +2140,20 @@ export interface components {
              */
             currency: string;
         };
-        /** NewUpload */
+        /**
+         * NewUpload
+         * @description ``modified``: when the file was last changed, in milliseconds; one that broke off goes on.
+         */
         NewUpload: {
             /** Name */
             name: string;
             /** Size */
             size: number;
+            /**
+             * Modified
+             * @default 0
+             */
+            modified: number;
         };
         /**
          * Newcomers
