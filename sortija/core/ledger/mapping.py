@@ -169,7 +169,7 @@ def _log_fits() -> dict[str, Callable[[Behaviour, int], tuple[float, str]]]:
 
     return {
         "moment": moment,
-        "customer": code(0.01, 0.98, "{} different codes, which come back on other receipts"),
+        "customer": code(0.01, 0.98, "{} different codes among the first rows"),
         "receipt": code(0.1, 1.0, "{} different numbers among the first rows"),
         "total": numeric("numbers with decimals, some of them negative or large", True),
         "price": numeric("numbers with decimals", True),

@@ -24,15 +24,20 @@ export function Ledger() {
   const [picked, setPicked] = useState<PickedLines>(ALL_LINES);
   const [step, setStep] = useState<Step>("month");
   const [around, setAround] = useState<number | null>(null);
+  const [chosen, setChosen] = useState<number | null>(null);
   const [side, setSide] = useState<"lines" | "looks">("lines");
   const [unit, setUnit] = useState<"money" | "lines">("money");
   const ledger = useLedger(hovered, step, around);
   if (ledger.isPending) return <Waiting />;
   if (ledger.isError) return <Failed words={ledger.error.message} />;
   const page = ledger.data;
-  const review = page.intakes.find(
+  const waiting = page.intakes.filter(
     (intake) => intake.state === "review" || intake.state === "failed",
   );
+  const review =
+    waiting.find((intake) => intake.id === chosen) ??
+    waiting.find((intake) => intake.state === "review") ??
+    waiting[0];
   const empty = page.intakes.length === 0 && page.status.state === "empty";
   const alone = !page.steps && !review && !empty && page.status.state === "empty";
   const pick = (next: PickedLines) => {
@@ -72,6 +77,22 @@ export function Ledger() {
         {!empty && <BringIn quiet={review !== undefined} />}
       </Head>
       {page.status.state === "working" && <Standing status={page.status} />}
+      {waiting.length > 1 && (
+        <div role="group" aria-label="Files under review" className="-mb-3 flex flex-wrap gap-2">
+          {waiting.map((intake) => (
+            <button
+              key={intake.id}
+              type="button"
+              aria-pressed={intake === review}
+              onClick={() => setChosen(intake.id)}
+              className={`rounded-t-md border border-b-0 border-line px-3 py-1 text-12 ${intake === review ? "bg-card font-semibold" : "text-quiet hover:text-ink"}`}
+            >
+              {intake.name}
+              {intake.state === "failed" && <span className="text-alarm"> failed</span>}
+            </button>
+          ))}
+        </div>
+      )}
       {review && <Review key={review.id + review.state} intake={review} />}
       {page.status.state === "failed" && !review && <Failed words={page.status.words ?? ""} />}
       {alone && (

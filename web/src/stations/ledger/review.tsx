@@ -288,7 +288,10 @@ function Orders({
   mapping: Mapping;
   onChange: (next: Mapping) => void;
 }) {
-  const ordered = Object.entries(intake.orders ?? {});
+  const levels = intake.orders ?? {};
+  const ordered = intake.columns
+    .map((column) => [column.column, levels[column.column] ?? []] as const)
+    .filter(([, found]) => found.length > 0);
   if (ordered.length === 0) return null;
   const swap = (column: string, levels: string[], place: number, by: number) => {
     const next = [...levels];
@@ -300,7 +303,7 @@ function Orders({
     <div className="mt-3 grid gap-1.5 text-12">
       <h3 className="text-13">From low to high</h3>
       {ordered.map(([column, shown]) => {
-        const levels = mapping.orders?.[column] ?? shown;
+        const levels = mapping.orders?.[column] ?? [...shown];
         return (
           <p key={column} className="flex flex-wrap items-center gap-1.5">
             <span className="font-semibold">{column}</span>
