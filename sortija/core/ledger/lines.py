@@ -55,7 +55,9 @@ _CODED = {
     "department": "department",
 }  # fmt: skip
 #: Roles whose cells say whether two lines are the same.
-_CONTENT = ("item", "department", "quantity", "total", "price", "kind", "customer", "moment")
+_CONTENT = (
+    "item", "department", "quantity", "total", "price", "kind", "customer", "moment", "currency",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)

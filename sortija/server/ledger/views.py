@@ -17,7 +17,7 @@ from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import open_jobs
 from sortija.server.ledger.actions import order_lines
 from sortija.server.ledger.choices import OWN, RETURNS, RULES_ON, STAFF
-from sortija.server.ledger.ledger import Ledger, Lines, ledger_of
+from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.ledger.models import Card, Intake
 from sortija.server.ledger.preview import IntakeRow, intake_row
 from sortija.server.studies.http import Status, waiting_for
@@ -30,6 +30,8 @@ __all__ = ["LedgerPage", "ledger_page"]
 
 #: Days of a waterline that is drawn day by day.
 DAYS_SHOWN = 92
+#: More departments or shops than these are not offered for picking.
+MOST_NAMES = 300
 #: Lives as long as the process; kernels release the interpreter's lock.
 ENGINE = Engine()
 
@@ -125,6 +127,8 @@ class BalanceRow(BaseModel):
 
 
 class LedgerPage(BaseModel):
+    """``names``: of departments, sites and channels, by number, for picking lines by them."""
+
     status: Status
     revision: int
     made_from: str
@@ -137,6 +141,7 @@ class LedgerPage(BaseModel):
     counted_total: int
     undated: int
     preview: PreviewLine | None
+    names: dict[str, list[str]]
     choices: LedgerChoices | None
     balance: BalanceRow | None
 
@@ -174,7 +179,7 @@ def ledger_page(
         return LedgerPage(
             status=status, revision=0, made_from="", intakes=[intake_row(i) for i in listed],
             rules=[], steps=None, lines=0, money=0, counted=0, counted_total=0, undated=0,
-            preview=None, choices=None, balance=None,
+            preview=None, names={}, choices=None, balance=None,
         )  # fmt: skip
     lines = ledger.lines()
     line = waterline(lines.cubes["day"], ledger.on, ledger.rules, step)
@@ -192,6 +197,11 @@ def ledger_page(
         counted_total=line.counted_total,
         undated=line.undated_lines,
         preview=_preview(ledger, preview, step, shown) if preview else None,
+        names={
+            name: list(found[:MOST_NAMES])
+            for name in ("department", "site", "channel")
+            if len(found := texts(study, name)) > 1
+        },
         choices=_choices(ledger, lines),
         balance=_balance(ledger, window or ledger.default_window()),
     )

@@ -1832,7 +1832,10 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** LedgerPage */
+        /**
+         * LedgerPage
+         * @description ``names``: of departments, sites and channels, by number, for picking lines by them.
+         */
         LedgerPage: {
             status: components["schemas"]["Status"];
             /** Revision */
@@ -1855,6 +1858,10 @@ export interface components {
             /** Undated */
             undated: number;
             preview: components["schemas"]["PreviewLine"] | null;
+            /** Names */
+            names: {
+                [key: string]: string[];
+            };
             choices: components["schemas"]["LedgerChoices"] | null;
             balance: components["schemas"]["BalanceRow"] | null;
         };

@@ -145,7 +145,7 @@ export function Ledger() {
                 <Looks madeFrom={page.made_from} />
               ) : (
                 <Lines
-                  key={`${picked.first}:${picked.last}:${picked.rule}`}
+                  key={`${picked.first}:${picked.last}:${picked.rule}:${picked.by}:${picked.number}`}
                   picked={picked}
                   onPick={pick}
                   page={page}

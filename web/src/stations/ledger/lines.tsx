@@ -58,7 +58,8 @@ export function Lines({ picked, onPick, page }: Props) {
             {narrowed ? "lens holds their customers" : "narrow the lens to their customers"}
           </button>
         )}
-        {(picked.first !== null || picked.rule) && (
+        <PickBy picked={picked} onPick={onPick} names={page.names} />
+        {(picked.first !== null || picked.rule || picked.by) && (
           <button
             type="button"
             className="text-12 text-quiet underline"
@@ -173,6 +174,38 @@ export function Lines({ picked, onPick, page }: Props) {
         {lines.isError && <p className="p-4 text-alarm">{lines.error.message}</p>}
       </div>
     </div>
+  );
+}
+
+/** Only the lines of one department, site or channel. */
+function PickBy({
+  picked,
+  onPick,
+  names,
+}: Pick<Props, "picked" | "onPick"> & { names: Record<string, string[]> }) {
+  const columns = Object.entries(names);
+  if (columns.length === 0) return null;
+  return (
+    <select
+      aria-label="Only lines of"
+      value={picked.by ? `${picked.by}:${picked.number}` : ""}
+      onChange={(event) => {
+        const [by = "", number = "0"] = event.target.value.split(":");
+        onPick({ ...picked, by, number: Number(number) });
+      }}
+      className="max-w-[130px] rounded border border-line bg-card text-12 text-quiet"
+    >
+      <option value="">of any kind</option>
+      {columns.map(([column, found]) => (
+        <optgroup key={column} label={column}>
+          {found.map((name, number) => (
+            <option key={name} value={`${column}:${number}`}>
+              {name}
+            </option>
+          ))}
+        </optgroup>
+      ))}
+    </select>
   );
 }
 

@@ -9,9 +9,19 @@ export interface PickedLines {
   rule: string;
   /** What the days are called. */
   when: string;
+  /** A column of words and the number of one of them; empty for any. */
+  by: string;
+  number: number;
 }
 
-export const ALL_LINES: PickedLines = { first: null, last: null, rule: "", when: "" };
+export const ALL_LINES: PickedLines = {
+  first: null,
+  last: null,
+  rule: "",
+  when: "",
+  by: "",
+  number: 0,
+};
 
 /** Months since January 1970 of a day since then. */
 export function monthOf(day: number): number {
@@ -39,6 +49,7 @@ export function iso(day: number): string {
 
 /** The clause that holds the customers behind picked lines; nothing where that is everyone. */
 export function fieldOf(picked: PickedLines): string {
+  if (picked.by) return ""; // a department within a month is more than one clause can say
   const days =
     picked.first === null || picked.last === null
       ? ""

@@ -50,8 +50,13 @@ export function useLines(study: number, picked: PickedLines, after: number) {
 }
 
 /** Picked lines as an address tells them. */
-export function linesOf({ first, last, rule }: PickedLines) {
-  return { ...(first !== null && { first }), ...(last !== null && { last }), rule };
+export function linesOf({ first, last, rule, by, number }: PickedLines) {
+  return {
+    ...(first !== null && { first }),
+    ...(last !== null && { last }),
+    ...(by && { by, number }),
+    rule,
+  };
 }
 
 /** Changes of the Ledger: each says what it did, offers to take it back, and asks all anew. */

@@ -52,7 +52,13 @@ export function Waterline({ page, unit, picked, onPick, step, onStep }: Props) {
     onPick(
       chosen(start, rule)
         ? ALL_LINES
-        : { first: start, last: endOf(shown, start), rule, when: nameOf(shown, start) },
+        : {
+            ...picked,
+            first: start,
+            last: endOf(shown, start),
+            rule,
+            when: nameOf(shown, start),
+          },
     );
   const act = (start: number, rule: string, label: string) => ({
     tabIndex: 0,
