@@ -42,8 +42,8 @@ export function Lines({ picked, onPick, page }: Props) {
   const narrowed = lens.clauses.some((clause) => clause.field === narrow);
   return (
     <div aria-label="Lines" role="region">
-      <div className="flex items-baseline gap-2 px-3 pb-2">
-        <h3 className="text-13">
+      <div className="flex items-baseline gap-2 px-3 pb-2 whitespace-nowrap">
+        <h3 className="truncate text-13">
           {picked.when && `${picked.when}, `}
           {what}
         </h3>
@@ -52,10 +52,12 @@ export function Lines({ picked, onPick, page }: Props) {
           <button
             type="button"
             aria-pressed={narrowed}
+            aria-label="narrow the lens to their customers"
+            title="The lens holds the customers behind these lines"
             className={`text-12 underline ${narrowed ? "font-semibold" : ""} text-teal`}
             onClick={() => lens.pick(narrow, { value: "yes" }, false)}
           >
-            {narrowed ? "lens holds their customers" : "narrow the lens to their customers"}
+            {narrowed ? "in the lens" : "narrow the lens"}
           </button>
         )}
         <PickBy picked={picked} onPick={onPick} names={page.names} />
@@ -193,7 +195,7 @@ function PickBy({
         const [by = "", number = "0"] = event.target.value.split(":");
         onPick({ ...picked, by, number: Number(number) });
       }}
-      className="max-w-[130px] rounded border border-line bg-card text-12 text-quiet"
+      className="w-[96px] rounded border border-line bg-card text-12 text-quiet"
     >
       <option value="">of any kind</option>
       {columns.map(([column, found]) => (
