@@ -175,6 +175,9 @@ def ledger_page(
     rows = Intake.objects.filter(study=study).exclude(state=Intake.TAKEN_BACK)
     listed = list(rows.select_related("study", "original", "heads").order_by("id"))
     status = _status(study, ledger)
+    if ledger is not None and not ledger.built and status.state != "working":
+        order_lines(ledger, None)  # a change was taken back, or the files were lost
+        status = _status(study, ledger)
     if ledger is None or (status.state == "working" and not ledger.built):
         return LedgerPage(
             status=status, revision=0, made_from="", intakes=[intake_row(i) for i in listed],

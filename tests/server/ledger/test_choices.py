@@ -1,8 +1,11 @@
 """What is chosen about lines: own rules, the day of returns, currencies; and all of it undone."""
 
+import shutil
 from unittest import mock
 
-from sortija.server.ledger import actions
+from django.conf import settings
+
+from sortija.server.ledger import actions, ledger
 from tests.server.support import LOG, ServerCase, run_jobs
 
 RETURNS = """receipt,card,sold_at,site,item,department,qty,price,total,cost
@@ -81,7 +84,16 @@ class Returning(Case):
             self.send("put", "ledger/returns", {"told": "sale day"})
             self.assertEqual(self.get("ledger")["status"]["state"], "working")
             run_jobs()
-        self.assertEqual(self.get("ledger")["status"]["state"], "whole")
+            self.assertEqual(self.get("ledger")["status"]["state"], "whole")
+
+    def test_files_of_a_larger_ledger_that_are_lost_are_made_by_a_job(self):
+        before = self.get("ledger")
+        ledger._load.cache_clear()
+        shutil.rmtree(settings.COLUMN_FILES)
+        with mock.patch.object(actions, "INLINE_LINES", 3):
+            self.assertEqual(self.get("ledger")["status"]["state"], "working")
+            run_jobs()
+            self.assertEqual(self.get("ledger"), before)
 
 
 class OwnRules(Case):
