@@ -1,3 +1,5 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
 import type { ReactNode } from "react";
 
 import type { Schemas } from "@/api/client";
@@ -18,6 +20,16 @@ export function Standing({ status, offer }: { status: Status; offer?: ReactNode 
   const { cancel, again } = useJobActions(study.id);
   const job = status.job;
   const open = !!job && OPEN.includes(job.state);
+  const queries = useQueryClient();
+  // The pulse sees jobs that are there when it looks; one that ends sooner would be missed here.
+  useEffect(() => {
+    if (!open) return;
+    const timer = window.setInterval(
+      () => void queries.invalidateQueries({ queryKey: ["study", study.id] }),
+      2000,
+    );
+    return () => window.clearInterval(timer);
+  }, [open, queries, study.id]);
   const begin = (words: string) =>
     job && (
       <Button disabled={!canChange || again.isPending} onClick={() => again.mutate(job.id)}>
