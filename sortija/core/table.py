@@ -20,6 +20,7 @@ REASONS = {
     2: "too few visits",
     3: "not given",
     4: "joined after the window",
+    5: "cannot be worked out",
 }
 
 

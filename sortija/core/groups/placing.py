@@ -61,8 +61,7 @@ def place(
     n, k = len(present), len(centres)
     state = np.where(bought, k + 1, k).astype(np.int32)
     state[present] = k + 2
-    rows = preparation.rows(table)
-    rows = rows.take(np.flatnonzero(present[rows.rows]))
+    rows = preparation.rows(table, present)
     placed = nearest_centres(rows, centres, engine)
     distance, margin = np.full(n, np.nan), np.full(n, np.nan)
     rival = np.full(n, -1, np.int32)

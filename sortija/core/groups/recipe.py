@@ -9,6 +9,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.measures.neighbours import Donors, choose_donors, fill_column
 from sortija.core.measures.preparation import Fitted, Steps, apply, fit
 from sortija.core.table import Column, Table
 
@@ -71,12 +72,14 @@ class Preparation:
     """Frozen constants: enough to prepare any customer of any date in the same way.
 
     ``numeric``: (name, fitted, √weight) of each column that says something; ``dropped``: columns
-    with a single value, left out and said so.
+    with a single value, left out and said so; ``donors``: whom neighbours' fills are taken from,
+    None where nothing is filled so.
     """
 
     numeric: tuple[tuple[str, Fitted, float], ...]
     categories: tuple[Category, ...]
     dropped: tuple[str, ...] = ()
+    donors: Donors | None = None
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -87,23 +90,33 @@ class Preparation:
             "numeric": [[n, f.as_json(), w] for n, f, w in self.numeric],
             "categories": [[c.name, list(c.levels), c.gamma] for c in self.categories],
             "dropped": list(self.dropped),
+            "donors": self.donors.as_json() if self.donors else None,
         }
 
     @staticmethod
     def from_json(data: Mapping[str, Any]) -> Preparation:
+        donors = data.get("donors")
         return Preparation(
             tuple((n, Fitted.from_json(f), float(w)) for n, f, w in data["numeric"]),
             tuple(Category(n, tuple(levels), float(g)) for n, levels, g in data["categories"]),
             tuple(data["dropped"]),
+            Donors.from_json(donors) if donors else None,
         )
 
-    def rows(self, table: Table) -> Prepared:
-        """Prepare the rows of ``table``; a missing number keeps a row out."""
+    def filled(self, table: Table, fitted: Fitted, name: str, rows: NDArray[np.bool_]) -> Any:
+        """The values of a column, neighbours' fills included where its steps ask for them."""
+        if fitted.steps.fill == "neighbours" and self.donors is not None:
+            return fill_column(self.donors, table, name, rows)
+        return np.asarray(table[name].values)
+
+    def rows(self, table: Table, chosen: NDArray[np.bool_] | None = None) -> Prepared:
+        """Prepare the rows of ``table`` (those ``chosen``); a missing number keeps a row out."""
         n = len(table)
         numbers = np.empty((len(self.numeric), n), np.float32)
-        good = np.ones(n, np.bool_)
+        good = np.ones(n, np.bool_) if chosen is None else chosen.copy()
+        among = good.copy()
         for place, (name, fitted, weight) in enumerate(self.numeric):
-            values = apply(np.asarray(table[name].values), fitted)
+            values = apply(self.filled(table, fitted, name, among), fitted)
             good &= ~np.isnan(values)
             numbers[place] = values * weight
         codes = np.empty((len(self.categories), n), np.uint8)
@@ -176,8 +189,12 @@ def prepare(table: Table, recipe: Recipe, rows: NDArray[np.bool_] | None = None)
             numeric.append((name, fitted, float(np.sqrt(recipe.weights.get(name, 1.0)))))
     categories = []
     use = recipe.categories if recipe.method == "k-prototypes" and recipe.balance > 0 else ()
-    draft = Preparation(tuple(numeric), ())
-    spread = _mean_variance(draft.rows(_restrict(table, chosen)).numbers) if numeric else 1.0
+    donors = None
+    if any(f.steps.fill == "neighbours" for _, f, _ in numeric):
+        compared = {name: f.steps for name, f, _ in numeric}
+        donors = choose_donors(table, compared, tuple(use), chosen, recipe.seed)
+    draft = Preparation(tuple(numeric), (), donors=donors)
+    spread = _mean_variance(draft.rows(table, chosen).numbers) if numeric else 1.0
     for name in use:
         made = _category(table[name], chosen, spread, recipe)
         if made is None:
@@ -188,22 +205,14 @@ def prepare(table: Table, recipe: Recipe, rows: NDArray[np.bool_] | None = None)
         raise RecipeError(
             "Nothing that was picked varies. Pick measures that tell customers apart."
         )
-    preparation = Preparation(tuple(numeric), tuple(categories), tuple(dropped))
-    prepared = preparation.rows(table)
-    keep = chosen[prepared.rows]
-    prepared = prepared if keep.all() else prepared.take(np.flatnonzero(keep))
+    preparation = Preparation(tuple(numeric), tuple(categories), tuple(dropped), donors)
+    prepared = preparation.rows(table, chosen)
     if len(prepared) < 10:
         raise RecipeError(
             f"Only {len(prepared)} customers have a value in every measure that was picked. "
             "Fill missing values, or leave out the measure that lacks most."
         )
     return prepared
-
-
-def _restrict(table: Table, chosen: NDArray[np.bool_]) -> Table:
-    if chosen.all():
-        return table
-    return Table(tuple(Column(c.name, c.kind, c.values[chosen], c.unit, c.levels) for c in table))
 
 
 def _mean_variance(numbers: NDArray[np.float32]) -> float:

@@ -25,7 +25,7 @@ from sortija.core.ledger.cells import (
 from sortija.core.ledger.codebook import Codebook
 from sortija.core.ledger.mapping import LogMapping, kind_of
 from sortija.core.ledger.moments import read_moments
-from sortija.core.ledger.rules import BIT
+from sortija.core.ledger.rules import BIT, ON_OFFER
 from sortija.core.ledger.zones import Zone
 
 __all__ = [
@@ -238,6 +238,19 @@ class LineReader:
         codes = coded.indices.fill_null(-1).to_numpy(zero_copy_only=False)
         return np.asarray(table[codes], np.bool_)
 
+    def _offered(self, batch: pa.RecordBatch) -> NDArray[np.bool_]:
+        """Lines sold on offer: their cell names an offer or a discount that is not nothing."""
+        cells = self._cells(batch, "offer")
+        if cells is None:
+            return np.zeros(batch.num_rows, np.bool_)
+        coded = pc.dictionary_encode(cells)
+        table = np.array(
+            [*(_names_offer(text or "") for text in coded.dictionary.to_pylist()), False]
+        )
+        return np.asarray(
+            table[coded.indices.fill_null(-1).to_numpy(zero_copy_only=False)], np.bool_
+        )
+
     def _costs(self, batch: pa.RecordBatch, kind: NDArray[np.int8]) -> NDArray[np.int64] | None:
         """What the goods of each line cost the shop; those brought back cost it less."""
         cells = self._cells(batch, "cost")
@@ -294,6 +307,7 @@ class LineReader:
             ("currency", self._foreign(batch)),
         ):
             bits |= np.where(meets, np.int32(BIT[rule]), np.int32(0))
+        bits |= np.where(self._offered(batch), np.int32(ON_OFFER), np.int32(0))
         typed = {
             "first_line": first,
             "receipt": self._receipt_keys(batch, day, lone, first),
@@ -324,6 +338,15 @@ class LineReader:
                 continue
             for row in np.flatnonzero(state == BAD):
                 yield Unread(first + int(row), role, str(cells[int(row)].as_py())[:200])
+
+
+_NO_OFFER = {"no", "n", "false", "f", "none", "-", "–", "regular", "normal", "full price"}
+
+
+def _names_offer(text: str) -> bool:
+    """Whether a cell says that the line was on offer; a discount of nothing does not."""
+    plain = text.strip().lower()
+    return plain not in _NO_OFFER and bool(plain.strip("0.,% -£€$"))
 
 
 _SIGNS = {"€": "EUR", "$": "USD", "£": "GBP", "¥": "JPY", "zł": "PLN", "kč": "CZK"}

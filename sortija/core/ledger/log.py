@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 from typing import Any
 
 import numba
@@ -45,6 +45,19 @@ class Log:
 
     def __len__(self) -> int:
         return len(self.day)
+
+    def frozen(self) -> Log:
+        """The same arrays as views that cannot be written to.
+
+        Files' arrays are so already; kernels that always meet such are compiled once.
+        """
+        views = {}
+        for each in fields(self):
+            array = getattr(self, each.name)
+            if array is not None:
+                views[each.name] = np.asarray(array).view(np.ndarray)
+                views[each.name].flags.writeable = False
+        return replace(self, **views)
 
     def last_day(self, mask: int) -> int:
         """The newest day of a line that counts and is not dated in the future; −1 if none."""

@@ -45,6 +45,7 @@ LOG_ROLES = (
     "kind",
     "cost",
     "currency",
+    "offer",
 )
 REQUIRED_ROLES = ("customer", "moment")
 LineKind = Literal["sale", "return", "void", "other"]
@@ -63,6 +64,7 @@ _NAMES = {
     "kind": r"kind|type|status|void|action",
     "cost": r"cost|purchase.?price|cogs|buying",
     "currency": r"currency|curr\b|ccy",
+    "offer": r"offer|promo|discount|coupon|campaign|deal",
 }
 _RETURN = re.compile(r"ret|refund|credit|back", re.I)
 _VOID = re.compile(r"void|cancel|abort|test|deleted", re.I)
@@ -164,6 +166,10 @@ def _log_fits() -> dict[str, Callable[[Behaviour, int], tuple[float, str]]]:
 
         return fit
 
+    def told(b: Behaviour, rows: int) -> tuple[float, str]:
+        some = b.filled > 0 and b.dates < 0.5
+        return (0.6 if some else 0.0), f"it is filled in {b.filled} of the first {rows} rows"
+
     def moment(b: Behaviour, rows: int) -> tuple[float, str]:
         return b.dates, f"{b.dates:.0%} of its cells read as dates"
 
@@ -181,6 +187,7 @@ def _log_fits() -> dict[str, Callable[[Behaviour, int], tuple[float, str]]]:
         "item": code(0.0, 1.0, "{} different codes"),
         "cost": numeric("numbers with decimals", True),
         "currency": few("{} words, each a currency"),
+        "offer": told,
     }
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["BIT", "RULES", "Rule", "deciding_rule", "default_rules", "mask_of"]
+__all__ = ["BIT", "ON_OFFER", "RULES", "Rule", "deciding_rule", "default_rules", "mask_of"]
 
 
 @dataclass(frozen=True)
@@ -82,6 +82,8 @@ RULES = (
 )  # fmt: skip
 
 BIT = {rule.key: rule.bit for rule in RULES}
+#: No rule: the file says that the line was sold on offer.
+ON_OFFER = 1 << 28
 
 
 def default_rules(rules: Iterable[Rule] = RULES) -> list[str]:

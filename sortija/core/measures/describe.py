@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from sortija.core.table import REASONS, Column
 
-__all__ = ["Axis", "Description", "axis_for", "describe", "shape", "skewness"]
+__all__ = ["Axis", "Description", "axis_for", "describe", "shape", "skewness", "steps_for"]
 
 SHAPE_STEPS = 48
 
@@ -100,6 +100,15 @@ def axis_for(values: NDArray[np.float64], log: bool) -> Axis:
     if high <= low:
         low, high = low - 0.5, high + 0.5
     return Axis(low, high, log)
+
+
+def steps_for(axis: Axis, whole: bool, most: int = SHAPE_STEPS) -> int:
+    """How many parts to cut an axis into: of whole numbers each part holds as many of them, so
+    that no comb is drawn that is not in the values."""
+    span = int(axis.high - axis.low)
+    if not whole or axis.log or span < 2:
+        return most
+    return max(2, span // -(-span // most))
 
 
 def shape(values: NDArray[np.float64], axis: Axis, steps: int = SHAPE_STEPS) -> NDArray[np.int64]:

@@ -9,32 +9,80 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.measures.describe import skewness
+from sortija.core.measures.fences import fences_of
 from sortija.core.table import Column
 
-__all__ = ["Fill", "Fitted", "Scale", "Steps", "Transform", "apply", "fit", "propose"]
+__all__ = [
+    "PRESETS",
+    "Fill",
+    "Fitted",
+    "Preset",
+    "Scale",
+    "Steps",
+    "Touched",
+    "Transform",
+    "apply",
+    "bend",
+    "fit",
+    "mode_of",
+    "propose",
+    "touched",
+]
 
-Fill = Literal["leave out", "median", "zero"]
+Fill = Literal["leave out", "median", "mode", "neighbours"]
 Transform = Literal["none", "log", "root"]
 Scale = Literal["z", "range", "robust", "rank", "none"]
 RANK_KNOTS = 1001
+#: Beyond so many standard deviations a few customers pull a scale towards themselves.
+FAR = 8.0
+#: A transform that leaves more of the skew than this is not worth its strangeness.
+WORTH = 0.9
 
 
 @dataclass(frozen=True)
 class Steps:
-    """What a person chooses; ``cap``: percentiles kept (0.01 keeps the middle 98%), 0 for none."""
+    """What a person chooses; ``cap``: percentiles kept (0.01 keeps the middle 98%), 0 for none;
+    ``fences``: cap at the fences of the adjusted box plot instead."""
 
     fill: Fill = "leave out"
     cap: float = 0.0
     transform: Transform = "none"
     scale: Scale = "z"
+    fences: bool = False
+
+
+@dataclass(frozen=True)
+class Preset:
+    """Steps for every measure at once; ``steps`` None: as proposed for each."""
+
+    name: str
+    label: str
+    words: str
+    steps: Steps | None
+
+
+PRESETS = (
+    Preset("proposed", "As proposed", "A log or a root where the skew is beyond 1, then z-scores.",
+           None),
+    Preset("plain", "z-scores only", "No transform: a few large customers decide most.", Steps()),
+    Preset("robust", "Capped, by quartiles",
+           "Capped at the fences, then by median and quartiles: extremes count for little.",
+           Steps(scale="robust", fences=True)),
+    Preset("ranks", "By rank", "Only the order of customers counts, drawn as a bell.",
+           Steps(scale="rank")),
+    Preset("range", "0 to 1", "From the lowest to the highest after capping 1% at each end.",
+           Steps(cap=0.01, scale="range")),
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Fitted:
     """Steps with the constants learnt from one column; enough to prepare any later value.
 
-    ``knots``: for rank scaling, the values at equally spaced ranks. ``constant``: every value
-    is the same, so the column says nothing.
+    ``low``, ``high``: values beyond are clamped to them; ``fill``: NaN where nothing is filled
+    or neighbours fill; ``knots``: for rank scaling, the values at equally spaced ranks;
+    ``constant``: every value is the same, so the column says nothing; ``instead``: the SD took
+    the place of quartiles that are alike.
     """
 
     steps: Steps
@@ -45,6 +93,7 @@ class Fitted:
     spread: float
     knots: tuple[float, ...] = ()
     constant: bool = False
+    instead: bool = False
 
     def as_json(self) -> dict[str, Any]:
         """Plain JSON, in which NaN is null."""
@@ -58,7 +107,18 @@ class Fitted:
         return Fitted(**{**plain, "steps": steps, "knots": knots})
 
 
-def _transform(values: NDArray[np.float64], how: Transform) -> NDArray[np.float64]:
+@dataclass(frozen=True)
+class Touched:
+    """(n,) bool each: who is filled, left out for want of a value, capped from below and above."""
+
+    filled: NDArray[np.bool_]
+    left_out: NDArray[np.bool_]
+    raised: NDArray[np.bool_]
+    lowered: NDArray[np.bool_]
+
+
+def bend(values: NDArray[np.float64], how: Transform) -> NDArray[np.float64]:
+    """``log``: sign(x)·ln(1 + |x|); ``root``: sign(x)·√|x|."""
     if how == "log":
         return np.sign(values) * np.log1p(np.abs(values))
     if how == "root":
@@ -66,34 +126,59 @@ def _transform(values: NDArray[np.float64], how: Transform) -> NDArray[np.float6
     return values
 
 
-def propose(column: Column) -> Steps:
-    """The preparation a careful colleague would choose: log beyond a skew of 1, then z.
+def mode_of(values: NDArray[np.float64]) -> float:
+    """The value that most have; the lowest of several. NaN without values."""
+    if len(values) == 0:
+        return float("nan")
+    levels, counts = np.unique(values, return_counts=True)
+    return float(levels[int(np.argmax(counts))])
 
-    Missing values are left out by default: what is missing by definition is never filled silently.
+
+def propose(column: Column) -> Steps:
+    """The preparation a careful colleague would choose.
+
+    A log or a root, whichever leaves less skew, where the skew is beyond 1 and one of them
+    lowers it; then capped at 1% where values still stand far from everyone; then z. Missing
+    values are left out: what is missing by definition is never filled silently.
     """
-    there = column.values[~column.missing]
+    there = np.asarray(column.values, np.float64)[~column.missing]
     if len(there) == 0:
         return Steps()
-    skew = skewness(there)
-    if abs(skew) <= 1:
-        return Steps()
-    better = abs(skewness(_transform(there, "log"))) < abs(skew)
-    return Steps(transform="log" if better else "none")
+    skew = abs(skewness(there))
+    how: Transform = "none"
+    if skew > 1:
+        tries: list[tuple[float, Transform]] = [
+            (abs(skewness(bend(there, "log"))), "log"),
+            (abs(skewness(bend(there, "root"))), "root"),
+        ]
+        best, better = min(tries)
+        how = better if best < WORTH * skew else "none"
+    bent = bend(there, how)
+    spread = float(bent.std())
+    far = spread > 0 and float(np.abs(bent - bent.mean()).max()) > FAR * spread
+    return Steps(transform=how, cap=0.01 if far else 0.0)
 
 
 def fit(column: Column, steps: Steps) -> Fitted:
     """Learn the constants of ``steps`` from the values of ``column`` (missing ones left out)."""
-    there = column.values[~column.missing].astype(np.float64)
+    there = np.asarray(column.values, np.float64)[~column.missing]
     if len(there) == 0:
         return Fitted(steps, float("nan"), float("nan"), float("nan"), 0.0, 1.0, constant=True)
-    fill = {"median": float(np.median(there)), "zero": 0.0}.get(steps.fill, float("nan"))
+    fill = float("nan")
+    if steps.fill == "median":
+        fill = float(np.median(there))
+    elif steps.fill == "mode":
+        fill = mode_of(there)
     low, high = float(there.min()), float(there.max())
-    if steps.cap > 0:
+    if steps.fences:
+        found = fences_of(there)
+        low, high = max(low, found.low), min(high, found.high)
+    elif steps.cap > 0:
         low, high = (float(v) for v in np.quantile(there, (steps.cap, 1 - steps.cap)))
     fitted = Fitted(steps, fill, low, high, 0.0, 1.0, constant=low == high)
-    bent = _transform(np.clip(there, low, high), steps.transform)
     if fitted.constant:
         return fitted
+    bent = bend(np.clip(there, low, high), steps.transform)
     if steps.scale == "z":
         return replace(fitted, centre=float(bent.mean()), spread=float(bent.std()))
     if steps.scale == "range":
@@ -101,7 +186,8 @@ def fit(column: Column, steps: Steps) -> Fitted:
     if steps.scale == "robust":
         q1, middle, q3 = (float(v) for v in np.quantile(bent, (0.25, 0.5, 0.75)))
         # With half of the values alike the middle half has no width: the SD takes its place.
-        return replace(fitted, centre=middle, spread=(q3 - q1) or float(bent.std()))
+        spread = (q3 - q1) or float(bent.std())
+        return replace(fitted, centre=middle, spread=spread, instead=q3 == q1)
     if steps.scale == "rank":
         knots = np.quantile(bent, np.linspace(0, 1, RANK_KNOTS))
         return replace(fitted, knots=tuple(float(v) for v in knots))
@@ -111,15 +197,29 @@ def fit(column: Column, steps: Steps) -> Fitted:
 def apply(values: NDArray[np.float64], fitted: Fitted) -> NDArray[np.float64]:
     """Prepare values by frozen constants; beyond the fitted range they are clamped to it.
 
-    Missing values stay NaN unless the steps fill them.
+    Missing values stay NaN unless the steps fill them by a constant; neighbours fill before.
     """
     filled = np.where(np.isnan(values), fitted.fill, values)
-    bent = _transform(np.clip(filled, fitted.low, fitted.high), fitted.steps.transform)
+    bent = bend(np.clip(filled, fitted.low, fitted.high), fitted.steps.transform)
     if fitted.constant:
         return np.where(np.isnan(bent), np.nan, 0.0)
     if fitted.steps.scale == "rank":
         return _rank_normal(bent, np.array(fitted.knots))
     return (bent - fitted.centre) / fitted.spread
+
+
+def touched(values: NDArray[np.float64], fitted: Fitted, rows: NDArray[np.bool_]) -> Touched:
+    """Whom the steps touch among ``rows``."""
+    missing = np.isnan(values) & rows
+    fills = fitted.steps.fill != "leave out"
+    nobody = np.zeros(len(values), np.bool_)
+    with np.errstate(invalid="ignore"):
+        return Touched(
+            filled=missing if fills else nobody,
+            left_out=nobody if fills else missing,
+            raised=(values < fitted.low) & rows,
+            lowered=(values > fitted.high) & rows,
+        )
 
 
 def _rank_normal(values: NDArray[np.float64], knots: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -5,15 +5,16 @@ Written apart from the kernels, receipt by receipt, so that it can stand beside 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date, timedelta
 from itertools import pairwise
-from statistics import median
+from statistics import fmean, median, pstdev
 
 from sortija.core.measures.window import EPOCH, Window
 
-__all__ = ["Account", "Told", "Visit", "account", "tell"]
+__all__ = ["Account", "Context", "Told", "Visit", "account", "tell"]
 
 _LEAST_GAP = 14.0
 
@@ -24,7 +25,10 @@ class Visit:
 
     ``day`` since 1970-01-01 (−1: none); ``sales`` and ``returned``: money of the lines that count,
     at the study's scale, the latter negative; ``pieces``: sold in kept sale lines, so that a
-    receipt with any is a purchase; ``departments``: of its kept sales.
+    receipt with any is a purchase; ``departments``: of its kept sales; ``lines``,
+    ``returned_lines``: how many count, and how many of them are returns; ``margin``: money less
+    what the goods cost, None where that is not known; ``parts``: gross kept sales by the share
+    measure that they belong to.
     """
 
     key: int
@@ -33,6 +37,10 @@ class Visit:
     returned: int
     pieces: int
     departments: frozenset[str] = frozenset()
+    lines: int = 0
+    returned_lines: int = 0
+    margin: int | None = None
+    parts: Mapping[str, int] = field(default_factory=dict)
 
     @property
     def purchase(self) -> bool:
@@ -91,10 +99,25 @@ def _plural(count: int, one: str, many: str = "") -> str:
     return f"{count:,} {one if count == 1 else many or one + 's'}"
 
 
+@dataclass(frozen=True)
+class Context:
+    """What the sentences take from beyond the customer.
+
+    ``usual``: the base's usual gap in days, which stands in below three visit days; ``trend``:
+    that of all customers together; ``departments``: how many the study has; ``shares``: name of
+    each share measure → what its sales are of, such as "in Seeds".
+    """
+
+    usual: float | None = None
+    trend: float | None = None
+    departments: int = 0
+    shares: Mapping[str, str] = field(default_factory=dict)
+
+
 def tell(
-    found: Account, scale: int, currency: str, joined: float | None, usual: float | None
+    found: Account, scale: int, currency: str, joined: float | None, context: Context
 ) -> list[Told]:
-    """Each measure that can be told, in the order of the catalogue.
+    """Each measure that can be told.
 
     Parameters
     ----------
@@ -102,8 +125,6 @@ def tell(
         Of the study's money.
     joined : float or None
         Day of joining since 1970-01-01, where it is known.
-    usual : float or None
-        The base's usual gap in days, which stands in below three visit days.
     """
 
     def cash(value: float) -> str:
@@ -137,7 +158,7 @@ def tell(
         Told("basket_median", f"The middle one of {_plural(len(nets), 'purchase')} is "
              f"{cash(median(nets))}.", keys),
         _tenure(found, joined),
-        _silence(recency, days, gaps, usual),
+        _silence(recency, days, gaps, context.usual),
     ]  # fmt: skip
     if gaps:
         mean = sum(gaps) / len(gaps)
@@ -149,6 +170,105 @@ def tell(
         told.append(
             Told("breadth", f"Bought from {_plural(len(departments), 'department')}: "
                  f"{', '.join(departments)}.", keys)
+        )  # fmt: skip
+    told += _rhythm(found, days, gaps)
+    told += _more_money(found, cash, context.trend, joined)
+    return told + _shares(found, cash, context)
+
+
+Cash = Callable[[float], str]
+
+
+def _rhythm(found: Account, days: list[int], gaps: list[int]) -> list[Told]:
+    keys = tuple(v.key for v in found.purchases)
+    told = [Told("visit_days", f"{_plural(len(keys), 'receipt')} on "
+                 f"{_plural(len(days), 'different day')}.", keys)]  # fmt: skip
+    if len(gaps) > 1:
+        spread, mean = pstdev(gaps), fmean(gaps)
+        told.append(
+            Told("gap_cv", f"{_plural(len(gaps), 'gap')} of {mean:,.1f} days on average with a "
+                 f"standard deviation of {spread:,.1f} days: {spread / mean:,.2f} times.", keys)
+        )  # fmt: skip
+    return told
+
+
+def _more_money(
+    found: Account, cash: Cash, everyone: float | None, joined: float | None
+) -> list[Told]:
+    inside = (*found.purchases, *found.other)
+    keys = tuple(v.key for v in inside)
+    told = []
+    margins = [v.margin for v in inside]
+    if all(margin is not None for margin in margins):
+        made, money = sum(m or 0 for m in margins), sum(v.sales + v.returned for v in inside)
+        told.append(
+            Told("margin", f"{cash(money)} of sales less returns, less {cash(money - made)} that "
+                 f"the goods cost: {cash(made)}.", keys)
+        )  # fmt: skip
+    else:
+        unknown = sum(margin is None for margin in margins)
+        told.append(
+            Told("margin", f"For {_plural(unknown, 'receipt')} nobody said what the goods cost, so "
+                 "the margin is not known.", keys)
+        )  # fmt: skip
+    lines, back = sum(v.lines for v in inside), sum(v.returned_lines for v in inside)
+    if lines:
+        told.append(
+            Told("returned", f"{_plural(back, 'line')} of {lines:,} brought goods back: "
+                 f"{back / lines:.1%}.", keys)
+        )  # fmt: skip
+    trend = _trend(found, cash, everyone, joined)
+    return [*told, trend] if trend else told
+
+
+def _trend(found: Account, cash: Cash, everyone: float | None, joined: float | None) -> Told | None:
+    since = found.first_ever if joined is None else joined
+    days, count = found.as_of - found.first, len(found.purchases)
+    if count < 3 or found.as_of - since < days:
+        why = "fewer than 3 purchases" if count < 3 else "not a member for the whole window"
+        return Told("trend", f"No trend is told: {why}.")
+    middle = found.first + days // 2
+    early = sum(v.sales for v in (*found.purchases, *found.other) if v.day < middle)
+    late = sum(v.sales for v in (*found.purchases, *found.other)) - early
+    half = sum(v.sales + v.returned for v in found.purchases) / count / 2
+    if early + half <= 0 or late + half <= 0 or everyone is None:
+        return None
+    own = math.log((late + half) / (early + half))
+    words = (
+        f"{cash(early)} before {_day(middle)} and {cash(late)} from then on, half a basket added "
+        f"to each: a log ratio of {own:+.2f}, less {everyone:+.2f} of all customers together: "
+        f"{own - everyone:+.2f}."
+    )
+    return Told("trend", words.replace("-", "−"), tuple(v.key for v in found.purchases))
+
+
+def _shares(found: Account, cash: Cash, context: Context) -> list[Told]:
+    inside = (*found.purchases, *found.other)
+    gross = sum(v.sales for v in inside)
+    if gross <= 0:
+        return []
+    told = []
+    for name, words in context.shares.items():
+        part = sum(v.parts.get(name, 0) for v in inside)
+        keys = tuple(v.key for v in inside if v.parts.get(name, 0))
+        told.append(
+            Told(name, f"{cash(part)} {words} of {cash(gross)} of gross sales: {part / gross:.1%}.",
+                 keys)
+        )  # fmt: skip
+    by_department = [
+        sum(v.parts.get(name, 0) for v in inside)
+        for name in context.shares
+        if name.startswith("share_department_")
+    ]
+    spent = [part for part in by_department if part > 0]
+    if spent and context.departments > 1 and len(by_department) == context.departments:
+        total = sum(spent)
+        entropy = -sum(p / total * math.log(p / total) for p in spent)
+        most = math.log(context.departments)
+        told.append(
+            Told("evenness", f"Spend over {_plural(len(spent), 'department')} has an entropy of "
+                 f"{entropy:.2f} of the {most:.2f} possible with {context.departments}: "
+                 f"{entropy / most:.1%}.", tuple(v.key for v in found.purchases))
         )  # fmt: skip
     return told
 

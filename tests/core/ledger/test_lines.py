@@ -9,6 +9,7 @@ from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.lines import LineReader, money_scale
 from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log
 from sortija.core.ledger.members import guess_members
+from sortija.core.ledger.rules import ON_OFFER
 
 HEAD = "receipt,card,date,site,department,qty,price,total,kind\n"
 TODAY = 20_700  # in September 2026
@@ -32,6 +33,16 @@ class FromFile(unittest.TestCase):
 
 
 class Reading(FromFile):
+    def test_lines_sold_on_offer(self):
+        head = "receipt,card,date,total,promo_code\n"
+        cells = ("SPRING", "", "no", "0.00", "12.5%", "-", "None", "2.00")
+        rows = [f"{n},A,2026-05-0{1 + n % 9},5.00,{cell}" for n, cell in enumerate(cells)]
+        reader, [batch] = self.lines(*rows, head=head)
+        self.assertEqual(reader.mapping.roles["offer"], "promo_code")
+        on = [bool(bits & ON_OFFER) for bits in batch.bits]
+        self.assertEqual(on, [True, False, False, False, True, False, False, True])
+        self.assertEqual({int(bits) & ~ON_OFFER for bits in batch.bits}, {0})  # no rule is met
+
     def test_money_and_kinds(self):
         _, [batch] = self.lines(
             "1,A,2026-05-01,S,D,2,1.25,2.50,sale",

@@ -5,8 +5,18 @@ import unittest
 import numpy as np
 from scipy import stats
 
-from sortija.core.measures.describe import axis_for, describe, shape, skewness
-from sortija.core.measures.preparation import Fitted, Steps, apply, fit, propose
+from sortija.core.measures.describe import axis_for, describe, shape, skewness, steps_for
+from sortija.core.measures.fences import fences_of
+from sortija.core.measures.preparation import (
+    PRESETS,
+    Fitted,
+    Steps,
+    apply,
+    fit,
+    mode_of,
+    propose,
+    touched,
+)
 from sortija.core.table import Column
 
 
@@ -88,6 +98,78 @@ class Preparing(unittest.TestCase):
             fitted = fit(column(self.values), Steps(cap=0.01, transform="root", scale=scale))
             again = Fitted.from_json(fitted.as_json())
             np.testing.assert_array_equal(apply(self.values, again), apply(self.values, fitted))
+
+
+class Choices(unittest.TestCase):
+    values = np.random.default_rng(9).lognormal(2, 1, 2000)
+
+    def test_the_commonest_value_fills(self):
+        given = np.array([3.0, 1.0, np.nan, 3.0, 1.0, 7.0])
+        self.assertEqual(mode_of(given[~np.isnan(given)]), 1.0)  # the lowest of several
+        fitted = fit(column(given), Steps(fill="mode", scale="none"))
+        self.assertEqual(apply(given, fitted).tolist(), [3, 1, 1, 3, 1, 7])
+        self.assertTrue(np.isnan(mode_of(np.zeros(0))))
+
+    def test_capped_at_the_fences(self):
+        fences = fences_of(self.values)
+        fitted = fit(column(self.values), Steps(fences=True, cap=0.05, scale="none"))
+        got = apply(self.values, fitted)
+        self.assertEqual(got.max(), fences.high)
+        self.assertEqual(got.min(), self.values.min())  # no fence beyond the lowest value
+        self.assertEqual((got == fences.high).sum(), fences.above)
+
+    def test_whom_a_choice_touches(self):
+        given = self.values.copy()
+        given[:30] = np.nan
+        rows = np.arange(len(given)) >= 10
+        for fill, filled, left in (("median", 20, 0), ("leave out", 0, 20), ("mode", 20, 0)):
+            hit = touched(given, fit(column(given), Steps(fill=fill, cap=0.02)), rows)
+            self.assertEqual((hit.filled.sum(), hit.left_out.sum()), (filled, left))
+            low, high = np.nanquantile(given, (0.02, 0.98))
+            self.assertEqual(hit.raised.sum(), (given < low).sum())
+            self.assertEqual(hit.lowered.sum(), (given > high).sum())
+            self.assertFalse((hit.raised & hit.lowered).any())
+
+    def test_quartiles_that_are_alike_give_way_to_the_sd(self):
+        given = np.array([0.0] * 90 + [5.0, 9, 1, 2, 3, 4, 6, 7, 8, 10])
+        fitted = fit(column(given), Steps(scale="robust"))
+        self.assertTrue(fitted.instead)
+        self.assertAlmostEqual(fitted.spread, given.std())
+        self.assertFalse(fit(column(self.values), Steps(scale="robust")).instead)
+
+    def test_what_is_proposed(self):
+        rng = np.random.default_rng(4)
+        shares = rng.beta(0.4, 4, 4000)
+        for name, values, transform, cap in (
+            ("a bell", rng.normal(0, 1, 4000), "none", 0.0),
+            ("spend", rng.lognormal(4, 1.2, 4000), "log", 0.0),
+            ("shares near 0", shares, "root", 0.0),
+            ("crowded at the top", 1 - shares**3, "none", 0.01),
+            ("a slip of the till", np.append(rng.normal(0, 1, 4000), 900), "log", 0.01),
+            ("the same for all", np.full(40, 3.0), "none", 0.0),
+        ):
+            with self.subTest(name):
+                steps = propose(column(values))
+                self.assertEqual((steps.transform, steps.cap), (transform, cap))
+                self.assertEqual((steps.fill, steps.scale), ("leave out", "z"))
+        self.assertEqual(propose(column([np.nan, np.nan])), Steps())
+
+    def test_presets_prepare_anything(self):
+        for preset in PRESETS:
+            steps = preset.steps or propose(column(self.values))
+            got = apply(self.values, fit(column(self.values), steps))
+            self.assertTrue(np.isfinite(got).all(), preset.name)
+            again = Fitted.from_json(fit(column(self.values), steps).as_json())
+            np.testing.assert_array_equal(apply(self.values, again), got)
+
+    def test_no_comb_in_whole_numbers(self):
+        visits = np.random.default_rng(5).integers(0, 140, 9000).astype(float)
+        axis = axis_for(visits, log=False)
+        steps = steps_for(axis, True, 48)
+        self.assertLessEqual(steps, 48)
+        bars = shape(visits, axis, steps)
+        self.assertLess(bars[:-1].max() / bars[:-1].min(), 1.8)
+        self.assertEqual(steps_for(axis, False, 48), 48)
 
 
 if __name__ == "__main__":

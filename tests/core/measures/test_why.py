@@ -8,7 +8,7 @@ import numpy as np
 
 from sortija.core.ledger.log import Log, order_lines
 from sortija.core.measures.derive import Names, derive
-from sortija.core.measures.why import Visit, account, tell
+from sortija.core.measures.why import Context, Visit, account, tell
 from sortija.core.measures.window import Window, day_number
 
 JUNE = Window(date(2026, 6, 30), 12)
@@ -20,7 +20,7 @@ def day(text):
 
 def told(visits, joined=None, usual=None, window=JUNE):
     found = account(visits, window, 0)
-    return {each.name: each for each in tell(found, 2, "£", joined, usual)}
+    return {each.name: each for each in tell(found, 2, "£", joined, Context(usual))}
 
 
 class ByHand(unittest.TestCase):
@@ -93,11 +93,19 @@ class AgainstTheKernels(unittest.TestCase):
             for key in np.unique(receipt):
                 mine = receipt == key
                 sale = mine & ~back
+                weekend = ((days[sale] + 3) % 7 >= 5).any()
                 visits.append(
                     Visit(int(key), int(days[mine][0]), int(money[sale].sum()),
-                          int(money[mine & back].sum()), int(sale.sum()))
+                          int(money[mine & back].sum()), int(sale.sum()), frozenset(),
+                          int(mine.sum()), int((mine & back).sum()), int(money[mine].sum()) // 2,
+                          {"weekend": int(money[sale].sum()) if weekend else 0,
+                           "share_department_seeds": int(money[sale].sum())})
                 )  # fmt: skip
-            found = told(visits)
+            shares = {"weekend": "at weekends", "share_department_seeds": "in Seeds",
+                      "share_department_pots": "in Pots"}  # fmt: skip
+            found = account(visits, JUNE, 0)
+            context = Context(None, derived.trend, 2, shares)
+            found = {t.name: t for t in tell(found, 2, "£", None, context)}
             value = {c.name: c.values[0] for c in derived.table}
             with self.subTest(seed):
                 if not derived.present[0]:
@@ -110,6 +118,35 @@ class AgainstTheKernels(unittest.TestCase):
                     last = re.findall(r"(−?)£([\d,]+\.\d\d)", found[name].words)[-1]
                     amount = float(last[1].replace(",", "")) * (-1 if last[0] else 1)
                     self.assertAlmostEqual(amount, value[name], delta=0.0051)
+                self.compare(found, value)
+
+    def compare(self, found, value):
+        """The last figure of each sentence is the measure."""
+        for name in ("returned", "weekend", "share_department_seeds", "evenness"):
+            if name in found:
+                (share,) = re.findall(r"([\d.]+)%\.$", found[name].words)
+                self.assertAlmostEqual(float(share) / 100, value[name], delta=0.00051)
+            elif name != "evenness":
+                self.assertTrue(np.isnan(value[name]))
+        self.assertEqual(len(found["visit_days"].receipts), value["frequency"])
+        (days,) = re.findall(r"([\d,]+) different days?\.$", found["visit_days"].words)
+        self.assertEqual(int(days), value["visit_days"])
+        if np.isnan(value["trend"]):
+            self.assertIn("No trend is told", found["trend"].words)
+        else:
+            (trend,) = re.findall(r"([+−][\d.]+)\.$", found["trend"].words)
+            self.assertAlmostEqual(float(trend.replace("−", "-")), value["trend"], delta=0.0051)
+        if "gap_cv" in found:
+            (cv,) = re.findall(r": ([\d.]+) times", found["gap_cv"].words)
+            self.assertAlmostEqual(float(cv), value["gap_cv"], delta=0.0051)
+        else:
+            self.assertTrue(np.isnan(value["gap_cv"]))
+        self.assertIn("that the goods cost", found["margin"].words)
+
+    def test_no_margin_without_a_cost(self):
+        visits = [Visit(1, day("2026-06-01"), 500, 0, 1), Visit(2, day("2026-06-02"), 5, 0, 1)]
+        words = told(visits)["margin"].words
+        self.assertIn("For 2 receipts nobody said what the goods cost", words)
 
 
 if __name__ == "__main__":
