@@ -24,7 +24,7 @@ from sortija.core.engine import Engine
 from sortija.core.formats.lists import safe_cell
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.log import Log
-from sortija.core.ledger.rules import default_rules, mask_of
+from sortija.core.ledger.rules import ON_OFFER, default_rules, mask_of
 from sortija.core.ledger.waterline import Waterline, waterline
 from sortija.core.measures.derive import Derived, Names, derive
 from sortija.core.measures.window import EPOCH, Window
@@ -41,7 +41,7 @@ _ROLES = {
     "amount": "the line total", "quantity": "how many", "price": "the price of one",
     "kind": "sale, return or void", "department": "the department", "item": "the item",
     "site": "the shop", "channel": "till or web", "cost": "what the goods cost the shop",
-    "currency": "the currency of a line",
+    "currency": "the currency of a line", "offer": "what lines were sold on offer",
 }  # fmt: skip
 _SAID = {"when": "moment", "amount": "total"}
 _EXAMPLES = """\
@@ -125,7 +125,10 @@ def run(asked: argparse.Namespace) -> None:
     if newest < 0:
         raise Trouble("No line counts: see --report for what was set aside and why.")
     window = Window(asked.as_of or EPOCH + timedelta(days=newest), asked.window)
-    names = Names(tuple(ledger.reader.departments.texts), tuple(ledger.reader.channels.texts))
+    names = Names(
+        tuple(ledger.reader.departments.texts), tuple(ledger.reader.channels.texts),
+        on_offer=bool((ledger.log.bits & ON_OFFER).any()),
+    )  # fmt: skip
     engine = Engine()
     try:
         derived = derive(
@@ -167,6 +170,7 @@ def _table(ledger: Ledger, derived: Derived, members: Members | None) -> pa.Tabl
         *((name, _column(derived, name)) for name in FIRST),
         *((c.name.replace("share_department_", "share_"), c) for c in shares),
         ("trend", _column(derived, "trend")),
+        *((name, derived.table[name]) for name in ("on_offer",) if name in derived.table),
         *((c.name.removeprefix("trait:"), c) for c in (members.traits if members else ())),
     ]
     for name, column in chosen:

@@ -7,7 +7,9 @@ import re
 import subprocess
 import sys
 import tempfile
+import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -27,14 +29,16 @@ class Tally:
     failed: int = 0
     skipped: int = 0
     broken: list[str] = field(default_factory=list)
+    turn: threading.Lock = field(default_factory=threading.Lock)
 
     def check(self, name: str, words: list[str], folder: Path = ROOT) -> None:
         """One command that passes or fails as a whole."""
         begun = time.monotonic()
         done = subprocess.run(words, cwd=folder, capture_output=True, text=True)
-        if done.returncode:
-            print(done.stdout[-6000:] + done.stderr[-3000:])
-        self._count(name, not done.returncode, begun)
+        with self.turn:
+            if done.returncode:
+                print(done.stdout[-6000:] + done.stderr[-3000:])
+            self._count(name, not done.returncode, begun)
 
     def _count(self, name: str, good: bool, begun: float) -> None:
         print(f"{'ok  ' if good else 'FAIL'} {name} ({time.monotonic() - begun:.0f} s)", flush=True)
@@ -48,12 +52,15 @@ class Tally:
         """A unittest run; its tests are counted one by one."""
         begun = time.monotonic()
         done = subprocess.run(words, cwd=ROOT, capture_output=True, text=True)
-        said = done.stdout + done.stderr
+        with self.turn:
+            self._told(name, done.stdout + done.stderr, done.returncode, begun)
+
+    def _told(self, name: str, said: str, code: int, begun: float) -> None:
         ran = re.search(r"^Ran (\d+) tests?", said, re.M)
         counts = {k: int(v) for k, v in re.findall(r"(failures|errors|skipped)=(\d+)", said)}
         failed = counts.get("failures", 0) + counts.get("errors", 0)
         total = int(ran.group(1)) if ran else 0
-        if done.returncode or not total:
+        if code or not total:
             print(said[-12000:])
             failed = max(failed, 1)
             self.broken.append(name)
@@ -84,6 +91,20 @@ def _static(tally: Tally) -> None:
         tally.check("API types are current", ["cmp", str(types), SCHEMA], web)
 
 
+def _parts(tally: Tally, parts: list[str]) -> None:
+    """One part after the other."""
+    for part in parts:
+        if part == "static":
+            _static(tally)
+        elif part in ("core", "cli"):
+            run = ["-m", "unittest", "discover", "-s", f"tests/{part}", "-t", "."]
+            tally.tests(part, [sys.executable, *run])
+        else:
+            run = ["-m", "sortija.server", "test", f"tests.{part}", "--noinput"]
+            run += ["--parallel", "2"] if part == "server" else []
+            tally.tests(part, [sys.executable, *run])
+
+
 def main() -> int:
     asked = sys.argv[1:] or list(PARTS)
     unknown = [part for part in asked if part not in PARTS]
@@ -97,16 +118,13 @@ def main() -> int:
             cluster = Cluster(DATA / "test-postgres")
             cluster.start()
             os.environ["DATABASE_URL"] = cluster.url
-        if "static" in asked:
-            _static(tally)
-        for part in ("core", "cli"):
-            if part in asked:
-                run = ["-m", "unittest", "discover", "-s", f"tests/{part}", "-t", "."]
-                tally.tests(part, [sys.executable, *run])
-        for part in ("server", "web"):
-            if part in asked:
-                run = ["-m", "sortija.server", "test", f"tests.{part}", "--noinput"]
-                tally.tests(part, [sys.executable, *run])
+        # Each of these keeps one core busy; the server's tests keep two, and the browser wants
+        # the whole machine to itself.
+        rows = [[part for part in row if part in asked] for row in (("static",), ("core", "cli"))]
+        with ThreadPoolExecutor(len(rows)) as pool:
+            for done in [pool.submit(_parts, tally, row) for row in rows]:
+                done.result()
+        _parts(tally, [part for part in ("server", "web") if part in asked])
     finally:
         if cluster:
             cluster.stop()

@@ -17,6 +17,7 @@ ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(env.str("SORTIJA_DATA", default=str(ROOT / "var")))
 COLUMN_FILES = DATA / "columns"
 ORIGINALS = DATA / "originals"
+EXPORTS = DATA / "exports"
 COLUMN_FILES_LIMIT = env.int("SORTIJA_COLUMN_FILES", default=8 << 30)
 
 
@@ -79,6 +80,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "sortija.server.studies.once.PerRequest",
 ]
 ROOT_URLCONF = "sortija.server.urls"
 WSGI_APPLICATION = "sortija.server.wsgi.application"

@@ -58,6 +58,7 @@ class ServerCase(TransactionTestCase):
             override_settings(
                 COLUMN_FILES=folder / "columns",
                 ORIGINALS=folder / "originals",
+                EXPORTS=folder / "exports",
                 PASSWORD_HASHERS=["django.contrib.auth.hashers.MD5PasswordHasher"],  # quick
             )
         )

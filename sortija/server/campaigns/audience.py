@@ -106,6 +106,8 @@ def audience_of(campaign: Campaign) -> Audience:
     made = made_or_job(study, window)
     if base is None or not isinstance(made, Made):
         raise Problem("The measures of this window are still being derived. Try again soon.", 503)
+    if not made.rows:
+        raise Problem("An audience is drawn by spend and recency. Bring in a log first.")
     clauses = [Clause.from_json(c) for c in campaign.clauses]
     inside = members(selection_of(study, window, clauses, base))
     size = len(base.known)

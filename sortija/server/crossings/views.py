@@ -100,11 +100,13 @@ class WhyPage(BaseModel):
 def windows_of(window: WindowInView) -> list[WindowInView]:
     """The dates placed: four quarter ends up to the window in view, each looking back as far."""
     last = (window.to.year, window.to.month, window.to.day)
-    return [WindowInView(date(*d), window.back) for d in quarter_ends(last, DATES)]
+    # From a given day on, windows of several dates would not be alike: a year each, then.
+    back = "12" if window.since else window.back
+    return [WindowInView(date(*d), back) for d in quarter_ends(last, DATES)]
 
 
 def _money(made: Made) -> NDArray[np.int64]:
-    return np.rint(np.asarray(made.column("_money").values)).astype(np.int64)
+    return made.money
 
 
 Pair = Keyed[tuple[PlacedAt, PlacedAt]]
@@ -116,7 +118,8 @@ def _keyed(before: PlacedAt, after: PlacedAt) -> Pair:
 
 def _prepared(at: PlacedAt) -> Prepared:
     preparation, _ = frozen(at.yardstick)
-    return preparation.rows(table_for(at.yardstick.study, at.made, list(preparation.names)))
+    table = table_for(at.yardstick.study, at.made, list(preparation.names))
+    return preparation.rows(table, at.made.present)
 
 
 @lru_cache(maxsize=64)
@@ -137,10 +140,10 @@ def _crossed(key: Pair) -> Crossings:
 
 def _overlap(before: WindowInView, after: WindowInView) -> int:
     """Months that two windows share; 0 where they share none or look back over all."""
-    if before.back == "all":
+    if before.months is None:
         return 0
     apart = (after.to.year - before.to.year) * 12 + after.to.month - before.to.month
-    return max(0, int(before.back) - apart)
+    return max(0, before.months - apart)
 
 
 def _states(yardstick: Yardstick) -> list[SegmentKey]:
@@ -323,7 +326,8 @@ def _crossing_field(study: Study, window: WindowInView, name: str) -> Field | No
     """``crossing:2026-03-31>2026-06-30``: its levels are ``1>4``, states from 1 on."""
     first, _, second = name.partition(">")
     try:
-        pair = [WindowInView(date.fromisoformat(day), window.back) for day in (first, second)]
+        back = "12" if window.since else window.back
+        pair = [WindowInView(date.fromisoformat(day), back) for day in (first, second)]
     except ValueError:
         return None
     yardstick = yardstick_of(study)

@@ -50,8 +50,6 @@ def run_recipe(study: Study, person: Any, window: WindowInView) -> Job:
 def adopt(study: Study, person: Any, grouping: Grouping) -> Yardstick:
     """Freeze a grouping as the study's yardstick; the former one is kept, retired."""
     ledger = ledger_of(study)
-    if ledger is None:
-        raise Problem("There is no ledger to adopt groups on.")
     with transaction.atomic():
         Study.objects.select_for_update().get(pk=study.pk)
         before = yardstick_of(study)
@@ -60,7 +58,8 @@ def adopt(study: Study, person: Any, grouping: Grouping) -> Yardstick:
         Yardstick.objects.filter(study=study, retired=False).update(retired=True)
         yardstick = Yardstick.objects.create(
             study=study, grouping=grouping, home=grouping.window, person=person,
-            decided_on=ledger.made_from, rules=sorted(ledger.on),
+            decided_on=ledger.made_from if ledger else "",
+            rules=sorted(ledger.on) if ledger else [],
         )  # fmt: skip
         Segment.objects.bulk_create(
             Segment(

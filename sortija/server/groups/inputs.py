@@ -8,8 +8,7 @@ from typing import Any
 from pydantic import BaseModel, Field
 
 from sortija.core.groups.recipe import Recipe
-from sortija.core.table import Column, Table
-from sortija.server.ledger.traits import Trait, trait_column, traits_of
+from sortija.core.table import Table
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.made import Made
 from sortija.server.measures.views import prepared_steps, role_of
@@ -55,27 +54,22 @@ def change_draft(study: Study, person: Any, draft: Draft, expected: int | None) 
     )
 
 
-def groupable(study: Study) -> list[Trait]:
-    """Traits that can shape groups: categories and yes/no, consent and dates left out."""
-    return [t for t in traits_of(study) if t.type in ("category", "ordered", "yes/no")]
-
-
-def proposed_categories(study: Study) -> list[str]:
-    """Those with few values; a trait with many says little about anybody."""
-    return [t.name for t in groupable(study) if 2 <= len(t.levels) <= 8]
+def groupable(made: Made) -> list[str]:
+    """Traits that can shape groups as categories; the numbers among them are measures."""
+    return [name for name, source in made.others.items() if source.kind == "category"]
 
 
 def chosen(study: Study, made: Made, draft: Draft) -> tuple[list[str], list[str]]:
-    """(measures, traits) that the draft names, what is proposed where it names none."""
+    """(measures, traits) that the draft names; those that Measures says shape the groups where
+    it names none."""
     plan, _ = plan_of(study)
-    numeric = draft.numeric
-    if numeric is None:
-        numeric = [name for name in made.names if role_of(made, plan, name) == "shapes"]
-    categories = draft.categories
-    if categories is None:
-        categories = proposed_categories(study)
-    there = {t.name for t in groupable(study)}
-    return [n for n in numeric if n in made.names], [c for c in categories if c in there]
+    shaping = [name for name in made.sources if role_of(made, plan, name) == "shapes"]
+    there = groupable(made)
+    numbers = [name for name, source in made.sources.items() if source.kind == "number"]
+    numeric = [n for n in (shaping if draft.numeric is None else draft.numeric) if n in numbers]
+    wanted = draft.categories
+    categories = shaping if wanted is None else [f"trait:{name}" for name in wanted]
+    return numeric, [c.removeprefix("trait:") for c in categories if c in there]
 
 
 def inputs_of(study: Study, made: Made) -> Inputs:
@@ -99,8 +93,9 @@ def inputs_of(study: Study, made: Made) -> Inputs:
         seed=draft.seed,
         starts=draft.starts,
     )
-    traits = {t.name: t.stamp for t in traits_of(study, made.window.to) if t.name in categories}
-    return Inputs(recipe, fingerprint("groups", VERSION, made.stamp, traits, recipe.as_json()))
+    used = [*recipe.numeric, *recipe.categories]
+    stamps = {name: made.source(name).stamp for name in used if name not in made.derived}
+    return Inputs(recipe, fingerprint("groups", VERSION, made.stamp, stamps, recipe.as_json()))
 
 
 def table_for(study: Study, made: Made, names: list[str]) -> Table:
@@ -111,13 +106,7 @@ def table_for(study: Study, made: Made, names: list[str]) -> Table:
     Problem
         A trait is no longer there.
     """
-    traits = {f"trait:{t.name}": t for t in traits_of(study, made.window.to)}
-    columns: list[Column] = []
-    for name in names:
-        if name in traits:
-            columns.append(trait_column(study, traits[name], made.size))
-        elif name in made.rows:
-            columns.append(made.column(name))
-        else:
-            raise Problem(f"{name.removeprefix('trait:')} is no longer in this study.")
-    return Table(tuple(columns))
+    gone = next((name for name in names if name not in made.sources), None)
+    if gone is not None:
+        raise Problem(f"{gone.removeprefix('trait:')} is no longer in this study.")
+    return Table(tuple(made.column(name) for name in names))

@@ -39,7 +39,7 @@ def _sweep(job: Job, running: Running) -> None:
     try:
         inputs = inputs_of(study, made)
         names = [*inputs.recipe.numeric, *inputs.recipe.categories]
-        rows = prepare(table_for(study, made, names), inputs.recipe)
+        rows = prepare(table_for(study, made, names), inputs.recipe, made.present)
     except (RecipeError, Problem) as problem:
         raise JobError(str(problem)) from problem
     there = Grouping.objects.filter(study=study, made_from=inputs.stamp)

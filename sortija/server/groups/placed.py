@@ -15,7 +15,6 @@ from sortija.core.table import Column
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.inputs import table_for
 from sortija.server.groups.models import Yardstick
-from sortija.server.ledger.traits import traits_of
 from sortija.server.lens.evaluation import ENGINE
 from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields
 from sortija.server.measures.made import Made, made_or_job
@@ -61,10 +60,9 @@ def placed_at(study: Study, yardstick: Yardstick, window: WindowInView) -> Place
 def placed_from(study: Study, yardstick: Yardstick, made: Made) -> PlacedAt:
     """Everybody placed by measures of one making, current or not."""
     preparation, _ = frozen(yardstick)
-    names = set(preparation.names)
-    told = traits_of(study, made.window.to)
-    traits = {t.name: t.stamp for t in told if f"trait:{t.name}" in names}
-    stamp = fingerprint("placed", VERSION, yardstick.pk, made.stamp, traits)
+    others = [name for name in preparation.names if name not in made.derived]
+    stamps = {name: made.source(name).stamp for name in others if name in made.sources}
+    stamp = fingerprint("placed", VERSION, yardstick.pk, made.stamp, stamps)
     return PlacedAt(yardstick, made.window, made, _placement(study, yardstick, made, stamp), stamp)
 
 
@@ -79,7 +77,7 @@ def _placement(study: Study, yardstick: Yardstick, made: Made, stamp: str) -> Pl
     if not rows:
         placement = place(
             table_for(study, made, list(preparation.names)), preparation, centres,
-            ~made.column("recency").missing, made.column("_bought").values > 0, ENGINE,
+            made.present, made.bought, ENGINE,
         )  # fmt: skip
         _keep(study, yardstick, made, stamp, placement)
         return placement

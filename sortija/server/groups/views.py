@@ -16,7 +16,8 @@ from sortija.server.jobs.models import Job
 from sortija.server.ledger.ledger import ledger_of
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.made import Made, made_or_job
-from sortija.server.measures.views import StepsBody, prepared_steps
+from sortija.server.measures.payloads import StepsBody
+from sortija.server.measures.views import prepared_steps
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.http import Status, job_row, waiting_for
@@ -150,7 +151,7 @@ def changes_since(study: Study, yardstick: Yardstick) -> str:
     """What has changed in the ledger since the yardstick was decided, in words."""
     ledger = ledger_of(study)
     if ledger is None:
-        return "the log was taken back since"
+        return "the log was taken back since" if yardstick.decided_on else ""
     if ledger.made_from == yardstick.decided_on:
         return ""
     moved = len(set(ledger.on) ^ set(yardstick.rules))
@@ -181,16 +182,18 @@ def _recipe(study: Study, made: Made) -> RecipeBody:
             NumericInput(
                 name=name, label=made.about(name).label, picked=name in numeric,
                 steps=StepsBody(**prepared_steps(made, plan, name).__dict__),
-                missing=int(made.column(name).missing.sum()),
+                missing=int((made.column(name).missing & made.present).sum()),
             )
-            for name in made.names
+            for name, source in made.sources.items()
+            if source.kind == "number" and not name.startswith("offer:")
         ],
         categories=[
             CategoryInput(
-                name=t.name, label=t.name.replace("_", " ").capitalize(),
-                picked=t.name in categories, values=len(t.levels),
+                name=name.removeprefix("trait:"), label=made.about(name).label,
+                picked=name.removeprefix("trait:") in categories,
+                values=len(made.column(name).levels),
             )
-            for t in groupable(study)
+            for name in groupable(made)
         ],
         balance=draft.balance, seed=draft.seed, starts=draft.starts,
         method="k-prototypes" if categories and draft.balance > 0 else "k-means",
@@ -264,7 +267,7 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
         return Fact("working", "grouping by 2 to 8")
     yardstick = yardstick_of(study)
     if yardstick is None:
-        if ledger_of(study) is None:
+        if window is None:
             return Fact("not yet", "needs measures")
         tried = Grouping.objects.filter(study=study).exists()
         return Fact("not yet", "tried, none adopted" if tried else "none tried yet")

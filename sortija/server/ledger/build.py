@@ -29,6 +29,7 @@ from sortija.server.ledger.files import LINE_TYPES, LineWriter, pieces_of, runs_
 from sortija.server.ledger.models import Card, Code, Intake
 from sortija.server.studies.columns import whole_folder
 from sortija.server.studies.models import Study
+from sortija.server.studies.once import once
 
 __all__ = ["CUBES", "CUBE_FIELDS", "ORDERED", "build_log", "texts"]
 
@@ -44,6 +45,7 @@ PART_LINES = 1 << 20
 _DAYS = 1 << 16
 
 
+@once
 def texts(study: Study, kind: str) -> tuple[str, ...]:
     """Names of sites, channels, items or departments, by number."""
     rows = Code.objects.filter(study=study, kind=kind).order_by("number")

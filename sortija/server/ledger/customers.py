@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from django.http import Http404
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.core.ledger.lines import KINDS
-from sortija.core.ledger.rules import deciding_rule
+from sortija.core.ledger.lines import KINDS, NO_COST
+from sortija.core.ledger.log import Log
+from sortija.core.ledger.rules import ON_OFFER, deciding_rule
+from sortija.core.measures.naming import Names, share_slots
 from sortija.core.measures.why import Visit
 from sortija.server.ledger.facts import (
     CardRow,
@@ -93,22 +97,60 @@ def _receipt_places(lines: Lines, number: int) -> list[NDArray[np.int64]]:
     return [p for p in np.split(np.arange(mine.start, mine.stop), edges) if len(p)]
 
 
-def visits_of(study: Study, ledger: Ledger, number: int) -> list[Visit]:
+def visits_of(study: Study, ledger: Ledger, number: int, names: Names) -> list[Visit]:
     """Receipts of a customer as the measures see them: lines that do not count are left out."""
     lines = ledger.lines()
-    log, names = lines.log, texts(study, "department")
+    log = lines.log
+    shares = share_slots(names)
     out = []
     for receipt in _receipt_places(lines, number):
         places = receipt[(log.bits[receipt] & ledger.mask) == 0]
         sale = (log.kind[places] == 0) & (log.quantity[places] > 0)
         money = log.money[places]
-        sold = {names[d] for d in log.department[places][sale] if d >= 0}
+        sold = {names.departments[d] for d in log.department[places][sale] if d >= 0}
+        day = int(log.day[receipt[0]])
         out.append(
             Visit(
-                int(log.receipt[receipt[0]]), int(log.day[receipt[0]]), int(money[sale].sum()),
-                int(money[~sale].sum()), int(sale.sum()), frozenset(sold),
+                int(log.receipt[receipt[0]]), day, int(money[sale].sum()), int(money[~sale].sum()),
+                int(sale.sum()), frozenset(sold), len(places), int((log.kind[places] == 1).sum()),
+                _margin(log, places, names), _parts(log, places[sale], day, shares),
             )
         )  # fmt: skip
+    return out
+
+
+def _margin(log: Log, places: NDArray[np.int64], names: Names) -> int | None:
+    """What a receipt's lines earn; None where one has neither a cost nor a rate."""
+    total = 0
+    for place in places.tolist():
+        money, department = int(log.money[place]), int(log.department[place])
+        cost = NO_COST if log.cost is None else int(log.cost[place])
+        rate = names.rates[department] if names.rates else math.nan
+        if cost != NO_COST:
+            total += money - cost
+        elif math.isnan(rate):
+            return None
+        else:
+            total += int(np.rint(money * rate))
+    return total
+
+
+def _parts(
+    log: Log, sales: NDArray[np.int64], day: int, shares: dict[tuple[str, int], str]
+) -> dict[str, int]:
+    """Gross sales of a receipt's lines by the shares that they belong to."""
+    out: dict[str, int] = {}
+    month = int(np.datetime64(day, "D").astype("M8[M]").astype(int)) % 12 if day >= 0 else 0
+    for place in sales.tolist():
+        of = [
+            ("department", int(log.department[place])), ("channel", int(log.channel[place])),
+            ("site", int(log.site[place])), ("season", (month + 1) % 12 // 3),
+            ("weekday", (day + 3) % 7), ("weekend", int((day + 3) % 7 >= 5)),
+            ("on_offer", int(bool(log.bits[place] & ON_OFFER))),
+        ]  # fmt: skip
+        for key in of:
+            if key in shares:
+                out[shares[key]] = out.get(shares[key], 0) + int(log.money[place])
     return out
 
 

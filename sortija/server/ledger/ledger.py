@@ -28,6 +28,7 @@ from sortija.server.ledger.models import Intake
 from sortija.server.ledger.owners import Owners, owners_of
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Study
+from sortija.server.studies.once import once
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Ledger", "Lines", "ledger_of", "texts"]
@@ -130,6 +131,7 @@ class Ledger:
         return WindowInView(last) if last else None
 
 
+@once
 def ledger_of(study: Study) -> Ledger | None:
     """The study's ledger; None while no log has been counted."""
     intakes = tuple(

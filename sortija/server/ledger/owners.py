@@ -15,6 +15,7 @@ from sortija.server.studies.columns import read_column
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Column, Population, Study
+from sortija.server.studies.once import once
 
 __all__ = ["NO_MERGES", "OWNER", "OWNERS", "Owners", "owners_of"]
 
@@ -41,6 +42,7 @@ class Owners:
         return [int(card) for card in np.flatnonzero(self.of == customer)]
 
 
+@once
 def owners_of(study: Study) -> Owners:
     """The ownership as it stands: counted tables of ids, then what was done by hand."""
     merges, revision = read_setting(study, OWNERS, NO_MERGES)

@@ -10,7 +10,7 @@ from sortija.server.ledger.shapes import known_values
 from sortija.server.ledger.traits import trait_column, traits_of
 from sortija.server.studies.models import Study
 
-__all__ = ["PlacesPage", "places_page"]
+__all__ = ["PlacesPage", "households_of", "places_page"]
 
 
 class AreaRow(BaseModel):
@@ -31,13 +31,23 @@ class PlacesPage(BaseModel):
     without: int
 
 
+def _newest(study: Study) -> Intake | None:
+    rows = Intake.objects.filter(study=study, role=Intake.AREAS, state=Intake.COUNTED)
+    return rows.order_by("-id").first()
+
+
+def households_of(study: Study) -> dict[str, int]:
+    """Households by the code of the district, where a file of districts tells them."""
+    intake = _newest(study)
+    if intake is None:
+        return {}
+    rows = Area.objects.filter(intake=intake, households__isnull=False)
+    return {code: int(many or 0) for code, many in rows.values_list("code", "households")}
+
+
 def places_page(study: Study) -> PlacesPage:
     """The newest counted districts; nothing while there are none."""
-    intake = (
-        Intake.objects.filter(study=study, role=Intake.AREAS, state=Intake.COUNTED)
-        .order_by("-id")
-        .first()
-    )
+    intake = _newest(study)
     if intake is None:
         return PlacesPage(trait="", areas=[], elsewhere=0, without=0)
     areas = list(Area.objects.filter(intake=intake).order_by("code"))

@@ -21,6 +21,7 @@ from sortija.server.studies.columns import read_column
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Population, Study
+from sortija.server.studies.once import once
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
@@ -28,6 +29,7 @@ __all__ = [
     "Trait",
     "joined_trait",
     "label_of",
+    "offer_columns",
     "snapshots_of",
     "trait_column",
     "traits_of",
@@ -79,6 +81,7 @@ def label_of(name: str) -> str:
     return name.replace("_", " ").capitalize()
 
 
+@once
 def snapshots_of(study: Study) -> list[Snapshot]:
     """Every counted customer table, in the order of the days that they speak of."""
     tables = Intake.objects.filter(study=study, role__in=TABLES, state=Intake.COUNTED)
@@ -99,6 +102,7 @@ def spoken_of(intake: Intake) -> date:
     return date.fromisoformat(written) if written else intake.received_on
 
 
+@once
 def traits_of(study: Study, at: date | None = None) -> list[Trait]:
     """Every trait as known at the end of a day, today without one.
 
@@ -226,13 +230,12 @@ def _trait_field(study: Study, window: WindowInView, name: str) -> Field | None:
 def _offer_field(study: Study, window: WindowInView, name: str) -> Field | None:
     """``offer:NAME``: yes or no for whoever received it, from the newest table that tells."""
     key = f"offer:{name}"
-    for snapshot in reversed(snapshots_of(study)):
-        row = snapshot.columns.get(key)
-        if row is not None:
-            size = Population.objects.get(study=study, name="customers").size
-            column = read_column(row).sized(size)
-            return Field(key, label_of(name), "", column, f"{row.fingerprint}:{name}:{size}")
-    return None
+    row = offer_columns(study).get(key)
+    if row is None:
+        return None
+    size = Population.objects.get(study=study, name="customers").size
+    column = read_column(row).sized(size)
+    return Field(key, label_of(name), "", column, f"{row.fingerprint}:{name}:{size}")
 
 
 @lists_fields
@@ -253,6 +256,14 @@ def _trait_names(study: Study, window: WindowInView) -> list[FieldName]:
         FieldName(name, label_of(name.removeprefix("offer:")), "category", "", "Offers")
         for name in _offers(snapshots)
     ]
+
+
+def offer_columns(study: Study) -> dict[str, models.Column]:
+    """The newest column of each offer, ``offer:NAME``: yes or no for whoever received it."""
+    out: dict[str, models.Column] = {}
+    for snapshot in snapshots_of(study):
+        out.update({n: row for n, row in snapshot.columns.items() if n.startswith("offer:")})
+    return out
 
 
 def _offers(snapshots: Iterable[Snapshot]) -> list[str]:

@@ -20,10 +20,11 @@ from sortija.server.ledger.choices import OWN, RETURNS, RULES_ON, STAFF
 from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.ledger.models import Card, Intake
 from sortija.server.ledger.preview import IntakeRow, intake_row
+from sortija.server.ledger.traits import snapshots_of
 from sortija.server.studies.http import Status, waiting_for
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
-from sortija.server.studies.stations import Fact, gives_default_window, station
+from sortija.server.studies.stations import Fact, gives_default_window, gives_years, station
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["LedgerPage", "ledger_page"]
@@ -306,10 +307,24 @@ def _balanced(keyed: Keyed[tuple[Ledger, WindowInView]]) -> BalanceRow:
 def _default_window(study: Study) -> WindowInView | None:
     ledger = ledger_of(study)
     if ledger is None:
-        return None
+        # Without a log the newest customer table says what there is, and when.
+        tables = [s.day for s in snapshots_of(study)]
+        return WindowInView(max(tables), "all") if tables else None
     if not ledger.built and not open_jobs(study.pk, ORDERING):
         order_lines(ledger, None)  # another version of Sortija orders them otherwise
     return ledger.default_window()
+
+
+@gives_years
+def _years(study: Study) -> list[int]:
+    ledger = ledger_of(study)
+    last = ledger.last_day() if ledger else None
+    if ledger is None or last is None:
+        return []
+    first = EPOCH + timedelta(days=ledger.first_day())
+    begins = first.year if (first.month, first.day) <= (1, 7) else first.year + 1
+    ends = last.year if (last.month, last.day) == (12, 31) else last.year - 1
+    return list(range(ends, begins - 1, -1))
 
 
 @station("ledger", 1, "Ledger")

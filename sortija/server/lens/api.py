@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import Http404, StreamingHttpResponse
-from django.http.response import HttpResponseBase
-from drf_spectacular.types import OpenApiTypes
+from django.http import Http404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel, Field
 from rest_framework.request import Request
@@ -19,14 +17,14 @@ from sortija.server.lens.fields import field_names
 from sortija.server.lens.keeping import INSIDE, drop_kept, keep_lens, kept_lenses, rename_kept
 from sortija.server.lens.listing import CustomerList, Listing, usual_fields
 from sortija.server.lens.models import KeptLens, Lens
-from sortija.server.studies.actions import record, study_for
+from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import WindowInView, window_from
 
-__all__ = ["urls"]
+__all__ = ["LISTED", "clause_of", "listing_for", "urls"]
 
 
 class ClauseBody(BaseModel):
@@ -208,7 +206,7 @@ class OneKept(APIView):
         return Response(status=204)
 
 
-def _listing(request: Request, study: Study) -> Listing:
+def listing_for(request: Request, study: Study) -> Listing:
     window = window_from(request, default_window(study))
     if window is None:
         raise Problem("There is nobody to list yet. Bring in a log first.")
@@ -240,25 +238,13 @@ class CustomersView(APIView):
         first = request.query_params.get("first", "0")
         if not first.isdigit():
             raise Problem("A list begins at a whole number.")
-        return reply(_listing(request, found).page(int(first)))
-
-
-class CustomersFile(APIView):
-    """The whole list as a file. Taking it is kept on record."""
-
-    @extend_schema(parameters=LISTED, request=None, responses={(200, "text/csv"): OpenApiTypes.STR})
-    def post(self, request: Request, study: int) -> HttpResponseBase:
-        found = study_for(request.user, study, "analyst")
-        listing = _listing(request, found)
-        words = f"Saved a list of {len(listing.rows):,} customers"
-        record(found, request.user, "save list", words, "lens", None, listing.made_from)
-        response = StreamingHttpResponse(listing.lines(), content_type="text/csv; charset=utf-8")
-        response["Content-Disposition"] = 'attachment; filename="customers.csv"'
-        return response
+        return reply(listing_for(request, found).page(int(first)))
 
 
 def urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
+    from sortija.server.lens.api_exports import export_urls
+
     return [
         ("studies/<int:study>/fields", FieldsView),
         ("studies/<int:study>/lens", LensView),
@@ -266,5 +252,5 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/kept", KeptView),
         ("studies/<int:study>/kept/<int:kept>", OneKept),
         ("studies/<int:study>/customers", CustomersView),
-        ("studies/<int:study>/customers/file", CustomersFile),
+        *export_urls(),
     ]

@@ -6,4 +6,4 @@ class LensConfig(AppConfig):
     label = "lens"
 
     def ready(self) -> None:
-        from sortija.server.lens import keeping  # noqa: F401 - it registers
+        from sortija.server.lens import exports, keeping  # noqa: F401 - they register

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from datetime import date
+from typing import Any
 
 import numpy as np
 from pydantic import BaseModel
@@ -12,11 +12,12 @@ from pydantic import BaseModel
 from sortija.core.engine import Engine
 from sortija.core.lens.clauses import Clause, ClauseError, canonical, digest
 from sortija.core.lens.evaluate import Chart, Selection, Totals, draw, select, without
-from sortija.server.lens.fields import Base, base_of, field
+from sortija.server.lens.fields import Base, Field, base_of, field
 from sortija.server.lens.models import Lens
 from sortija.server.studies.models import Study
+from sortija.server.studies.once import reading
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.windows import WindowInView
+from sortija.server.studies.windows import WindowInView, read_window
 
 __all__ = ["LensAnswer", "evaluate", "kept_clauses", "selection_of"]
 
@@ -75,10 +76,7 @@ def _window_of(written: str, view: WindowInView) -> WindowInView:
     if not written:
         return view
     to, _, back = written.partition(":")
-    try:
-        return WindowInView(date.fromisoformat(to), back)
-    except ValueError:
-        raise Problem(f"“{written}” is no window.") from None
+    return read_window(to, back)
 
 
 def _spending(study: Study, window: WindowInView, base: Base) -> Base | None:
@@ -134,6 +132,14 @@ def evaluate(
         listed, name = canonical(clauses), digest(clauses)
     except ClauseError as problem:
         raise Problem(str(problem)) from problem
+    with reading():
+        return _evaluated(study, window, clauses, charts, preview, spend, listed, name)
+
+
+def _evaluated(
+    study: Study, window: WindowInView | None, clauses: Sequence[Clause], charts: Sequence[str],
+    preview: Clause | None, spend: str, listed: list[dict[str, Any]], name: str,
+) -> LensAnswer:  # fmt: skip
     base = base_of(study, window) if window else None
     if base and window and spend:
         base = _spending(study, _window_of(spend, window), base)
@@ -142,13 +148,19 @@ def evaluate(
     if clauses:
         Lens.objects.get_or_create(study=study, digest=name, defaults={"clauses": listed})
     try:
-        return _answer(study, window, name, base, clauses, charts, preview)
+        answer = _answer(study, window, name, base, clauses, charts, preview)
     except Problem as problem:
-        # Where the ledger changed in the middle of this, its fields are not gone but being made.
-        now = base_of(study, window)
-        if problem.status == 404 and (now is None or now.made_from != base.made_from):
+        if problem.status == 404 and _changed(study, window, base):
             return _not_ready(name)
         raise
+    gone = len(answer.charts) < len(charts)
+    return _not_ready(name) if gone and _changed(study, window, base) else answer
+
+
+def _changed(study: Study, window: WindowInView, base: Base) -> bool:
+    """Whether the ledger changed in the middle: what is gone then is not gone but being made."""
+    now = base_of(study, window)
+    return now is None or now.made_from != base.made_from
 
 
 def _not_ready(name: str) -> LensAnswer:
@@ -183,10 +195,20 @@ def _answer(
     )
 
 
+def _chart_field(study: Study, window: WindowInView, key: str) -> Field | None:
+    """A chart's field; None where it is gone, for a screen asks by what it saw last."""
+    try:
+        return field(study, window, key)
+    except Problem as problem:
+        if problem.status == 404:
+            return None
+        raise
+
+
 def _charts(
     study: Study, window: WindowInView, selection: Selection, charts: Sequence[str]
 ) -> list[BarChart]:
-    fields = [field(study, window, key) for key in charts]
+    fields = [found for key in charts if (found := _chart_field(study, window, key))]
     n = len(selection.known)
     bars = draw(selection, [Chart(f.key, f.bins.first(n)) for f in fields], ENGINE)
     return [

@@ -36,7 +36,8 @@ __all__ = [
 class Field:
     """A column that clauses and charts can speak of; ``stamp`` names its very values.
 
-    ``labels``: what people read for each level, where that differs from the level itself.
+    ``labels``: what people read for each level, where that differs from the level itself;
+    ``definition``: how the values come about, in words.
     """
 
     key: str
@@ -45,6 +46,7 @@ class Field:
     column: Column
     stamp: str
     labels: tuple[str, ...] = ()
+    definition: str = ""
 
     @property
     def bins(self) -> Bins:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import Any
 
@@ -9,9 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.core.formats.lists import csv_lines
+from sortija.core.formats.exports import Cells, Told, cells_of
 from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import members
+from sortija.core.progress import Progress, silent
+from sortija.core.table import REASONS, Column
 from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import Field, base_of, customer_names, field, field_names
 from sortija.server.studies.models import Study
@@ -21,7 +24,7 @@ from sortija.server.studies.windows import WindowInView
 __all__ = ["CustomerList", "Listing", "usual_fields"]
 
 PAGE = 100
-MOST_FIELDS = 12
+MOST_FIELDS = 60
 _FIRST = ("segment:now", "measure:recency", "measure:frequency", "measure:monetary")
 _USUAL = 8
 _BLOCK = 20_000
@@ -114,28 +117,46 @@ class Listing:
             places=[] if number else (values - 1).tolist(),
         )  # fmt: skip
 
-    def lines(self) -> Iterator[str]:
-        """The whole list as CSV, text cells made safe."""
-        head = ["customer", *(found.label for found in self.fields)]
+    def told(self) -> list[Told]:
+        """The dictionary of the list's columns, the customer first."""
+        first = Told("customer", "Customer", "text", "", "The card, or the customer's first one.")
+        names = [found.key.split(":", 1)[-1] for found in self.fields]
+        free = [n if names.index(n) == at else f"{n}_{at + 1}" for at, n in enumerate(names)]
+        return [first, *(self._told(found, n) for found, n in zip(self.fields, free, strict=True))]
 
-        def rows() -> Iterator[list[Any]]:
-            for start in range(0, len(self.rows), _BLOCK):
-                part = self.rows[start : start + _BLOCK]
-                names = customer_names(self.study, part.tolist())
-                cells = [self._cells(found, part) for found in self.fields]
-                yield from (list(row) for row in zip(names, *cells, strict=True))
+    def _told(self, found: Field, name: str) -> Told:
+        column = found.column.sized(self.size)
+        gone = Counter(_reasons(column)[self.rows].tolist())
+        missing = "; ".join(
+            f"{count:,} {REASONS[code]}" for code, count in sorted(gone.items()) if code
+        )
+        levels = () if column.kind == "number" else tuple(found.labels or column.levels)
+        unit = "" if found.unit == "date" else found.unit
+        definition = found.definition or f"From the study: {found.label}."
+        return Told(name, found.label, _kind(found), unit, definition, missing, levels)
 
-        return csv_lines(head, rows())
+    def blocks(self, progress: Progress = silent) -> Iterator[Cells]:
+        """The whole list in blocks of rows: the customers' names, then the columns' cells."""
+        for start in range(0, max(len(self.rows), 1), _BLOCK):
+            progress("customers", start, len(self.rows))
+            part = self.rows[start : start + _BLOCK]
+            names = customer_names(self.study, part.tolist())
+            yield [names, *(self._cells(found, part) for found in self.fields)]
 
     def _cells(self, found: Field, rows: NDArray[np.int64]) -> list[Any]:
-        shown = self._column(found, rows)
-        if shown.kind == "category":
-            return [shown.levels[place] if place >= 0 else "" for place in shown.places]
-        if shown.unit == "date":
-            days = [v if v is None else np.datetime64(int(v), "D") for v in shown.numbers]
-            return ["" if day is None else str(day) for day in days]
-        return ["" if v is None else _plain(v) for v in shown.numbers]
+        column = found.column.sized(self.size)
+        values, missing = np.asarray(column.values)[rows], column.missing[rows]
+        return cells_of(values, missing, _kind(found), found.labels or column.levels)
 
 
-def _plain(value: float) -> float | int:
-    return int(value) if value == int(value) else round(value, 6)
+def _kind(found: Field) -> str:
+    if found.column.kind == "category":
+        return "text"
+    return "date" if found.unit == "date" else "number"
+
+
+def _reasons(column: Column) -> NDArray[np.uint8]:
+    """Why each value is missing, 0 where it is there."""
+    if column.reasons is not None:
+        return np.asarray(column.reasons)
+    return np.where(column.missing, 3, 0).astype(np.uint8)

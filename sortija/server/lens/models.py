@@ -7,7 +7,7 @@ from django.db import models
 
 from sortija.server.studies.models import Column, Study
 
-__all__ = ["KeptLens", "Lens"]
+__all__ = ["Export", "KeptLens", "Lens"]
 
 
 class Lens(models.Model):
@@ -31,7 +31,7 @@ class KeptLens(models.Model):
     name = models.CharField(max_length=60)
     kind = models.CharField(max_length=4)
     clauses = models.JSONField()
-    window = models.CharField(max_length=20)
+    window = models.CharField(max_length=40)
     members = models.ForeignKey(Column, null=True, on_delete=models.PROTECT)
     customers = models.IntegerField()
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
@@ -45,3 +45,20 @@ class KeptLens(models.Model):
                 fields=["study", "name"], condition=models.Q(dropped=False), name="one_lens_a_name"
             )
         ]
+
+
+class Export(models.Model):
+    """A list that somebody asked to have as a file; ``file`` is empty until it is there.
+
+    ``asked``: clauses, fields, order and window; ``customers``: how many it has.
+    """
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="exports")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    kind = models.CharField(max_length=8)
+    asked = models.JSONField()
+    customers = models.PositiveIntegerField(default=0)
+    file = models.CharField(max_length=80, blank=True)
+    size = models.PositiveBigIntegerField(default=0)
+    job = models.PositiveBigIntegerField(null=True)
+    asked_at = models.DateTimeField(auto_now_add=True)

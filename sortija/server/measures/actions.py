@@ -1,31 +1,48 @@
-"""What a person can do at Measures: choose roles and preparations."""
+"""What a person can do at Measures: choose roles and preparations, keep and follow them."""
 
 from __future__ import annotations
 
 from typing import Any, get_args
 
-from sortija.core.measures.preparation import Fill, Scale, Steps, Transform
+from sortija.core.measures.preparation import PRESETS, Fill, Scale, Steps, Transform
 from sortija.server.studies.actions import change_setting, read_setting
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 
-__all__ = ["PLAN_SETTING", "choose", "plan_of"]
+__all__ = [
+    "PLAN_SETTING", "choose", "drop_kept", "follow_kept", "follow_preset", "keep_plan",
+    "kept_plans", "plan_of",
+]  # fmt: skip
 
 PLAN_SETTING = "measures.plan"
+KEPT_SETTING = "measures.kept"
 ROLES = ("shapes", "describes", "out")
+MOST_KEPT = 20
+Plan = dict[str, dict[str, Any]]
 
 
-def plan_of(study: Study) -> tuple[dict[str, dict[str, Any]], int]:
-    """(choices by measure, revision): only what was chosen differently from the proposal."""
-    return read_setting(study, PLAN_SETTING, {})
+def _key(of: str) -> str:
+    return f"{PLAN_SETTING}:{of}"[:80] if of else PLAN_SETTING
+
+
+def plan_of(study: Study, of: str = "") -> tuple[Plan, int]:
+    """(choices by measure, revision): only what was chosen differently from the proposal.
+
+    ``of``: for the levels of a trait, which have choices of their own.
+    """
+    return read_setting(study, _key(of), {})
 
 
 def choose(
     study: Study, person: Any, name: str, label: str,
     role: str | None = None, steps: dict[str, Any] | None = None, expected: int | None = None,
+    proposed: bool = False, of: str = "",
 ) -> int:  # fmt: skip
-    """Choose a measure's role or preparation; returns the plan's revision."""
-    plan, _ = plan_of(study)
+    """Choose a measure's role or preparation; ``proposed``: back to the proposed preparation.
+
+    Returns the plan's revision.
+    """
+    plan, _ = plan_of(study, of)
     chosen = dict(plan.get(name, {}))
     words = []
     if role is not None:
@@ -34,13 +51,17 @@ def choose(
         chosen["role"] = role
         words.append({"out": "is left out"}.get(role, f"{role} the groups"))
     if steps is not None:
-        chosen["steps"] = _checked(steps)
+        chosen["steps"] = checked_steps(steps)
         words.append("is prepared otherwise")
+    if proposed:
+        chosen.pop("steps", None)
+        words.append("is prepared as proposed")
     said = f"{label} {' and '.join(words)}"
-    return change_setting(study, person, PLAN_SETTING, {**plan, name: chosen}, said, {}, expected)
+    return change_setting(study, person, _key(of), {**plan, name: chosen}, said, {}, expected)
 
 
-def _checked(steps: dict[str, Any]) -> dict[str, Any]:
+def checked_steps(steps: dict[str, Any]) -> dict[str, Any]:
+    """Steps as they are kept, or a sentence about the one that cannot be."""
     allowed = {"fill": get_args(Fill), "transform": get_args(Transform), "scale": get_args(Scale)}
     out: dict[str, Any] = {}
     for key, choices in allowed.items():
@@ -50,4 +71,68 @@ def _checked(steps: dict[str, Any]) -> dict[str, Any]:
     cap = steps.get("cap", 0.0)
     if not isinstance(cap, int | float) or not 0 <= cap <= 0.1:
         raise Problem("Values can be capped at up to a tenth of the customers at each end.")
-    return {**out, "cap": float(cap)}
+    return {**out, "cap": float(cap), "fences": bool(steps.get("fences", False))}
+
+
+def follow_preset(
+    study: Study, person: Any, preset: str, names: list[str], expected: int | None = None,
+    of: str = "",
+) -> int:  # fmt: skip
+    """Prepare all of ``names`` by a preset; roles stay. A fill stays too."""
+    found = next((p for p in PRESETS if p.name == preset), None)
+    if found is None:
+        raise Problem(f"There is no preparation called {preset}.", 404)
+    plan, _ = plan_of(study, of)
+    changed: Plan = {name: dict(choice) for name, choice in plan.items()}
+    for name in names:
+        mine = changed.setdefault(name, {})
+        if found.steps is None:
+            mine.pop("steps", None)
+        else:
+            fill = mine.get("steps", {}).get("fill", "leave out")
+            mine["steps"] = {**found.steps.__dict__, "fill": fill}
+    changed = {name: choice for name, choice in changed.items() if choice}
+    said = f"Prepared all measures: {found.label.lower()}"
+    return change_setting(study, person, _key(of), changed, said, {}, expected)
+
+
+def kept_plans(study: Study) -> tuple[list[dict[str, Any]], int]:
+    """(preparations kept under a name, revision): each ``name`` and whole ``plan``."""
+    return read_setting(study, KEPT_SETTING, [])
+
+
+def keep_plan(study: Study, person: Any, name: str, whole: Plan) -> int:
+    """Keep roles and preparations of every measure under a name; one of the same name gives way."""
+    name = name.strip()
+    if not 1 <= len(name) <= 60:
+        raise Problem("Give the preparation a name of up to 60 characters.")
+    rows, _ = kept_plans(study)
+    others = [row for row in rows if row["name"] != name]
+    if len(others) >= MOST_KEPT:
+        raise Problem(f"A study keeps at most {MOST_KEPT} preparations. Drop one first.")
+    value = [*others, {"name": name, "plan": whole}]
+    return change_setting(study, person, KEPT_SETTING, value, f"Kept the preparation {name}", [])
+
+
+def follow_kept(
+    study: Study, person: Any, name: str, expected: int | None = None, of: str = ""
+) -> int:
+    """Take every role and preparation from what was kept under a name."""
+    plan = _kept_under(study, name)["plan"]
+    said = f"Prepared by {name}"
+    return change_setting(study, person, _key(of), plan, said, {}, expected)
+
+
+def drop_kept(study: Study, person: Any, name: str) -> int:
+    """Forget a preparation that was kept."""
+    _kept_under(study, name)
+    rows, _ = kept_plans(study)
+    value = [row for row in rows if row["name"] != name]
+    return change_setting(study, person, KEPT_SETTING, value, f"Dropped the preparation {name}", [])
+
+
+def _kept_under(study: Study, name: str) -> dict[str, Any]:
+    found = next((row for row in kept_plans(study)[0] if row["name"] == name), None)
+    if found is None:
+        raise Problem(f"No preparation is kept as {name}.", 404)
+    return found

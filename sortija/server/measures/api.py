@@ -1,58 +1,162 @@
-"""Measures over HTTP."""
+"""Measures over HTTP: the page, one measure, and what is chosen about it."""
 
 from __future__ import annotations
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.measures.actions import choose
+from sortija.server.measures import actions
 from sortija.server.measures.customer import CustomerMeasures, measures_of
-from sortija.server.measures.made import Made, made_or_job
-from sortija.server.measures.views import MeasuresPage, StepsBody, measures_page
+from sortija.server.measures.detail import Fill, MeasureDetail, detail_of, fill_of
+from sortija.server.measures.looks import proposed_for
+from sortija.server.measures.made import Made, standing
+from sortija.server.measures.payloads import MeasuresPage, StepsBody
+from sortija.server.measures.views import measures_page, prepared_steps, role_of
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply
+from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.windows import read_window, window_from
 
-__all__ = ["urls"]
+__all__ = ["PlanRevision", "made_for", "urls"]
+
+
+#: Levels of this trait in the place of customers.
+OF = OpenApiParameter("of", str, description="a trait: its levels in the place of customers")
+ROWS = [*WINDOW, OF]
 
 
 class MeasureChoice(BaseModel):
+    """``proposed``: back to the preparation that is proposed."""
+
     role: str | None = None
     steps: StepsBody | None = None
+    proposed: bool = False
 
 
 class PlanRevision(BaseModel):
     revision: int
 
 
+class PlanChoice(BaseModel):
+    """Prepare every measure by a preset, or by what was kept under a name; or keep what is."""
+
+    preset: str = ""
+    kept: str = ""
+    keep_as: str = ""
+
+
+def made_for(request: Request, study: Study) -> Made:
+    """The measures in the window that is asked for, current or from before a change.
+
+    Raises
+    ------
+    Problem
+        404 without any, 503 while they are being made.
+    """
+    window = window_from(request, default_window(study))
+    of = request.query_params.get("of", "")
+    at = standing(study, window, request.user, of) if window else None
+    if at is None or (at.made is None and at.job is None):
+        raise Problem("There are no measures yet. Bring in a log at the Ledger.", 404)
+    if at.made is None:
+        raise Problem("The measures of this window are still being derived.", 503)
+    return at.made
+
+
 class MeasuresView(APIView):
-    @extend_schema(parameters=WINDOW, responses=MeasuresPage)
+    @extend_schema(
+        parameters=[
+            *WINDOW,
+            OpenApiParameter("beside", str, description="a second window, as 2025-06-30:12"),
+            OF,
+        ],
+        responses=MeasuresPage,
+    )
     def get(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         lens = request.query_params.get("lens", "")
-        return reply(measures_page(found, window, lens, request.user))
+        to, _, back = request.query_params.get("beside", "").partition(":")
+        beside = read_window(to, back or "12") if to else None
+        of = request.query_params.get("of", "")
+        return reply(measures_page(found, window, lens, request.user, beside, of))
+
+    @extend_schema(parameters=ROWS, request=PlanChoice, responses=PlanRevision)
+    def put(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        asked = body(request, PlanChoice)
+        made = made_for(request, found)
+        expected = expected_revision(request)
+        if asked.keep_as:
+            plan, revision = actions.plan_of(found, made.of)
+            actions.keep_plan(found, request.user, asked.keep_as, _whole(made, plan))
+        elif asked.kept:
+            revision = actions.follow_kept(found, request.user, asked.kept, expected, made.of)
+        else:
+            numbers = [n for n, s in made.sources.items() if s.kind == "number"]
+            revision = actions.follow_preset(
+                found, request.user, asked.preset, numbers, expected, made.of
+            )
+        return reply(PlanRevision(revision=revision))
+
+
+def _whole(made: Made, plan: actions.Plan) -> actions.Plan:
+    """Every measure's role and preparation, the proposed ones spelt out."""
+    out: actions.Plan = {}
+    for name, source in made.sources.items():
+        out[name] = {"role": role_of(made, plan, name)}
+        if source.kind == "number":
+            out[name]["steps"] = prepared_steps(made, plan, name).__dict__
+    return out
+
+
+class KeptPreparation(APIView):
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, study: int, name: str) -> Response:
+        found = study_for(request.user, study, "analyst")
+        actions.drop_kept(found, request.user, name)
+        return Response(status=204)
 
 
 class OneMeasure(APIView):
-    @extend_schema(request=MeasureChoice, responses=PlanRevision)
+    @extend_schema(parameters=ROWS, responses=MeasureDetail)
+    def get(self, request: Request, study: int, name: str) -> Response:
+        found = study_for(request.user, study)
+        made = made_for(request, found)
+        return reply(detail_of(made, found, name, request.query_params.get("lens", "")))
+
+    @extend_schema(parameters=ROWS, request=MeasureChoice, responses=PlanRevision)
     def put(self, request: Request, study: int, name: str) -> Response:
         found = study_for(request.user, study, "analyst")
-        window = window_from(request, default_window(found))
-        made = made_or_job(found, window) if window else None
-        if not isinstance(made, Made) or name not in made.names:
+        made = made_for(request, found)
+        if name not in made.sources:
             raise Problem(f"There is no measure called {name} in this window.", 404)
         asked = body(request, MeasureChoice)
-        revision = choose(
+        steps = asked.steps.model_dump() if asked.steps else None
+        if steps is not None and made.source(name).kind == "category":
+            raise Problem(f"{made.about(name).label} is a category: it is taken as it is.")
+        proposed = asked.proposed or (
+            steps is not None and steps == proposed_for(made, name).__dict__
+        )
+        revision = actions.choose(
             found, request.user, name, made.about(name).label, asked.role,
-            asked.steps.model_dump() if asked.steps else None, expected_revision(request),
+            None if proposed else steps, expected_revision(request), proposed, made.of,
         )  # fmt: skip
         return reply(PlanRevision(revision=revision))
+
+
+class MeasureFill(APIView):
+    """Who would give one customer the value that is missing."""
+
+    @extend_schema(parameters=WINDOW, responses=Fill)
+    def get(self, request: Request, study: int, name: str, customer: int) -> Response:
+        found = study_for(request.user, study)
+        return reply(fill_of(made_for(request, found), found, name, customer))
 
 
 class CustomerMeasuresView(APIView):
@@ -65,8 +169,13 @@ class CustomerMeasuresView(APIView):
 
 def urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
+    from sortija.server.measures.api_pairs import pair_urls
+
     return [
         ("studies/<int:study>/measures", MeasuresView),
-        ("studies/<int:study>/measures/<str:name>", OneMeasure),
+        ("studies/<int:study>/measure/<str:name>", OneMeasure),
+        ("studies/<int:study>/measure/<str:name>/fill/<int:customer>", MeasureFill),
+        ("studies/<int:study>/preparations/<str:name>", KeptPreparation),
         ("studies/<int:study>/customer/<int:customer>/measures", CustomerMeasuresView),
+        *pair_urls(),
     ]

@@ -6,4 +6,4 @@ class MeasuresConfig(AppConfig):
     label = "measures"
 
     def ready(self) -> None:
-        from sortija.server.measures import made, views  # noqa: F401 - they register
+        from sortija.server.measures import clauses, made, series, views  # noqa: F401 - they register

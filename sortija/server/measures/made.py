@@ -2,131 +2,189 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
-from datetime import date
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
-from django.db import transaction
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine
 from sortija.core.measures.catalogue import Measure
-from sortija.core.measures.derive import VERSION, Names, derive
-from sortija.core.progress import Progress, silent
 from sortija.core.table import Column
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
-from sortija.server.jobs.work import Running, handles
-from sortija.server.ledger.choices import rates_of
-from sortija.server.ledger.ledger import Ledger, ledger_of, texts
-from sortija.server.ledger.traits import joined_trait, trait_column
+from sortija.server.ledger.ledger import Ledger, ledger_of
+from sortija.server.ledger.traits import traits_of
 from sortija.server.lens.fields import (
     Base,
     Field,
     FieldName,
+    customer_names,
     field_kind,
     lists_fields,
     provides_base,
 )
+from sortija.server.measures.making import column_rows, make, stamp_of, too_long_for_a_look
+from sortija.server.measures.own import own_sources
+from sortija.server.measures.sources import Source, level_sources, offer_sources, trait_sources
+from sortija.server.measures.told import measure_of
 from sortija.server.studies import models
-from sortija.server.studies.columns import read_column, write_columns
+from sortija.server.studies.columns import read_column
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.http import Status, waiting_for
+from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Population, Study
+from sortija.server.studies.once import once
 from sortija.server.studies.stations import Fact
 from sortija.server.studies.windows import WindowInView
 
-__all__ = [
-    "Made",
-    "Standing",
-    "base_from",
-    "column_rows",
-    "made_or_job",
-    "make",
-    "stamp_of",
-    "standing",
-]
+__all__ = ["Made", "Standing", "base_from", "made_or_job", "standing"]
 
-#: Up to so many lines a request makes what it shows; beyond, a job does.
-INLINE_LINES = 2_000_000
-_HIDDEN = ("_known", "_bought", "_money")
+#: Measures that do not come from the log, beside the study's own.
+_USED = ("offers_used",)
+_HIDDEN = ("_known", "_bought", "_money", "_at_least")
 
 
 @dataclass(frozen=True)
 class Made:
-    """The columns of one window, and the digest of what they were made from."""
+    """The columns of one window, and the digest of what they were made from.
 
+    ``rows``: the kept columns, none where a study has no log; ``size``: how many customers the
+    columns have a row for; ``of``: the trait whose levels stand in the place of customers, with
+    ``levels`` their names; empty for customers.
+    """
+
+    study: Study
     window: WindowInView
     rows: dict[str, models.Column]
     stamp: str
     reconciliation: dict[str, int]
+    size: int
+    of: str = ""
+    levels: tuple[str, ...] = ()
 
     @property
     def names(self) -> list[str]:
-        return [name for name in self.rows if name not in _HIDDEN]
+        """The measures: derived ones, then the study's own."""
+        return [*self.derived, *self.own]
 
-    @property
-    def size(self) -> int:
-        """How many customers the columns have a row for."""
-        return self.rows["_known"].size
+    @cached_property
+    def derived(self) -> dict[str, Source]:
+        """What came out of the log."""
+        return {name: self._kept(row) for name, row in self.rows.items() if name not in _HIDDEN}
+
+    @cached_property
+    def others(self) -> dict[str, Source]:
+        """Traits as measures, and offers."""
+        if self.of:
+            return dict(level_sources(self))
+        return dict([*trait_sources(self), *offer_sources(self)])
+
+    @cached_property
+    def own(self) -> dict[str, Source]:
+        """The study's own formulas."""
+        return own_sources(self)
+
+    @cached_property
+    def sources(self) -> dict[str, Source]:
+        """Everything that has a value a customer."""
+        return {**self.derived, **self.others, **self.own}
+
+    def source(self, name: str) -> Source:
+        """Where a column comes from; KeyError where there is none."""
+        return self.derived[name] if name in self.derived else self.sources[name]
 
     def column(self, name: str) -> Column:
-        return read_column(self.rows[name])
+        return self.source(name).load()
 
     def about(self, name: str) -> Measure:
-        details = self.rows[name].details
-        return Measure(
-            name, details["label"], self.rows[name].unit, details["definition"],
-            details["role"], details["higher_is_better"],
-        )  # fmt: skip
+        return self.source(name).about
+
+    def _kept(self, row: models.Column) -> Source:
+        about = measure_of(row)
+        return Source(about, "number", f"{self.stamp}:{row.name}", lambda: read_column(row))
+
+    def _hidden(self, name: str) -> NDArray[Any]:
+        return np.asarray(read_column(self.rows[name]).values)
+
+    @cached_property
+    def known(self) -> NDArray[np.bool_]:
+        """(n,) who is known at the window's end."""
+        return self._hidden("_known") > 0 if self.rows else np.ones(self.size, np.bool_)
+
+    @cached_property
+    def present(self) -> NDArray[np.bool_]:
+        """(n,) who made a purchase in the window; everyone where there is no log."""
+        return ~read_column(self.rows["recency"]).missing if self.rows else self.known
+
+    @cached_property
+    def bought(self) -> NDArray[np.bool_]:
+        """(n,) who made a purchase before the window's end; everyone where there is no log."""
+        return self._hidden("_bought") > 0 if self.rows else self.known
+
+    @cached_property
+    def at_least(self) -> NDArray[np.bool_]:
+        """(n,) whose tenure may be longer than the log tells."""
+        return self._hidden("_at_least") > 0 if self.rows else np.zeros(self.size, np.bool_)
+
+    def called(self, rows: list[int]) -> list[str]:
+        """What customers are called by their cards, or levels by their names."""
+        if self.of:
+            return [self.levels[row] for row in rows]
+        return customer_names(self.study, rows)
+
+    @property
+    def money(self) -> NDArray[np.int64]:
+        """(n,) sales less returns at the study's scale."""
+        if not self.rows:
+            return np.zeros(self.size, np.int64)
+        return np.rint(self._hidden("_money")).astype(np.int64)
 
 
-def stamp_of(ledger: Ledger, window: WindowInView) -> str:
-    """What the measures of this window are made from."""
-    joined = joined_trait(ledger.study)
-    return fingerprint(
-        "measures", VERSION, ledger.made_from, window.key, ledger.customers,
-        joined.stamp if joined else None, *_rates(ledger.study),
-    )  # fmt: skip
+@once
+def made_or_job(
+    study: Study, window: WindowInView, person: Any = None, of: str = ""
+) -> Made | Job | None:
+    """The measures of a window, or the job that makes them; None without a log or a table.
 
-
-def _rates(study: Study) -> tuple[list[float | None], ...]:
-    """What margins hang on; nothing where none are said, as before anybody could."""
-    told = rates_of(study, texts(study, "department"))
-    return ([None if math.isnan(rate) else rate for rate in told],) if told else ()
-
-
-def column_rows(study: Study, window: WindowInView, stamp: str) -> dict[str, models.Column]:
-    """The kept columns of this making, by name; empty while there are none."""
-    rows = models.Column.objects.filter(
-        population__study=study, window=window.key, fingerprint=stamp
-    ).order_by("id")
-    return {row.name: row for row in rows}
-
-
-def made_or_job(study: Study, window: WindowInView, person: Any = None) -> Made | Job | None:
-    """The measures of a window, or the job that makes them; None without a ledger."""
+    ``of``: the trait whose levels stand in the place of customers.
+    """
     ledger = ledger_of(study)
     if ledger is None:
-        return None
-    stamp = stamp_of(ledger, window)
+        return None if of else _from_tables(study, window)
+    stamp = stamp_of(ledger, window, of)
     rows = column_rows(study, window, stamp)
     if not rows:
-        lines = sum(int(i.report.get("lines", 0)) for i in ledger.intakes)
-        if lines > INLINE_LINES or not ledger.built:
+        if too_long_for_a_look(ledger):
             last = Job.objects.filter(study=study.pk, kind="measures.derive", key=stamp).last()
             if last is not None and last.state in (Job.FAILED, Job.CANCELLED):
                 return last  # a look does not begin again what somebody stopped
             return work.start(
                 study.pk, "measures.derive", stamp, f"Deriving measures to {window.to:%d %b %Y}",
-                person, {"to": window.to.isoformat(), "back": window.back},
+                person, {"to": window.to.isoformat(), "back": window.back, "of": of},
             )  # fmt: skip
-        make(ledger, window)
+        make(ledger, window, of=of)
         rows = column_rows(study, window, stamp)
-    return Made(window, rows, stamp, rows["_money"].details["reconciliation"])
+    return _made(study, window, rows, stamp, of)
+
+
+def _made(
+    study: Study, window: WindowInView, rows: dict[str, models.Column], stamp: str, of: str
+) -> Made:
+    told = rows["_money"].details
+    levels = tuple(told.get("rows", ()))
+    size = rows["_known"].size
+    return Made(study, window, rows, stamp, told["reconciliation"], size, of, levels)
+
+
+def _from_tables(study: Study, window: WindowInView) -> Made | None:
+    """Without a log the customer table's columns are the measures; None without one."""
+    traits = traits_of(study, window.to)
+    if not traits:
+        return None
+    size = Population.objects.get(study=study, name="customers").size
+    stamp = fingerprint("tables", window.key, size, [t.stamp for t in traits])
+    return Made(study, window, {}, stamp, {}, size)
 
 
 @dataclass(frozen=True)
@@ -156,25 +214,26 @@ class Standing:
         return Fact("out of date", words if self.made else "waits for measures", self.since)
 
 
-def standing(study: Study, window: WindowInView, person: Any = None) -> Standing:
+def standing(study: Study, window: WindowInView, person: Any = None, of: str = "") -> Standing:
     """The measures of a window as they can be shown now: current, or the last before a change."""
-    made = made_or_job(study, window, person)
+    made = made_or_job(study, window, person, of) if of else made_or_job(study, window, person)
     if made is None or isinstance(made, Made):
         return Standing(made)
-    before = _made_before(study, window)
+    before = _made_before(study, window, of)
     ledger = ledger_of(study)
     since = changes(ledger, before) if ledger and before else ""
     return Standing(before, made, since)
 
 
-def _made_before(study: Study, window: WindowInView) -> Made | None:
+def _made_before(study: Study, window: WindowInView, of: str) -> Made | None:
+    population = f"trait:{of}"[:40] if of else "customers"
     newest = models.Column.objects.filter(
-        population__study=study, window=window.key, name="_money"
+        population__study=study, population__name=population, window=window.key, name="_money"
     ).last()
     if newest is None:
         return None
     rows = column_rows(study, window, newest.fingerprint)
-    return Made(window, rows, newest.fingerprint, newest.details["reconciliation"])
+    return _made(study, window, rows, newest.fingerprint, of)
 
 
 def changes(ledger: Ledger, before: Made) -> str:
@@ -188,64 +247,6 @@ def changes(ledger: Ledger, before: Made) -> str:
     return "before the customer table changed"
 
 
-def make(ledger: Ledger, window: WindowInView, progress: Progress = silent) -> None:
-    """Derive and keep the measures of one window; what is there already stays."""
-    study = ledger.study
-    stamp = stamp_of(ledger, window)
-    joined = joined_trait(study)
-    departments = texts(study, "department")
-    names = Names(departments, texts(study, "channel"), rates_of(study, departments))
-    dates = trait_column(study, joined, ledger.customers).values if joined else None
-    engine = Engine()
-    try:
-        derived = derive(
-            ledger.lines().log, window.window, ledger.mask, study.scale, names,
-            dates, engine, progress,
-        )  # fmt: skip
-    finally:
-        engine.release()
-    columns: list[tuple[Column, Any]] = []
-    for column in derived.table:
-        about = derived.about[column.name]
-        columns.append((column, {
-            "label": about.label, "definition": about.definition, "role": about.role,
-            "higher_is_better": about.higher_is_better,
-        }))  # fmt: skip
-    known = Column("_known", "number", derived.known.astype(np.float64))
-    money = Column("_money", "number", derived.money.astype(np.float64))
-    balance = derived.reconciliation
-    columns.append((known, None))
-    columns.append((Column("_bought", "number", derived.bought.astype(np.float64)), None))
-    decided = {"rules": sorted(ledger.on), "intakes": [i.pk for i in ledger.intakes]}
-    columns.append((money, {"ledger": decided, "reconciliation": {
-        "ledger": balance.ledger, "table": balance.table,
-        "without_purchase": balance.without_purchase, "without_customer": balance.without_customer,
-    }}))  # fmt: skip
-    with transaction.atomic():
-        population = Population.objects.select_for_update().get(study=study, name="customers")
-        write_columns(population, columns, window.key, stamp)
-
-
-@handles("measures.derive", repeatable=True)
-def _derive(job: Job, running: Running) -> None:
-    study = Study.objects.get(pk=job.study)
-    ledger = ledger_of(study)
-    if ledger is None:
-        return
-    window = WindowInView(date.fromisoformat(job.arguments["to"]), job.arguments["back"])
-    if not column_rows(study, window, stamp_of(ledger, window)):
-        make(ledger, window, running.progress)
-
-
-@lru_cache(maxsize=16)
-def _base(known: int, money: int) -> tuple[NDArray[np.bool_], NDArray[np.int64]]:
-    rows = models.Column.objects.in_bulk([known, money])
-    return (
-        read_column(rows[known]).values.astype(np.bool_),
-        np.rint(read_column(rows[money]).values).astype(np.int64),
-    )
-
-
 @provides_base
 def base(study: Study, window: WindowInView) -> Base | None:
     """Everyone known at the window's end, with their money in it."""
@@ -253,21 +254,27 @@ def base(study: Study, window: WindowInView) -> Base | None:
     return base_from(made) if isinstance(made, Made) else None
 
 
+@lru_cache(maxsize=16)
+def _base(keyed: Keyed[Made]) -> Base:
+    made = keyed.value
+    return Base(made.known, made.money, made.stamp)
+
+
 def base_from(made: Made) -> Base:
     """Everyone of one making, current or not."""
-    known, money = _base(made.rows["_known"].pk, made.rows["_money"].pk)
-    return Base(known, money, made.stamp)
+    return _base(Keyed((made.study.pk, made.stamp), made))
 
 
 @field_kind("measure")
 def _measure_field(study: Study, window: WindowInView, name: str) -> Field | None:
     made = made_or_job(study, window)
-    if not isinstance(made, Made) or name not in made.names:
+    if not isinstance(made, Made) or name not in made.sources:
         return None
-    about = made.about(name)
+    about, source = made.about(name), made.source(name)
     return Field(
-        f"measure:{name}", about.label, about.unit, made.column(name), f"{made.stamp}:{name}"
-    )
+        f"measure:{name}", about.label, about.unit, source.load(), source.stamp,
+        definition=about.definition,
+    )  # fmt: skip
 
 
 @lists_fields
@@ -275,5 +282,5 @@ def _measure_names(study: Study, window: WindowInView) -> list[FieldName]:
     made = made_or_job(study, window)
     if not isinstance(made, Made):
         return []
-    about = [made.about(name) for name in made.names]
-    return [FieldName(f"measure:{m.name}", m.label, "number", m.unit, "Measures") for m in about]
+    own = [made.about(name) for name in (*made.names, *_USED) if name in made.sources]
+    return [FieldName(f"measure:{m.name}", m.label, "number", m.unit, "Measures") for m in own]

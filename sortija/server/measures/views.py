@@ -2,123 +2,55 @@
 
 from __future__ import annotations
 
-import math
+import re
 from dataclasses import asdict
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel
 
 from sortija.core.lens.evaluate import members
-from sortija.core.measures.describe import Axis, Description, axis_for, describe, shape
-from sortija.core.measures.preparation import Steps, apply, fit, propose
-from sortija.core.table import Column
+from sortija.core.measures.alike import SAME
+from sortija.core.measures.catalogue import FAMILIES
+from sortija.core.measures.describe import Axis, shape, steps_for
+from sortija.core.measures.neighbours import Donors
+from sortija.core.measures.preparation import PRESETS, Steps
 from sortija.server.ledger.ledger import ledger_of
+from sortija.server.ledger.traits import traits_of
 from sortija.server.lens.evaluation import kept_clauses, selection_of
 from sortija.server.lens.fields import base_of
-from sortija.server.measures.actions import plan_of
-from sortija.server.measures.made import (
-    Made,
-    Standing,
-    base_from,
-    standing,
+from sortija.server.measures.actions import kept_plans, plan_of
+from sortija.server.measures.looks import (
+    ENGINE,
+    THREAD_STEPS,
+    category_look,
+    donors_of,
+    likeness,
+    look_of,
+    proposed_for,
+)
+from sortija.server.measures.made import Made, Standing, base_from, standing
+from sortija.server.measures.making import describes
+from sortija.server.measures.own import own_of
+from sortija.server.measures.payloads import (
+    Balance,
+    Levels,
+    MeasuresPage,
+    Numbers,
+    PresetBody,
+    Rows,
+    StepsBody,
+    Thread,
+    Tie,
 )
 from sortija.server.studies.http import Status
-from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.stations import Fact, station
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["MeasuresPage", "measures_page", "prepared_steps", "role_of"]
-
-THREAD_STEPS = 48
-
-
-class StepsBody(BaseModel):
-    fill: str = "leave out"
-    cap: float = 0.0
-    transform: str = "none"
-    scale: str = "z"
-
-
-class Figures(BaseModel):
-    count: int
-    missing: dict[str, int]
-    zeros: int
-    mean: float | None
-    sd: float | None
-    low: float | None
-    quartile_1: float | None
-    median: float | None
-    quartile_3: float | None
-    high: float | None
-    skew: float | None
-
-
-class AxisBody(BaseModel):
-    low: float
-    high: float
-    log: bool
-
-
-class Thread(BaseModel):
-    """One measure: figures, its shape on its axis, and the same after its preparation.
-
-    ``places``: where quartiles and median stand on each axis, from 0 to 1. ``lens``: the shape
-    of the customers in the lens, when one is on.
-    """
-
-    name: str
-    label: str
-    unit: str
-    definition: str
-    role: str
-    proposed_role: str
-    figures: Figures
-    axis: AxisBody
-    shape: list[int]
-    places: list[float]
-    lens: list[int] | None
-    lens_median: float | None
-    steps: StepsBody
-    proposed: StepsBody
-    prepared_axis: AxisBody
-    prepared: list[int]
-    prepared_places: list[float]
-    prepared_skew: float | None
-    constant: bool
-
-
-class Balance(BaseModel):
-    """The reconciliation: ledger = table + customers without a purchase + lines without one."""
-
-    ledger: int
-    table: int
-    without_purchase: int
-    without_customer: int
-
-
-class MeasuresPage(BaseModel):
-    status: Status
-    made_from: str
-    plan_revision: int
-    customers: int
-    with_purchase: int
-    threads: list[Thread]
-    reconciliation: Balance | None
-
-
-def _plain(value: float) -> float | None:
-    return None if math.isnan(value) else value
-
-
-def _figures(described: Description) -> Figures:
-    values: dict[str, Any] = {
-        k: _plain(v) if isinstance(v, float) else v for k, v in described.__dict__.items()
-    }
-    return Figures(**values)
+__all__ = [
+    "chosen_donors", "field_of", "lens_rows", "measures_page", "prepared_steps", "role_of",
+]  # fmt: skip
 
 
 def role_of(made: Made, plan: dict[str, dict[str, Any]], name: str) -> str:
@@ -129,111 +61,188 @@ def role_of(made: Made, plan: dict[str, dict[str, Any]], name: str) -> str:
 def prepared_steps(made: Made, plan: dict[str, dict[str, Any]], name: str) -> Steps:
     """The preparation chosen for a measure, else the proposed one."""
     chosen = plan.get(name, {}).get("steps")
-    return Steps(**chosen) if chosen else propose(made.column(name))
+    return Steps(**chosen) if chosen else proposed_for(made, name)
 
 
-@lru_cache(maxsize=1024)
-def _thread(look: Keyed[tuple[Made, str, Steps | None]]) -> dict[str, Any]:
-    """Everything about a measure that does not depend on the lens."""
-    made, name, chosen = look.value
-    column: Column = made.column(name)
-    proposed = propose(column)
-    steps = chosen or proposed
-    there = np.asarray(column.values[~column.missing])
-    figures = describe(column)
-    axis = axis_for(there, log=abs(figures.skew) > 2 if figures.count else False)
-    fitted = fit(column, steps)
-    after = apply(np.asarray(column.values), fitted)
-    after = after[~np.isnan(after)]
-    bell = axis_for(after, log=False)
-    quarters = np.array([figures.quartile_1, figures.median, figures.quartile_3])
-    after_quarters = np.quantile(after, (0.25, 0.5, 0.75)) if len(after) else np.zeros(3)
-    after_figures = describe(Column(name, "number", after))
-    return {
-        "figures": _figures(figures),
-        "axis": AxisBody(**asdict(axis)),
-        "shape": shape(there, axis, THREAD_STEPS).tolist(),
-        "places": axis.place(quarters).tolist() if figures.count else [],
-        "steps": StepsBody(**asdict(steps)),
-        "proposed": StepsBody(**asdict(proposed)),
-        "prepared_axis": AxisBody(**asdict(bell)),
-        "prepared": shape(after, bell, THREAD_STEPS).tolist(),
-        "prepared_places": bell.place(after_quarters).tolist(),
-        "prepared_skew": _plain(after_figures.skew),
-        "constant": fitted.constant,
-    }
+def chosen_donors(made: Made, plan: dict[str, dict[str, Any]]) -> Donors | None:
+    """Donors by the measures and traits that shape the groups; None while nobody asks for one."""
+    if not any(c.get("steps", {}).get("fill") == "neighbours" for c in plan.values()):
+        return None
+    shaping = [n for n in made.sources if role_of(made, plan, n) == "shapes"]
+    asking = [n for n, c in plan.items()
+              if c.get("steps", {}).get("fill") == "neighbours" and n in made.sources]  # fmt: skip
+    numbers = [n for n in dict.fromkeys([*shaping, *asking]) if made.source(n).kind == "number"]
+    categories = tuple(n for n in shaping if made.source(n).kind == "category")
+    return donors_of(made, {n: prepared_steps(made, plan, n) for n in numbers}, categories)
 
 
-def _chosen_rows(study: Study, window: WindowInView, lens: str) -> NDArray[np.int64] | None:
+def lens_rows(
+    study: Study, window: WindowInView, lens: str, made: Made
+) -> NDArray[np.int64] | None:
+    """Customers of the table that are in the lens; None while no lens is on."""
+    if made.of:
+        return None  # a lens speaks of customers
     clauses = kept_clauses(study, lens)
     base = base_of(study, window)
     if not clauses or base is None:
         return None
-    return members(selection_of(study, window, clauses, base))
+    rows = members(selection_of(study, window, clauses, base))
+    rows = rows[rows < made.size]
+    return rows[made.present[rows]]
 
 
 def measures_page(
-    study: Study, window: WindowInView | None, lens: str, person: Any
-) -> MeasuresPage:
+    study: Study, window: WindowInView | None, lens: str, person: Any,
+    beside: WindowInView | None = None, of: str = "",
+) -> MeasuresPage:  # fmt: skip
     """The whole station in one answer."""
-    at = standing(study, window, person) if window else Standing(None)
+    at = standing(study, window, person, of) if window else Standing(None)
     made = at.made
-    plan, revision = plan_of(study)
-    if made is None:
-        empty = Status(state="empty", words="Measures come from a log. Bring one in at the Ledger.")
-        status = at.status or empty
-        return MeasuresPage(
-            status=status, made_from="", plan_revision=revision, customers=0, with_purchase=0,
-            threads=[], reconciliation=None,
-        )  # fmt: skip
-    assert window is not None
-    rows = _chosen_rows(study, window, lens)
-    threads = []
-    for name in made.names:
-        about = made.about(name)
-        chosen = plan.get(name, {}).get("steps")
-        steps = Steps(**chosen) if chosen else None
-        look = _thread(Keyed((made.stamp, name, steps), (made, name, steps)))
-        teal, middle = None, None
-        if rows is not None:
-            values = np.asarray(made.column(name).values[rows])
-            values = values[~np.isnan(values)]
-            teal = shape(values, Axis(**look["axis"].model_dump()), THREAD_STEPS).tolist()
-            middle = float(np.median(values)) if len(values) else None
-        threads.append(
-            Thread(
-                name=name,
-                label=about.label,
-                unit=about.unit,
-                definition=about.definition,
-                role=role_of(made, plan, name),
-                proposed_role=about.role,
-                lens=teal,
-                lens_median=middle,
-                **look,
-            )
+    plan, revision = plan_of(study, of)
+    presets = [PresetBody(name=p.name, label=p.label, words=p.words) for p in PRESETS]
+    kept = [row["name"] for row in kept_plans(study)[0]]
+    _, own_revision = own_of(study)
+    if made is None or window is None:
+        empty = Status(
+            state="empty",
+            words="Measures come from a log, or from a customer table. Bring one in at the Ledger.",
         )
-    base = base_from(made)
-    present = threads[0].figures.count if threads else 0
+        return MeasuresPage(
+            status=at.status or empty, made_from="", plan_revision=revision,
+            own_revision=own_revision, customers=0, with_purchase=0, beside=None, threads=[],
+            presets=presets, kept=kept, reconciliation=None, has_log=False, of=of, populations=[],
+        )  # fmt: skip
+    rows = lens_rows(study, window, lens, made)
+    second = standing(study, beside, person, of).made if beside else None
     return MeasuresPage(
-        status=at.status or Status(state="whole"),
-        made_from=made.stamp,
-        plan_revision=revision,
-        customers=int(base.known.sum()),
-        with_purchase=present,
-        threads=threads,
-        reconciliation=Balance(**made.reconciliation),
-    )
+        status=at.status or Status(state="whole"), made_from=made.stamp, plan_revision=revision,
+        own_revision=own_revision, customers=int(base_from(made).known.sum()),
+        with_purchase=int(made.present.sum()),
+        beside=int(second.present.sum()) if second else None,
+        threads=_threads(made, plan, rows, second), presets=presets, kept=kept,
+        reconciliation=Balance(**made.reconciliation) if made.reconciliation else None,
+        has_log=bool(made.rows), of=of, populations=_populations(study, window),
+    )  # fmt: skip
+
+
+def _populations(study: Study, window: WindowInView) -> list[Rows]:
+    return [
+        Rows(name=t.name, label=t.label, levels=len(t.levels))
+        for t in traits_of(study, window.to)
+        if t.kind == "category" and t.type in ("category", "ordered") and len(t.levels) > 1
+    ]
+
+
+def _threads(
+    made: Made, plan: dict[str, dict[str, Any]], rows: NDArray[np.int64] | None, second: Made | None
+) -> list[Thread]:
+    place = {family: n for n, family in enumerate(FAMILIES)}
+    names = sorted(made.sources, key=lambda n: place[made.about(n).family])
+    ties = _ties(made, names)
+    formulas = {own.name: own.formula for own in own_of(made.study)[0]}
+    donors = chosen_donors(made, plan)
+    unsure = int((made.at_least & made.present).sum())
+    then = np.flatnonzero(second.present) if second else None
+
+    def one(name: str) -> Thread:
+        about, source = made.about(name), made.source(name)
+        number = source.kind == "number"
+        return Thread(
+            name=name, field=field_of(made, name), label=about.label, unit=about.unit,
+            definition=about.definition, family=about.family, whole=about.whole,
+            role=role_of(made, plan, name), proposed_role=about.role,
+            by_definition=about.by_definition, formula=formulas.get(name, ""), note=source.note,
+            at_least=unsure if name == "tenure" else 0,
+            ties=ties.get(name, []),
+            numbers=_numbers(made, plan, name, rows, (second, then), donors) if number else None,
+            levels=None if number else _levels(made, name, rows),
+        )  # fmt: skip
+
+    # Threads must find every file in place: only this one may ask the database.
+    for each in (made, second) if second else (made,):
+        for name in each.sources:
+            each.column(name)
+    return ENGINE.map(one, names)
+
+
+def field_of(made: Made, name: str) -> str:
+    """What a clause calls a column."""
+    return name if made.source(name).kind == "category" else f"measure:{name}"
+
+
+def _numbers(
+    made: Made, plan: dict[str, dict[str, Any]], name: str, rows: NDArray[np.int64] | None,
+    beside: tuple[Made | None, NDArray[np.int64] | None], donors: Donors | None,
+) -> Numbers:  # fmt: skip
+    proposed = proposed_for(made, name)
+    steps = prepared_steps(made, plan, name)
+    look = look_of(made, name, steps, donors)
+    axis = Axis(**look["axis"])
+    teal, middle = _on_axis(made, name, rows, axis) if rows is not None else (None, None)
+    other, other_middle = None, None
+    second, then = beside
+    if second is not None and then is not None and name in second.sources:
+        other, other_middle = _on_axis(second, name, then, axis)
+    return Numbers(
+        lens=teal, lens_median=middle, beside=other, beside_median=other_middle,
+        steps=StepsBody(**asdict(steps)), proposed=StepsBody(**asdict(proposed)), **look,
+    )  # fmt: skip
+
+
+def _on_axis(
+    made: Made, name: str, rows: NDArray[np.int64], axis: Axis
+) -> tuple[list[int], float | None]:
+    """Shape and median of some customers on an axis that was chosen for others."""
+    values = np.asarray(made.column(name).values, np.float64)[rows]
+    values = values[~np.isnan(values)]
+    steps = steps_for(axis, made.about(name).whole, THREAD_STEPS)
+    return shape(values, axis, steps).tolist(), (float(np.median(values)) if len(values) else None)
+
+
+def _levels(made: Made, name: str, rows: NDArray[np.int64] | None) -> Levels:
+    look = category_look(made, name)
+    teal = None
+    if rows is not None:
+        column = made.column(name)
+        counts = np.bincount(np.asarray(column.values)[rows], minlength=len(column.levels) + 1)
+        place = {level: n + 1 for n, level in enumerate(column.levels)}
+        teal = [int(counts[place[level]]) for level in look["levels"]]
+    return Levels(**look, lens=teal)
+
+
+def _ties(made: Made, names: list[str]) -> dict[str, list[Tie]]:
+    """Measures that say the same, by rank; shares of one kind are left out, for they sum to 1."""
+    numbers = [n for n in names if made.source(n).kind == "number" and not _is_part(n)]
+    found = likeness(made, numbers, rank=True)
+    out: dict[str, list[Tie]] = {}
+    for i, name in enumerate(found.names):
+        mine = [
+            Tie(name=other, label=made.about(other).label, value=value)
+            for j, other in enumerate(found.names)
+            if i != j and (value := found.values[i][j]) is not None and abs(value) >= SAME
+        ]
+        out[name] = sorted(mine, key=lambda tie: -abs(tie.value))
+    return out
+
+
+def _is_part(name: str) -> bool:
+    return bool(re.match(r"share_|offer:", name))
+
+
+@describes
+def _describe(study: Study, window: WindowInView, of: str) -> None:
+    """Work out every thread, so that the first look at a large window finds it ready."""
+    measures_page(study, window, "", None, of=of)
 
 
 @station("measures", 2, "Measures")
 def _fact(study: Study, window: WindowInView | None) -> Fact:
-    ledger = ledger_of(study)
-    if ledger is None or window is None:
+    if window is None:
         return Fact("not yet", "needs a log")
     at = standing(study, window)
     if at.made is None:
-        return at.fact("")
+        return at.fact("") if ledger_of(study) else Fact("not yet", "needs a log")
     plan, _ = plan_of(study)
-    used = sum(role_of(at.made, plan, name) == "shapes" for name in at.made.names)
-    return at.fact(f"{used} of {len(at.made.names)} in use")
+    names = list(at.made.sources)
+    used = sum(role_of(at.made, plan, name) == "shapes" for name in names)
+    return at.fact(f"{used} of {len(names)} in use")

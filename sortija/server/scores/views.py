@@ -150,7 +150,7 @@ def scores_page(study: Study, window: WindowInView | None, lens: str) -> ScoresP
     """The whole station in one answer."""
     at = standing(study, window) if window else Standing(None)
     made = at.made
-    if made is None or window is None:
+    if made is None or window is None or not made.rows:
         empty = Status(state="empty", words="Scores are cut from measures. Bring in a log first.")
         return ScoresPage(
             status=at.status or empty, made_from="", measures=[],
@@ -198,7 +198,7 @@ def _totals(total: NDArray[np.float64], money: NDArray[np.int64]) -> list[TotalR
 @field_kind("band")
 def _band_field(study: Study, window: WindowInView, name: str) -> Field | None:
     made = made_or_job(study, window)
-    if not isinstance(made, Made) or name not in MEASURES:
+    if not isinstance(made, Made) or not made.rows or name not in MEASURES:
         return None
     banding = bandings(made)[MEASURES.index(name)]
     levels = tuple(str(n) for n in range(1, BANDS + 1))
@@ -210,7 +210,7 @@ def _band_field(study: Study, window: WindowInView, name: str) -> Field | None:
 @lists_fields
 def _band_names(study: Study, window: WindowInView) -> list[FieldName]:
     made = made_or_job(study, window)
-    if not isinstance(made, Made):
+    if not isinstance(made, Made) or not made.rows:
         return []
     return [
         FieldName(f"band:{n}", f"{made.about(n).label}, band", "category", "", "Scores")
@@ -223,6 +223,8 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     at = standing(study, window) if window else Standing(None)
     if at.made is None:
         return at.fact("") if at.job else Fact("not yet", "needs measures")
+    if not at.made.rows:
+        return Fact("not yet", "needs a log")
     lost = sum(banding.empty for banding in bandings(at.made))
     words = " × ".join([str(BANDS)] * len(MEASURES)) + " bands"
     return at.fact(f"{words}, {lost} lost to ties" if lost else words)

@@ -12,6 +12,7 @@ from django.utils import timezone
 
 from sortija.server.accounts.models import Person
 from sortija.server.studies.models import HistoryEntry, Membership, Population, Setting, Study
+from sortija.server.studies.once import once
 from sortija.server.studies.problems import Conflict, Problem
 
 __all__ = [
@@ -103,8 +104,13 @@ def reverses(action: str) -> Callable[[Reverser], Reverser]:
 
 def read_setting(study: Study, key: str, default: Any) -> tuple[Any, int]:
     """(value, revision) of a setting; the default at revision 0 where none was chosen."""
-    row = Setting.objects.filter(study=study, key=key).first()
+    row = _setting(study, key)
     return (row.value, row.revision) if row else (default, 0)
+
+
+@once
+def _setting(study: Study, key: str) -> Setting | None:
+    return Setting.objects.filter(study=study, key=key).first()
 
 
 def change_setting(

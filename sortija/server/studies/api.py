@@ -19,7 +19,7 @@ from sortija.server.studies import actions
 from sortija.server.studies.http import JobRow, body, job_row, reply
 from sortija.server.studies.models import Membership
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import default_window, facts
+from sortija.server.studies.stations import default_window, facts, whole_years
 from sortija.server.studies.windows import BACKS, WindowInView, window_from
 
 __all__ = ["urls"]
@@ -67,11 +67,12 @@ def _window_row(window: WindowInView) -> WindowRow:
 
 
 class Trail(BaseModel):
-    """Seven facts, the window they speak of, and the windows on offer."""
+    """Seven facts, the window they speak of, and the windows on offer; ``years``: whole ones."""
 
     study: StudyRow
     window: WindowRow | None
     backs: list[str]
+    years: list[int]
     stations: list[StationFact]
 
 
@@ -150,6 +151,7 @@ class TrailView(APIView):
                 study=_row(member),
                 window=_window_row(window) if window else None,
                 backs=list(BACKS),
+                years=whole_years(member.study),
                 stations=[
                     StationFact(key=key, name=name, state=f.state, words=f.words, since=f.since)
                     for key, name, f in facts(member.study, window)

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 from django.conf import settings
-from django.db import transaction
+from django.db import IntegrityError, transaction
 from numpy.typing import NDArray
 
 from sortija.core import table
@@ -31,6 +31,9 @@ __all__ = [
 ]
 
 _KEEP_SECONDS = 3600
+#: Seconds between two looks at how much room the files take: a look asks for every file's size.
+_LOOK_SECONDS = 20
+_looked: dict[Path, float] = {}
 
 
 def write_column(
@@ -46,33 +49,55 @@ def write_columns(
     window: str,
     fingerprint: str,
 ) -> list[Column]:
-    """Keep several columns of one making in one transaction."""
+    """Keep several columns of one making in one transaction; those that are there already stay."""
+    names = [column.name for column, _ in columns]
     with transaction.atomic():
-        return [_write(population, c, window, fingerprint, details) for c, details in columns]
-
-
-def _write(
-    population: Population, column: table.Column, window: str, fingerprint: str, details: Any
-) -> Column:
-    row, made = Column.objects.get_or_create(
-        population=population, window=window, name=column.name, fingerprint=fingerprint,
-        defaults={
-            "version": population.version, "kind": column.kind, "unit": column.unit,
-            "details": {"levels": list(column.levels), **(details or {})}, "size": len(column),
-        },
-    )  # fmt: skip
-    if made:
-        little = column.values.astype(column.values.dtype.newbyteorder("<"))
-        ColumnChunk.objects.bulk_create(
-            ColumnChunk(
-                column=row,
-                number=number,
-                data=little[start:stop].tobytes(),
-                reasons=b"" if column.reasons is None else column.reasons[start:stop].tobytes(),
+        there = _named(population, window, fingerprint, names)
+        missing = [(c, d) for c, d in columns if c.name not in there]
+        made = [
+            Column(
+                population=population, window=window, name=column.name, fingerprint=fingerprint,
+                version=population.version, kind=column.kind, unit=column.unit, size=len(column),
+                details={"levels": list(column.levels), **(details or {})},
             )
-            for number, (start, stop) in enumerate(chunk_bounds(len(column)))
+            for column, details in missing
+        ]  # fmt: skip
+        try:
+            with transaction.atomic():
+                Column.objects.bulk_create(made)
+        except IntegrityError:  # somebody else made some of them meanwhile: they are the same
+            return write_columns(population, columns, window, fingerprint)
+        for row, (column, _) in zip(made, missing, strict=True):
+            _fill(row, column)
+            there[row.name] = row
+    return [there[name] for name in names]
+
+
+def _named(
+    population: Population, window: str, fingerprint: str, names: list[str]
+) -> dict[str, Column]:
+    rows = Column.objects.filter(
+        population=population, window=window, fingerprint=fingerprint, name__in=names
+    )
+    return {row.name: row for row in rows}
+
+
+def _fill(row: Column, column: table.Column) -> None:
+    """The values of a new column; once they are kept, their file lies ready too."""
+    little = column.values.astype(column.values.dtype.newbyteorder("<"))
+    ColumnChunk.objects.bulk_create(
+        ColumnChunk(
+            column=row,
+            number=number,
+            data=little[start:stop].tobytes(),
+            reasons=b"" if column.reasons is None else column.reasons[start:stop].tobytes(),
         )
-    return row
+        for number, (start, stop) in enumerate(chunk_bounds(len(column)))
+    )
+    arrays: dict[str, NDArray[Any]] = {"values": little}
+    if column.reasons is not None:
+        arrays["reasons"] = np.asarray(column.reasons)
+    transaction.on_commit(lambda: put_aside(_folder(row), arrays))
 
 
 def blanked(row: Column, numbers: list[int]) -> Column:
@@ -165,6 +190,10 @@ class whole_folder:  # noqa: N801 - reads as a statement: ``with whole_folder(pl
 
 def _make_room(parent: Path) -> None:
     """Drop the files unused for longest while the whole is over its limit; they can be rebuilt."""
+    now = time.monotonic()
+    if now - _looked.get(parent, -_LOOK_SECONDS) < _LOOK_SECONDS:
+        return
+    _looked[parent] = now
     folders = []
     for folder in parent.iterdir():
         with suppress(FileNotFoundError):  # another process renamed or dropped it meanwhile

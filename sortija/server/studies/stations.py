@@ -9,7 +9,16 @@ from typing import Literal
 from sortija.server.studies.models import Study
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Fact", "State", "default_window", "facts", "gives_default_window", "station"]
+__all__ = [
+    "Fact",
+    "State",
+    "default_window",
+    "facts",
+    "gives_default_window",
+    "gives_years",
+    "station",
+    "whole_years",
+]
 
 State = Literal["not yet", "working", "current", "out of date", "failed"]
 
@@ -54,3 +63,16 @@ def gives_default_window(function: Callable[[Study], WindowInView | None]) -> No
 def default_window(study: Study) -> WindowInView | None:
     """The window that a study opens with; None while there is nothing to look at."""
     return _DEFAULT_WINDOWS[0](study) if _DEFAULT_WINDOWS else None
+
+
+_YEARS: list[Callable[[Study], list[int]]] = []
+
+
+def gives_years(function: Callable[[Study], list[int]]) -> None:
+    """Register who knows the years that a study has whole."""
+    _YEARS[:] = [function]
+
+
+def whole_years(study: Study) -> list[int]:
+    """Calendar years that the study's data cover from January to December, newest first."""
+    return _YEARS[0](study) if _YEARS else []

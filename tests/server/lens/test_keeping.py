@@ -2,10 +2,17 @@
 
 import csv
 import io
+from datetime import date, timedelta
+from unittest import mock
+
+import openpyxl
+import pyarrow.parquet as pq
+from django.utils import timezone
 
 from sortija.server.ledger.models import Card, Intake
+from sortija.server.lens.models import Export
 from sortija.server.studies.models import Membership
-from tests.server.support import LOG, MEMBERS, ServerCase
+from tests.server.support import LOG, MEMBERS, ServerCase, run_jobs
 
 YARD = {"field": "trait:garden", "values": ["yard"]}
 
@@ -106,7 +113,8 @@ class Kept(ServerCase):
         self.keep("Yard", status=403, client=client)
         self.get("kept", client=client)
         self.get("customers", client=client)
-        self.send("post", "customers/file", status=403, client=client)
+        self.send("post", "exports", {"kind": "csv"}, 403, client)
+        self.get("exports", 403, client=client)
 
 
 class Listing(ServerCase):
@@ -139,18 +147,86 @@ class Listing(ServerCase):
     def test_what_cannot_be_listed(self):
         self.get("customers", 400, first="-1")
         self.get("customers", 404, order="measure:nothing")
-        self.get("customers", 400, fields=",".join(["measure:recency"] * 13))
+        self.get("customers", 400, fields=",".join(["measure:recency"] * 61))
+
+    def asked(self, kind, **query):
+        words = "&".join(f"{key}={value}" for key, value in query.items())
+        return self.send("post", f"exports?{words}", {"kind": kind}, 201)
+
+    def fetched(self, row, part="file"):
+        response = self.client.get(self.url(f"exports/{row['id']}/{part}"))
+        self.assertEqual(response.status_code, 200)
+        return b"".join(response.streaming_content)
 
     def test_a_file_is_safe_complete_and_on_record(self):
         Card.objects.filter(code="B").update(code="=B()")
-        url = self.url("customers/file?order=measure:monetary&down=1&fields=measure:monetary")
-        response = self.client.post(url)
-        text = b"".join(response.streaming_content).decode()
-        rows = list(csv.reader(io.StringIO(text)))
-        self.assertEqual(rows, [["customer", "Spend"], ["A", "40"], ["'=B()", "15.5"],
+        row = self.asked("csv", order="measure:monetary", down="1", fields="measure:monetary")
+        self.assertFalse(row["ready"])
+        self.assertEqual(self.client.get(self.url(f"exports/{row['id']}/file")).status_code, 404)
+        run_jobs()
+        (listed,) = self.get("exports")["exports"]
+        self.assertTrue(listed["ready"])
+        rows = list(csv.reader(io.StringIO(self.fetched(row).decode(), newline="")))
+        self.assertEqual(rows, [["Customer", "Spend"], ["A", "40"], ["'=B()", "15.5"],
                                 ["C", "5.5"], ["D", ""]])  # fmt: skip
         words = [entry["words"] for entry in self.get("history")["entries"]]
-        self.assertEqual(words[0], "Saved a list of 4 customers")
+        self.assertEqual(words[0], "Saved a list of 4 customers as CSV")
+        about = self.fetched(row, "dictionary").decode()
+        self.assertIn("Sales less returns in the window.", about)
+        self.assertIn("1 no visit in the window", about)
+        self.assertIn("to 20 Jun 2026, 12 months back", about)
+
+    def test_parquet_and_xlsx_of_a_lens(self):
+        lens = self.send("post", "lens", {"clauses": [YARD]})["digest"]
+        fields = "measure:recency,trait:joined_on,trait:garden"
+        rows = [self.asked(kind, lens=lens, fields=fields) for kind in ("parquet", "xlsx")]
+        run_jobs()
+        table = pq.read_table(io.BytesIO(self.fetched(rows[0])))
+        self.assertEqual(table.column("customer").to_pylist(), ["A", "D"])
+        self.assertEqual(table.column("joined_on").to_pylist()[0], date(2020, 1, 1))
+        self.assertEqual(table.column("recency").null_count, 1)
+        book = openpyxl.load_workbook(io.BytesIO(self.fetched(rows[1])))
+        self.assertEqual(book["Customers"].cell(3, 4).value, "yard")
+        self.assertEqual(book["Dictionary"].cell(3, 2).value, "Days since last visit")
+
+    def test_what_cannot_be_saved(self):
+        self.send("post", "exports", {"kind": "pdf"}, 400)
+        self.send("post", "exports?fields=measure:nothing", {"kind": "csv"}, 404)
+        nobody = {**YARD, "values": ["moon"]}
+        digest = self.send("post", "lens", {"clauses": [nobody]})["digest"]
+        words = self.send("post", f"exports?lens={digest}", {"kind": "csv"}, 400)["detail"]
+        self.assertIn("No one is in this lens", words)
+        self.get("exports/999/file", 404)
+
+    def test_a_file_that_cannot_be_written_says_so_and_can_be_tried_again(self):
+        row = self.asked("csv")
+        full = OSError(28, "No space left on device")
+        with mock.patch("sortija.server.lens.exports.write_list", side_effect=full):
+            run_jobs()
+        (failed,) = self.get("exports")["exports"]
+        self.assertIn("No space left", failed["job"]["error"])
+        self.assertFalse(failed["ready"])
+        self.assertEqual(list((self.folder / "exports").iterdir()), [])
+        self.send("post", f"jobs/{failed['job']['id']}/again")
+        run_jobs()
+        self.assertIn(b"Customer", self.fetched(row))
+
+    def test_files_go_with_a_person_who_is_erased(self):
+        row = self.asked("csv")
+        run_jobs()
+        number = Card.objects.get(code="A").number
+        self.send("delete", f"customer/{number}", status=204)
+        self.get(f"exports/{row['id']}/file", 404)
+        self.assertEqual(list((self.folder / "exports").iterdir()), [])
+
+    def test_files_go_after_a_week(self):
+        row = self.asked("csv")
+        run_jobs()
+        Export.objects.update(asked_at=timezone.now() - timedelta(days=8))
+        self.asked("csv")
+        self.get(f"exports/{row['id']}/file", 404)
+        run_jobs()
+        self.assertEqual(len(list((self.folder / "exports").iterdir())), 2)
 
 
 class Spending(ServerCase):

@@ -76,7 +76,10 @@ class Lenses(ServerCase):
 
         charts = ["measure:recency"]
         with mock.patch.object(evaluation, "field", gone):
-            self.assertIn("measure:recency", self.ask(charts=charts, status=404)["detail"])
+            answer = self.ask(charts=charts)  # a screen asks by what it saw last
+            self.assertEqual((answer["ready"], answer["charts"]), (True, []))
+            clause = {"field": "measure:recency", "ranges": [[1, 2]]}
+            self.assertIn("measure:recency", self.ask(clause, status=404)["detail"])
             with mock.patch.object(evaluation, "base_of", side_effect=[
                 real(self.study, default_window(self.study)), None,
             ]):  # fmt: skip

@@ -1,0 +1,147 @@
+"""Lists that leave the house as files: made by a job, kept for a week, each on record."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from pathlib import Path
+from typing import Any, get_args
+
+from django.conf import settings
+from django.db import transaction
+from django.http import Http404
+from django.utils import timezone
+
+from sortija.core.formats.exports import ExportError, FileKind, write_dictionary, write_list
+from sortija.core.lens.clauses import Clause
+from sortija.server.jobs import work
+from sortija.server.jobs.models import Job
+from sortija.server.jobs.work import JobError, Running, handles
+from sortija.server.lens.listing import Listing
+from sortija.server.lens.models import Export
+from sortija.server.studies.actions import record
+from sortija.server.studies.models import Study
+from sortija.server.studies.people import forgets_people
+from sortija.server.studies.problems import Problem
+from sortija.server.studies.windows import WindowInView, read_window
+
+__all__ = ["KEEP_DAYS", "ask_export", "dictionary_of", "export_of", "file_of"]
+
+KEEP_DAYS = 7
+
+
+def ask_export(
+    study: Study, person: Any, kind: str, window: WindowInView, clauses: list[Clause],
+    fields: list[str], order: str, down: bool,
+) -> Export:  # fmt: skip
+    """Begin a file; the list is checked now, so that what cannot be listed is said at once."""
+    if kind not in get_args(FileKind):
+        raise Problem("A list is saved as CSV, XLSX or Parquet.")
+    listing = Listing(study, window, clauses, fields, order, down)
+    if not len(listing.rows):
+        raise Problem("No one is in this lens, so there is nothing to save.")
+    asked = {
+        "clauses": [clause.as_json() for clause in clauses], "fields": fields, "order": order,
+        "down": down, "to": window.to.isoformat(), "back": window.back,
+    }  # fmt: skip
+    with transaction.atomic():
+        _sweep(study)
+        row = Export.objects.create(
+            study=study, person=person, kind=kind, asked=asked, customers=len(listing.rows)
+        )
+        words = f"Saved a list of {len(listing.rows):,} customers as {kind.upper()}"
+        record(study, person, "save list", words, f"export:{row.pk}", None, listing.made_from)
+        said = f"Writing {len(listing.rows):,} customers"
+        job = work.start(study.pk, "lens.export", str(row.pk), said, person, {"export": row.pk})
+        row.job = job.pk
+        row.save(update_fields=["job"])
+    return row
+
+
+def _folder() -> Path:
+    folder = Path(settings.EXPORTS)
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+def _sweep(study: Study) -> None:
+    """Files older than a week go; that they were taken stays on record."""
+    old = Export.objects.filter(
+        study=study, asked_at__lt=timezone.now() - timedelta(days=KEEP_DAYS)
+    )
+    for row in old:
+        _drop(row)
+
+
+def _drop(row: Export) -> None:
+    if row.file:
+        for path in (file_of(row), dictionary_of(row)):
+            path.unlink(missing_ok=True)
+    row.delete()
+
+
+@forgets_people
+def _forget(study: Study, numbers: list[int]) -> None:
+    """Files may name anybody: all of the study's go, and can be saved again."""
+    for row in Export.objects.filter(study=study):
+        _drop(row)
+
+
+def file_of(row: Export) -> Path:
+    """Where the list lies."""
+    return _folder() / row.file
+
+
+def dictionary_of(row: Export) -> Path:
+    """Where its dictionary lies."""
+    return _folder() / f"{Path(row.file).stem}-dictionary.csv"
+
+
+def export_of(study: Study, number: int) -> Export:
+    """A file that is still kept; Http404 for all others."""
+    row = Export.objects.filter(study=study, pk=number).first()
+    if row is None:
+        raise Http404("This file is no longer kept. Save the list again.")
+    return row
+
+
+@handles("lens.export", repeatable=True)
+def _export(job: Job, running: Running) -> None:
+    row = Export.objects.select_related("study").get(pk=job.arguments["export"])
+    asked, study = row.asked, row.study
+    window = read_window(asked["to"], asked["back"])
+    try:
+        listing = Listing(
+            study, window, [Clause.from_json(c) for c in asked["clauses"]], asked["fields"],
+            asked["order"], asked["down"],
+        )  # fmt: skip
+    except Problem as problem:
+        raise JobError(problem.detail) from problem
+    columns = listing.told()
+    name = f"{study.pk}-{row.pk}.{row.kind}"
+    aside = _folder() / f".aside-{name}"
+    try:
+        blocks = listing.blocks(running.progress)
+        write_list(aside, row.kind, columns, len(listing.rows), blocks)  # type: ignore[arg-type]
+        row.file, row.customers, row.size = name, len(listing.rows), aside.stat().st_size
+        notes = [
+            ("window", f"to {window.to:%d %b %Y}, {_back_words(window)}"),
+            ("customers", f"{len(listing.rows):,}"),
+            ("made from", listing.made_from),
+        ]
+        write_dictionary(dictionary_of(row), columns, notes)
+        aside.rename(file_of(row))
+    except ExportError as problem:
+        raise JobError(str(problem)) from problem
+    except OSError as problem:
+        raise JobError(
+            f"The file cannot be written: {problem.strerror}. Make room and try again."
+        ) from problem
+    finally:
+        aside.unlink(missing_ok=True)
+    row.save(update_fields=["file", "customers", "size"])
+
+
+def _back_words(window: WindowInView) -> str:
+    if window.since:
+        return f"from {window.since:%d %b %Y}"
+    return f"{window.months} months back" if window.months else "the whole log"

@@ -1,0 +1,220 @@
+"""Measures over HTTP: against each other, over time, and the study's own."""
+
+from __future__ import annotations
+
+from django.http import HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from pydantic import BaseModel
+from rest_framework.negotiation import BaseContentNegotiation
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from sortija.core.measures.formula import FUNCTIONS
+from sortija.server.measures import own
+from sortija.server.measures.api import ROWS, made_for
+from sortija.server.measures.levels import LevelsPage, levels_page
+from sortija.server.measures.own import Checked, Own, Word
+from sortija.server.measures.pairs import (
+    AlikePage,
+    MatrixPage,
+    PairPage,
+    alike_page,
+    matrix_page,
+    pair_page,
+    pair_points,
+)
+from sortija.server.measures.series import SeriesPage, series_page
+from sortija.server.studies.actions import study_for
+from sortija.server.studies.http import WINDOW, body, expected_revision, reply
+from sortija.server.studies.problems import Problem
+from sortija.server.studies.stations import default_window
+from sortija.server.studies.windows import window_from
+
+__all__ = ["pair_urls"]
+
+ARROW = "application/vnd.apache.arrow.stream"
+PAIR = [*ROWS, OpenApiParameter("x", str), OpenApiParameter("y", str)]
+
+
+class AlikeView(APIView):
+    @extend_schema(
+        parameters=[
+            *ROWS,
+            OpenApiParameter("rank", str, description="1: by ranks (Spearman)"),
+            OpenApiParameter("every", str, description="1: those left out too"),
+        ],
+        responses=AlikePage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        asked = request.query_params
+        made = made_for(request, found)
+        return reply(alike_page(made, found, asked.get("rank") == "1", asked.get("every") == "1"))
+
+
+class PairView(APIView):
+    @extend_schema(parameters=PAIR, responses=PairPage)
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        asked = request.query_params
+        page = pair_page(made_for(request, found), found, asked.get("x", ""), asked.get("y", ""),
+                         asked.get("lens", ""))  # fmt: skip
+        return reply(page)
+
+
+class _Arrow(BaseContentNegotiation):
+    """A stream of columns is sent as it is, whatever is asked for; problems go as JSON."""
+
+    def select_parser(self, request, parsers):  # type: ignore[no-untyped-def]
+        return parsers[0]
+
+    def select_renderer(self, request, renderers, format_suffix=None):  # type: ignore[no-untyped-def]
+        return renderers[0], renderers[0].media_type
+
+
+class PairPoints(APIView):
+    """The points of two measures as an Arrow IPC stream."""
+
+    content_negotiation_class = _Arrow
+
+    @extend_schema(parameters=PAIR, responses={(200, ARROW): OpenApiTypes.BINARY})
+    def get(self, request: Request, study: int) -> HttpResponse:
+        found = study_for(request.user, study)
+        asked = request.query_params
+        data = pair_points(made_for(request, found), found, asked.get("x", ""), asked.get("y", ""),
+                           asked.get("lens", ""))  # fmt: skip
+        return HttpResponse(data, content_type=ARROW)
+
+
+class MatrixView(APIView):
+    @extend_schema(
+        parameters=[*ROWS, OpenApiParameter("names", str, description="divided by commas")],
+        responses=MatrixPage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        names = [n for n in request.query_params.get("names", "").split(",") if n]
+        lens = request.query_params.get("lens", "")
+        return reply(matrix_page(made_for(request, found), found, names, lens))
+
+
+class LevelsView(APIView):
+    @extend_schema(parameters=ROWS, responses=LevelsPage)
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        return reply(levels_page(made_for(request, found), found))
+
+
+class SeriesView(APIView):
+    @extend_schema(
+        parameters=[
+            *WINDOW,
+            OpenApiParameter("step", str, description="month, quarter or year"),
+            OpenApiParameter("shares", str, description="1: shares of sales too"),
+        ],
+        responses=SeriesPage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        window = window_from(request, default_window(found))
+        step = request.query_params.get("step", "month")
+        shares = request.query_params.get("shares") == "1"
+        return reply(series_page(found, window, step, request.user, shares))
+
+
+class FunctionRow(BaseModel):
+    name: str
+    shown: str
+    words: str
+
+
+class FormulaHelp(BaseModel):
+    """What a formula can speak of and call."""
+
+    words: list[Word]
+    functions: list[FunctionRow]
+    signs: list[str]
+
+
+class FormulaText(BaseModel):
+    """``name``: the own measure that the formula is to replace."""
+
+    formula: str
+    name: str = ""
+
+
+class NewOwn(BaseModel):
+    label: str
+    formula: str
+
+
+class OwnKept(BaseModel):
+    own: Own
+    revision: int
+
+
+class OwnMeasures(APIView):
+    @extend_schema(parameters=WINDOW, responses=FormulaHelp)
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        rows = [FunctionRow(name=f.name, shown=f.shown, words=f.words) for f in FUNCTIONS.values()]
+        signs = ["+", "-", "*", "/", "^", "<", "<=", ">", ">=", "=", "!=", "and", "or", "not"]
+        words = own.words_of(made_for(request, found))
+        return reply(FormulaHelp(words=words, functions=rows, signs=signs))
+
+    @extend_schema(parameters=WINDOW, request=NewOwn, responses={201: OwnKept})
+    def post(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        asked = body(request, NewOwn)
+        mine, revision = own.keep(
+            made_for(request, found), request.user, asked.label, asked.formula,
+            expected=expected_revision(request),
+        )  # fmt: skip
+        return reply(OwnKept(own=mine, revision=revision), 201)
+
+
+class FormulaCheck(APIView):
+    """Read a formula, and try it on everyone without keeping it."""
+
+    @extend_schema(parameters=WINDOW, request=FormulaText, responses=Checked)
+    def post(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        asked = body(request, FormulaText)
+        return reply(own.check(made_for(request, found), asked.formula, asked.name))
+
+
+class OneOwn(APIView):
+    @extend_schema(parameters=WINDOW, request=NewOwn, responses=OwnKept)
+    def put(self, request: Request, study: int, name: str) -> Response:
+        found = study_for(request.user, study, "analyst")
+        asked = body(request, NewOwn)
+        if not name:
+            raise Problem("Say which measure.", 404)
+        mine, revision = own.keep(
+            made_for(request, found), request.user, asked.label, asked.formula, name,
+            expected_revision(request),
+        )  # fmt: skip
+        return reply(OwnKept(own=mine, revision=revision))
+
+    @extend_schema(parameters=WINDOW, responses={204: None})
+    def delete(self, request: Request, study: int, name: str) -> Response:
+        found = study_for(request.user, study, "analyst")
+        own.drop(made_for(request, found), request.user, name, expected_revision(request))
+        return Response(status=204)
+
+
+def pair_urls() -> list[tuple[str, type[APIView]]]:
+    """Paths below ``/api/`` and their views."""
+    return [
+        ("studies/<int:study>/alike", AlikeView),
+        ("studies/<int:study>/pair", PairView),
+        ("studies/<int:study>/pair/points", PairPoints),
+        ("studies/<int:study>/pairs", MatrixView),
+        ("studies/<int:study>/levels", LevelsView),
+        ("studies/<int:study>/series", SeriesView),
+        ("studies/<int:study>/own-measures", OwnMeasures),
+        ("studies/<int:study>/own-measures/<str:name>", OneOwn),
+        ("studies/<int:study>/formula", FormulaCheck),
+    ]

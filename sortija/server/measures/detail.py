@@ -1,0 +1,322 @@
+"""One measure opened in place: its histogram, fences, choices and what each would do."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel
+
+from sortija.core.measures.describe import axis_for, describe, shape
+from sortija.core.measures.neighbours import Donors, donors_for
+from sortija.core.measures.pairs import line_through, sample_rows
+from sortija.core.measures.preparation import Steps, fit, touched
+from sortija.core.table import REASONS, Column
+from sortija.server.measures.actions import plan_of
+from sortija.server.measures.looks import (
+    donors_of,
+    likeness,
+    plain,
+    prepared_values,
+    table_of,
+    within,
+)
+from sortija.server.measures.made import Made
+from sortija.server.measures.payloads import StepsBody, TouchedBody
+from sortija.server.measures.views import lens_rows, prepared_steps, role_of
+from sortija.server.studies.models import Study
+from sortija.server.studies.problems import Problem
+
+__all__ = ["Fill", "MeasureDetail", "detail_of", "fill_of"]
+
+BARS = 30
+CHOICE_STEPS = 28
+POINTS = 600
+EXTREMES = 5
+SEED = 4107
+_OPTIONS: dict[str, list[tuple[str, dict[str, Any]]]] = {
+    "fill": [(fill, {"fill": fill}) for fill in ("leave out", "median", "mode", "neighbours")],
+    "cap": [
+        ("not capped", {"cap": 0.0, "fences": False}),
+        ("1%", {"cap": 0.01, "fences": False}),
+        ("2%", {"cap": 0.02, "fences": False}),
+        ("5%", {"cap": 0.05, "fences": False}),
+        ("at the fences", {"cap": 0.0, "fences": True}),
+    ],
+    "transform": [(way, {"transform": way}) for way in ("none", "log", "root")],
+    "scale": [(way, {"scale": way}) for way in ("z", "range", "robust", "rank", "none")],
+}
+
+
+class Option(BaseModel):
+    """One choice of a step with everything else as it is: whom it touches, what comes out."""
+
+    step: str
+    label: str
+    steps: StepsBody
+    chosen: bool
+    touched: TouchedBody
+    skew: float | None
+    low: float | None
+    high: float | None
+    shape: list[int]
+
+
+class Extreme(BaseModel):
+    """A customer at one end, and the value."""
+
+    number: int
+    name: str
+    value: float
+
+
+class Lacking(BaseModel):
+    """A customer of the table without a value, and why."""
+
+    number: int
+    name: str
+    reason: str
+
+
+class Relative(BaseModel):
+    """The measure most like this one, and some customers by both (``y`` is the relative)."""
+
+    name: str
+    label: str
+    unit: str
+    r: float
+    slope: float | None
+    intercept: float | None
+    x: list[float]
+    y: list[float]
+    inside: list[bool]
+    customers: int
+
+
+class HeldOutBody(BaseModel):
+    """The model of visits against months it has not seen; days since 1970-01-01."""
+
+    split: int
+    ends: list[int]
+    expected: list[float]
+    observed: list[int]
+    classes: list[int]
+    by_class: list[list[float]]
+    customers: int
+    error: float | None
+    worst: float | None
+    fits: bool
+
+
+class ModelBody(BaseModel):
+    r: float
+    alpha: float
+    a: float
+    b: float
+    errors: list[float | None]
+    customers: int
+    converged: bool
+
+
+class MeasureDetail(BaseModel):
+    """``edges``: of the bars, in the measure's unit; ``lens``: their customers in the lens."""
+
+    name: str
+    edges: list[float]
+    bars: list[int]
+    lens: list[int] | None
+    below: int
+    above: int
+    options: list[Option]
+    lowest: list[Extreme]
+    highest: list[Extreme]
+    lacking: list[Lacking]
+    relative: Relative | None
+    donors: int
+    check: HeldOutBody | None
+    model: ModelBody | None
+
+
+class Donor(BaseModel):
+    number: int
+    name: str
+    distance: float
+    value: float
+
+
+class Fill(BaseModel):
+    """How neighbours would fill one customer's value, donor by donor, and by what they compare."""
+
+    number: int
+    name: str
+    value: float | None
+    donors: list[Donor]
+    by: list[str]
+
+
+def detail_of(made: Made, study: Study, name: str, lens: str) -> MeasureDetail:
+    """Everything about one numeric measure of the window."""
+    _numeric(made, name)
+    plan, _ = plan_of(study, made.of)
+    steps = prepared_steps(made, plan, name)
+    column = within(made, name)
+    values = np.asarray(column.values, np.float64)
+    there = values[~np.isnan(values)]
+    rows = lens_rows(study, made.window, lens, made)
+    edges = _edges(there, made.about(name).whole)
+    teal = None
+    if rows is not None:
+        mine = np.asarray(made.column(name).values, np.float64)[rows]
+        teal = np.histogram(mine[~np.isnan(mine)], edges)[0].tolist() if len(edges) > 1 else []
+    donors = _donors(made, plan, name)
+    told = made.rows[name].details if name in made.rows else {}
+    return MeasureDetail(
+        name=name, edges=edges.tolist(),
+        bars=np.histogram(there, edges)[0].tolist() if len(edges) > 1 else [],
+        lens=teal,
+        below=int((there < edges[0]).sum()) if len(edges) else 0,
+        above=int((there > edges[-1]).sum()) if len(edges) else 0,
+        options=[
+            _option(made, name, column, steps, step, label, change, donors)
+            for step, choices in _OPTIONS.items()
+            for label, change in choices
+        ],
+        lowest=_extremes(made, study, name, False), highest=_extremes(made, study, name, True),
+        lacking=_lacking(made, study, name),
+        relative=_relative(made, name, rows), donors=len(donors),
+        check=HeldOutBody(**told["check"]) if told.get("check") else None,
+        model=ModelBody(**told["model"]) if told.get("model") else None,
+    )  # fmt: skip
+
+
+def _numeric(made: Made, name: str) -> None:
+    if name not in made.sources:
+        raise Problem(f"There is no measure called {name} in this window.", 404)
+    if made.source(name).kind != "number":
+        raise Problem(f"{made.about(name).label} is a category: it has levels, and no fences.")
+
+
+def _edges(values: NDArray[np.float64], whole: bool) -> NDArray[np.float64]:
+    """Equal bars over the middle 99%; of whole numbers each bar holds as many of them."""
+    if len(values) == 0:
+        return np.zeros(0)
+    axis = axis_for(values, log=False)
+    if not whole:
+        return np.linspace(axis.low, axis.high, BARS + 1)
+    low, high = np.floor(axis.low), np.ceil(axis.high)
+    step = max(1.0, np.ceil((high - low + 1) / BARS))
+    return np.arange(low, high + step + 0.5, step) - 0.5
+
+
+def _option(
+    made: Made, name: str, column: Column, steps: Steps, step: str, label: str,
+    change: dict[str, Any], donors: Donors,
+) -> Option:  # fmt: skip
+    mine = replace(steps, **change)
+    fitted = fit(column, mine)
+    values = np.asarray(column.values, np.float64)
+    hit = touched(values, fitted, np.ones(len(values), np.bool_))
+    after = prepared_values(made, name, fitted, donors)
+    after = after[~np.isnan(after)]
+    axis = axis_for(after, log=False)
+    found = describe(Column(name, "number", after))
+    return Option(
+        step=step, label=label, steps=StepsBody(**asdict(mine)), chosen=mine == steps,
+        touched=TouchedBody(**{k: int(v.sum()) for k, v in hit.__dict__.items()}),
+        skew=plain(found.skew), low=plain(found.low), high=plain(found.high),
+        shape=shape(after, axis, CHOICE_STEPS).tolist(),
+    )  # fmt: skip
+
+
+def _donors(made: Made, plan: dict[str, dict[str, Any]], name: str) -> Donors:
+    """Donors that carry ``name``, compared by what shapes the groups."""
+    shaping = [n for n in made.sources if role_of(made, plan, n) == "shapes"]
+    numbers = [n for n in dict.fromkeys([*shaping, name]) if made.source(n).kind == "number"]
+    categories = tuple(n for n in shaping if made.source(n).kind == "category")
+    return donors_of(made, {n: prepared_steps(made, plan, n) for n in numbers}, categories)
+
+
+def _extremes(made: Made, study: Study, name: str, high: bool) -> list[Extreme]:
+    values = np.where(made.present, np.asarray(made.column(name).values, np.float64), np.nan)
+    there = np.flatnonzero(~np.isnan(values))
+    keys = -values[there] if high else values[there]
+    if len(keys) > EXTREMES:
+        limit = np.partition(keys, EXTREMES - 1)[EXTREMES - 1]
+        there, keys = there[keys <= limit], keys[keys <= limit]
+    rows = there[np.lexsort((there, keys))][:EXTREMES]
+    names = made.called(rows.tolist())
+    return [
+        Extreme(number=int(row), name=who, value=float(values[row]))
+        for row, who in zip(rows, names, strict=True)
+    ]
+
+
+def _lacking(made: Made, study: Study, name: str) -> list[Lacking]:
+    column = made.column(name)
+    rows = np.flatnonzero(column.missing & made.present)[:EXTREMES]
+    names = made.called(rows.tolist())
+    codes = [3] * len(rows) if column.reasons is None else np.asarray(column.reasons)[rows].tolist()
+    return [
+        Lacking(number=int(row), name=who, reason=REASONS[code])
+        for row, who, code in zip(rows, names, codes, strict=True)
+    ]
+
+
+def _relative(made: Made, name: str, rows: NDArray[np.int64] | None) -> Relative | None:
+    numbers = [
+        n for n, s in made.sources.items()
+        if s.kind == "number" and not n.startswith(("offer:", "share_"))
+    ]  # fmt: skip
+    if name not in numbers:
+        numbers.append(name)
+    found = likeness(made, numbers, rank=True)
+    mine = found.values[numbers.index(name)]
+    others = [
+        (abs(v), n) for n, v in zip(numbers, mine, strict=True) if v is not None and n != name
+    ]
+    if not others:
+        return None
+    other = max(others)[1]
+    x = np.asarray(made.column(name).values, np.float64)
+    y = np.asarray(made.column(other).values, np.float64)
+    both = np.flatnonzero(made.present & ~np.isnan(x) & ~np.isnan(y))
+    line = line_through(x[both], y[both])
+    shown = sample_rows(both, POINTS, SEED)
+    inside = np.ones(made.size, np.bool_)
+    if rows is not None:
+        inside[:] = False
+        inside[rows] = True
+    about = made.about(other)
+    value = mine[numbers.index(other)]
+    return Relative(
+        name=other, label=about.label, unit=about.unit, r=value if value is not None else 0.0,
+        slope=line.slope if line else None, intercept=line.intercept if line else None,
+        x=x[shown].tolist(), y=y[shown].tolist(), inside=inside[shown].tolist(),
+        customers=len(both),
+    )  # fmt: skip
+
+
+def fill_of(made: Made, study: Study, name: str, number: int) -> Fill:
+    """Who would give a customer the value that is missing."""
+    _numeric(made, name)
+    if not 0 <= number < made.size or not made.present[number]:
+        raise Problem("This customer has no purchase in the window, so nothing is filled.", 404)
+    value = float(np.asarray(made.column(name).values)[number])
+    if not np.isnan(value):
+        raise Problem("This customer has a value: there is nothing to fill.")
+    plan, _ = plan_of(study, made.of)
+    donors = _donors(made, plan, name)
+    names = [*donors.names, *(n for n, _ in donors.categories)]
+    given = donors_for(donors, table_of(made, names), name, number)
+    rows = [row for row, _, _ in given.donors]
+    called = made.called([number, *rows])
+    return Fill(
+        number=number, name=called[0], value=plain(given.value),
+        donors=[
+            Donor(number=row, name=who, distance=away, value=gift)
+            for (row, away, gift), who in zip(given.donors, called[1:], strict=True)
+        ],
+        by=[made.about(n).label for n in names if n != name],
+    )  # fmt: skip

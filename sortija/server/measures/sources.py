@@ -1,0 +1,184 @@
+"""Everything that has one number or level a customer beside the derived measures."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.measures.catalogue import MEASURES, Measure, Role
+from sortija.core.table import Column
+from sortija.server.ledger.places import households_of
+from sortija.server.ledger.traits import (
+    Trait,
+    label_of,
+    offer_columns,
+    trait_column,
+    traits_of,
+)
+from sortija.server.studies import models
+from sortija.server.studies.columns import read_column
+from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.keyed import Keyed
+
+if TYPE_CHECKING:
+    from sortija.server.measures.made import Made
+
+__all__ = ["Source", "level_sources", "offer_sources", "trait_sources"]
+
+#: Types of a customer table's columns that say something of customers.
+_NUMBERS = ("number", "date", "joined", "ordered")
+_CATEGORIES = ("category", "yes/no")
+
+
+@dataclass(frozen=True)
+class Source:
+    """A column on offer; ``stamp`` names its very values, ``load`` gets them, a row a customer;
+    ``note``: what a reader should know of it, such as when it was known."""
+
+    about: Measure
+    kind: str
+    stamp: str
+    load: Callable[[], Column]
+    note: str = ""
+
+
+def trait_sources(made: Made) -> Iterator[tuple[str, Source]]:
+    """Traits as measures: numbers, dates as days before the window's end, ordered ones as ranks
+    from 0 to 1; categories and yes/no as they are."""
+    for trait in traits_of(made.study, made.window.to):
+        if trait.type not in (*_NUMBERS, *_CATEGORIES):
+            continue
+        note = "as known later: from the first customer table" if trait.early else ""
+        if trait.type in _CATEGORIES:
+            many = 2 <= len(trait.levels) <= 8
+            about = Measure(
+                f"trait:{trait.name}", trait.label, "", f"From the customer table: {trait.label}.",
+                "shapes" if many else "describes", family="traits",
+            )  # fmt: skip
+            yield about.name, Source(about, "category", trait.stamp, _as_told(made, trait), note)
+        else:
+            about = _number_about(made, trait)
+            yield (
+                about.name,
+                Source(
+                    about,
+                    "number",
+                    f"{trait.stamp}:{made.window.key}",
+                    _as_number(made, trait),
+                    note,
+                ),
+            )
+
+
+def _number_about(made: Made, trait: Trait) -> Measure:
+    words, unit = f"From the customer table: {trait.label}.", trait.unit
+    if trait.unit == "date":
+        words, unit = f"Days from {trait.label.lower()} to the window's end.", "days"
+    elif trait.type == "ordered":
+        words = f"{trait.label}, from {trait.levels[0]} at 0 to {trait.levels[-1]} at 1."
+        unit = "rank"
+    elif re.search(r"year|born", trait.name, re.I) and _years(trait_column(made.study, trait)):
+        unit = "year"
+    role: Role = "out" if trait.type == "joined" else "describes"
+    return Measure(f"trait:{trait.name}", trait.label, unit, words, role, family="traits",
+                   by_definition=trait.type == "joined")  # fmt: skip
+
+
+def _years(column: Column) -> bool:
+    """Whether all values are years, which are written without a comma."""
+    there = np.asarray(column.values)[~column.missing]
+    return bool(len(there) and ((there == np.rint(there)) & (there > 1800) & (there < 2200)).all())
+
+
+def _as_told(made: Made, trait: Trait) -> Callable[[], Column]:
+    return lambda: trait_column(made.study, trait, made.size)
+
+
+def _as_number(made: Made, trait: Trait) -> Callable[[], Column]:
+    def load() -> Column:
+        column = trait_column(made.study, trait, made.size)
+        name = f"trait:{trait.name}"
+        if trait.unit == "date":
+            before = made.window.window.as_of - np.asarray(column.values, np.float64)
+            return Column(name, "number", np.where(before > 0, before, np.nan), "days")
+        if trait.kind == "category":
+            steps = max(len(trait.levels) - 1, 1)
+            ranks = np.append(np.nan, np.arange(len(trait.levels)) / steps)
+            return Column(name, "number", ranks[np.asarray(column.values)], "rank")
+        return Column(name, "number", np.asarray(column.values, np.float64), column.unit)
+
+    return load
+
+
+def offer_sources(made: Made) -> Iterator[tuple[str, Source]]:
+    """Each offer as 1 for who took it, 0 for who received it and did not; and the share used."""
+    found = offer_columns(made.study)
+    if not found:
+        return
+    stamp = fingerprint("offers", [(n, row.fingerprint) for n, row in found.items()], made.size)
+    about = MEASURES["offers_used"]
+    yield about.name, Source(about, "number", stamp, lambda: _used(Keyed(stamp, found), made.size))
+    for name, row in found.items():
+        label = label_of(name.removeprefix("offer:"))
+        about = Measure(name, label, "took", f"1 for who took {label}, 0 for who received it and "
+                        "did not; missing for who did not receive it.", "out", family="offers",
+                        whole=True, by_definition=True)  # fmt: skip
+        yield (
+            name,
+            Source(about, "number", f"{row.fingerprint}:{name}:{made.size}", _answers(made, row)),
+        )
+
+
+def _answers(made: Made, row: models.Column) -> Callable[[], Column]:
+    return lambda: _took(Keyed((row.fingerprint, row.name), row), made.size)
+
+
+@lru_cache(maxsize=64)
+def _took(keyed: Keyed[models.Column], size: int) -> Column:
+    row = keyed.value
+    column = read_column(row).sized(size)
+    yes = column.levels.index("yes") + 1 if "yes" in column.levels else -1
+    codes = np.asarray(column.values)
+    values: NDArray[np.float64] = np.where(codes == 0, np.nan, codes == yes)
+    return Column(row.name, "number", values, "took")
+
+
+@lru_cache(maxsize=8)
+def _used(keyed: Keyed[dict[str, models.Column]], size: int) -> Column:
+    used, received = np.zeros(size), np.zeros(size)
+    for row in keyed.value.values():
+        took = _took(Keyed((row.fingerprint, row.name), row), size).values
+        received += ~np.isnan(took)
+        used += np.nan_to_num(took)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return Column("offers_used", "number", used / received, "share")
+
+
+def level_sources(made: Made) -> Iterator[tuple[str, Source]]:
+    """What is known of a trait's levels beside their purchases: customers, households."""
+    for trait in traits_of(made.study, made.window.to):
+        if trait.name == made.of:
+            counts = np.bincount(
+                np.asarray(trait_column(made.study, trait).values), minlength=made.size + 1
+            )[1:].astype(np.float64)
+            words = f"Customers known whose {trait.label.lower()} it is."
+            yield _of_levels(made, "customers", "Customers", words, counts)
+    households = households_of(made.study)
+    values = np.array([households.get(level, np.nan) for level in made.levels], np.float64)
+    if not np.isnan(values).all():
+        words = "Households of the district, as its file says."
+        yield _of_levels(made, "households", "Households", words, values)
+
+
+def _of_levels(
+    made: Made, name: str, label: str, words: str, values: NDArray[np.float64]
+) -> tuple[str, Source]:
+    about = Measure(name, label, name, words, family="traits", whole=True)
+    stamp = fingerprint("levels", name, made.of, values.tolist())
+    return name, Source(about, "number", stamp, lambda: Column(name, "number", values, name))
