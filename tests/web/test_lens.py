@@ -76,6 +76,9 @@ class Lens(BrowserCase):
             rows = list(csv.reader(file))
         self.assertEqual(len(rows), count + 1)
         self.assertEqual({len(row) for row in rows}, {len(rows[0])})
+        about = (self.folder / "dictionary.csv").read_text()
+        for label in rows[0]:
+            self.assertIn(label, about)
         self.assertTrue(self.study.history.filter(words__startswith="Saved a list").exists())
 
     def keeping(self, link, count, richest):
@@ -100,9 +103,14 @@ class Lens(BrowserCase):
         page.keyboard.press("k")
         page.get_by_role("button", name=re.compile("^Yard people")).click()
         dock.get_by_text("Yard people: in it").wait_for()
+        page.get_by_role("button", name=f"Save these {count:,} as a file").click()
+        page.get_by_role("button", name=re.compile("^CSV")).click()
         with page.expect_download() as saved:
-            page.get_by_role("button", name=f"Save these {count:,} as a file").click()
+            page.get_by_role("link", name="Get the file").click()
         saved.value.save_as(self.folder / "customers.csv")
+        with page.expect_download() as saved:
+            page.get_by_role("link", name="its data dictionary").click()
+        saved.value.save_as(self.folder / "dictionary.csv")
         page.locator("h1").click()
         page.keyboard.press("k")
         page.get_by_role("button", name="Drop Yard people").click()
@@ -138,6 +146,7 @@ class Lens(BrowserCase):
         measures.get_by_role("button", name=re.compile("^Days since last visit")).click()
         why.get_by_text(told["recency"]["words"]).wait_for()
         page.get_by_role("button", name=re.compile("^and \\d+ more")).click()
-        page.get_by_role("region", name="Measures").get_by_text("Weekend").wait_for()
+        page.get_by_role("button", name=re.compile("^Winter, share")).click()
+        why.get_by_text(told["share_season_winter"]["words"]).wait_for()
         page.get_by_role("link", name="All in the lens").click()
         page.get_by_role("heading", name="Everyone", level=1).wait_for()

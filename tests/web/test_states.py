@@ -5,12 +5,12 @@ import re
 from unittest import mock
 
 from sortija.server.jobs.models import Job
-from sortija.server.measures import made
+from sortija.server.measures import making
 from tests.server.support import LOG
 from tests.web.support import BrowserCase
 
 STATIONS = {
-    "Measures": "Measures come from a log",
+    "Measures": "No measures yet",
     "Scores": "Scores are cut from measures",
     "Groups": "Groups are made from measures",
     "Portraits": "Portraits are drawn of adopted groups",
@@ -77,15 +77,18 @@ class States(BrowserCase):
         self.assertEqual(page.get_by_role("button", name="Bring in a file").count(), 0)
         self.assertEqual(page.get_by_role("button", name="take back", exact=True).count(), 0)
         self.open_station(page, "Measures")
-        page.get_by_label("Role of Visits").wait_for()
-        self.assertTrue(page.get_by_label("Role of Visits").is_disabled())
+        role = page.get_by_role("radiogroup", name="Visits in groups").get_by_role("radio").first
+        role.wait_for()
+        self.assertTrue(role.is_disabled())
+        self.assertEqual(page.get_by_role("button", name="Add a formula").count(), 0)
+        self.assertEqual(page.get_by_role("button", name=re.compile("^Use these")).count(), 0)
         self.open_station(page, "Groups")
         page.get_by_role("button", name="Try 2 to 8 groups").wait_for()
         self.assertTrue(page.get_by_role("button", name="Try 2 to 8 groups").is_disabled())
 
     def test_old_figures_are_hatched_until_they_are_brought_up_to_date(self):
         self.counted()
-        self.enterContext(mock.patch.object(made, "INLINE_LINES", 0))
+        self.enterContext(mock.patch.object(making, "INLINE_LINES", 0))
         self.get("measures")
         self.wait(lambda: self.get("measures")["status"]["state"] == "whole")
         self.stop_workers()

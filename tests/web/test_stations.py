@@ -70,34 +70,6 @@ class LedgerByHand(Station):
         files.get_by_text("log.csv").wait_for()
 
 
-class MeasuresByHand(Station):
-    def test_roles_preparation_and_windows(self):
-        self.walk("Measures", self.measures, self.get("measures", to="2026-05-31"))
-        page = {t["name"]: t for t in self.get("measures")["threads"]}
-        self.assertEqual(page["tenure"]["role"], "out")
-        self.assertEqual(page["recency"]["steps"]["cap"], 0.01)
-        self.assertEqual(page["frequency"]["steps"], page["frequency"]["proposed"])
-
-    def measures(self, page, may):
-        page.get_by_label("Role of Time as member").select_option("out")
-        page.get_by_text("Time as member is left out.").wait_for()
-        threads = page.get_by_role("region", name="Threads")
-        threads.get_by_role("button", name=re.compile("^Days since last visit")).click()
-        page.get_by_label("Cap each end at").select_option("0.01")
-        page.get_by_text("cap 1%").wait_for()
-        page.get_by_role("button", name=re.compile("^Visits")).first.click()
-        page.get_by_label("Scale").select_option("rank")
-        page.get_by_role("button", name="Back to what is proposed").click()
-        page.get_by_text("As proposed:").wait_for()
-        page.locator("h1").click()
-        page.keyboard.press(",")
-        words = f"{may['with_purchase']:,} of {may['customers']:,} customers bought"
-        page.get_by_text(words).wait_for()
-        page.get_by_text("up to and including 31 May 2026").wait_for()
-        page.keyboard.press(".")
-        page.get_by_text("up to and including 30 Jun 2026").wait_for()
-
-
 class ScoresByHand(Station):
     def test_bands_plots_and_codes(self):
         self.walk("Scores", self.scores, self.get("scores"))

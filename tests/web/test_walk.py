@@ -55,14 +55,15 @@ class Walk(BrowserCase):
         self.open_station(page, "Measures")
         page.get_by_role("button", name="Visits").first.click()
         page.get_by_text("Purchases in the window: receipts").wait_for()
-        page.get_by_label("Transform").select_option("root")
+        page.get_by_role("radio", name="square root").click()
         page.get_by_text("Visits is prepared otherwise").wait_for()
-        page.get_by_text("root, z", exact=True).wait_for()
+        visits = page.get_by_role("region", name="Preparation of Visits")
+        visits.get_by_text("Chosen by hand.").wait_for()
         page.keyboard.press("Escape")
         page.locator("h1").click()
         page.keyboard.press("z")
         page.get_by_text("Taken back: Visits is prepared otherwise").wait_for()
-        page.get_by_text("root, z", exact=True).wait_for(state="detached")
+        visits.get_by_text("As proposed:").wait_for()
         page.get_by_text("The window’s ledger").wait_for()
 
     def scores(self, page):

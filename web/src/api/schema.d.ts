@@ -70,6 +70,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/alike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_alike_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/campaigns": {
         parameters: {
             query?: never;
@@ -265,17 +281,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study}/customers/file": {
+    "/api/studies/{study}/exports": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** @description The newest files of lists, and a new one. Taking one is kept on record. */
+        get: operations["studies_exports_retrieve"];
         put?: never;
-        /** @description The whole list as a file. Taking it is kept on record. */
-        post: operations["studies_customers_file_create"];
+        /** @description The newest files of lists, and a new one. Taking one is kept on record. */
+        post: operations["studies_exports_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/exports/{export}/dictionary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_exports_dictionary_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/exports/{export}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_exports_file_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -292,6 +341,23 @@ export interface paths {
         get: operations["studies_fields_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Read a formula, and try it on everyone without keeping it. */
+        post: operations["studies_formula_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -798,14 +864,14 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study}/measures": {
+    "/api/studies/{study}/levels": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get: operations["studies_measures_retrieve"];
+        get: operations["studies_levels_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -814,7 +880,72 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study}/measures/{name}": {
+    "/api/studies/{study}/measure/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_measure_retrieve"];
+        put: operations["studies_measure_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/measure/{name}/fill/{customer}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Who would give one customer the value that is missing. */
+        get: operations["studies_measure_fill_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/measures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_measures_retrieve"];
+        put: operations["studies_measures_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/own-measures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_own_measures_retrieve"];
+        put?: never;
+        post: operations["studies_own_measures_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/own-measures/{name}": {
         parameters: {
             query?: never;
             header?: never;
@@ -822,7 +953,56 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put: operations["studies_measures_update"];
+        put: operations["studies_own_measures_update"];
+        post?: never;
+        delete: operations["studies_own_measures_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/pair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_pair_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/pair/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The points of two measures as an Arrow IPC stream. */
+        get: operations["studies_pair_points_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_pairs_retrieve"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -857,6 +1037,22 @@ export interface paths {
         put: operations["studies_portraits_segments_update"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/preparations/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["studies_preparations_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -902,6 +1098,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["studies_scores_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_series_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -981,6 +1193,40 @@ export interface components {
             at: string;
             /** Since */
             since: string;
+        };
+        /** AlikeName */
+        AlikeName: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Kind */
+            kind: string;
+            /** Role */
+            role: string;
+        };
+        /**
+         * AlikePage
+         * @description ``values``: rows of the matrix in the order of ``names``; ``kinds``: pearson, spearman, v
+         *     or eta; ``order``: places that put alike ones together; ``exact``: told on all customers.
+         */
+        AlikePage: {
+            /** Names */
+            names: components["schemas"]["AlikeName"][];
+            /** Kinds */
+            kinds: string[][];
+            /** Values */
+            values: (number | null)[][];
+            /** Order */
+            order: number[];
+            /** Twins */
+            twins: components["schemas"]["Twin"][];
+            /** Customers */
+            customers: number;
+            /** Exact */
+            exact: boolean;
+            /** Left Out */
+            left_out: number;
         };
         /**
          * AreaRow
@@ -1303,6 +1549,34 @@ export interface components {
             index: (number | null)[];
         };
         /**
+         * Checked
+         * @description What a formula would be: its unit, and a look at it; or what is wrong and where.
+         */
+        Checked: {
+            /** Good */
+            good: boolean;
+            /** Words */
+            words: string;
+            /** At */
+            at: number;
+            /** Length */
+            length: number;
+            /** Unit */
+            unit: string;
+            /** Count */
+            count: number;
+            /** Missing */
+            missing: number;
+            /** Median */
+            median: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Shape */
+            shape: number[];
+        };
+        /**
          * ClauseBody
          * @description A clause as it travels; see ``core.lens.clauses``.
          */
@@ -1520,6 +1794,17 @@ export interface components {
             /** Counts */
             counts: number[];
         };
+        /** Donor */
+        Donor: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Distance */
+            distance: number;
+            /** Value */
+            value: number;
+        };
         /**
          * Draft
          * @description The recipe as the analyst sees it; None: what is proposed.
@@ -1551,6 +1836,72 @@ export interface components {
              */
             starts: number;
         };
+        /** Edge */
+        Edge: {
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Whole */
+            whole: boolean;
+            axis: components["schemas"]["AxisBody"];
+            /** Counts */
+            counts: number[];
+        };
+        /** ExportList */
+        ExportList: {
+            /** Exports */
+            exports: components["schemas"]["ExportRow"][];
+        };
+        /**
+         * ExportRow
+         * @description A file: ``ready`` when it can be fetched; ``job``: what makes it, or how it failed.
+         */
+        ExportRow: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Customers */
+            customers: number;
+            /** Ready */
+            ready: boolean;
+            /** Size */
+            size: number;
+            /** By */
+            by: string;
+            /** At */
+            at: string;
+            job: components["schemas"]["JobRow"] | null;
+        };
+        /**
+         * Extreme
+         * @description A customer at one end, and the value.
+         */
+        Extreme: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+        };
+        /**
+         * FencesBody
+         * @description Of the adjusted box plot; ``below``, ``above``: customers beyond them.
+         */
+        FencesBody: {
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Medcouple */
+            medcouple: number | null;
+            /** Below */
+            below: number;
+            /** Above */
+            above: number;
+        };
         /** FieldList */
         FieldList: {
             /** Fields */
@@ -1576,7 +1927,10 @@ export interface components {
                 [key: string]: string;
             };
         };
-        /** Figures */
+        /**
+         * Figures
+         * @description Of the customers of the table; ``missing``: how many lack a value, by reason.
+         */
         Figures: {
             /** Count */
             count: number;
@@ -1604,6 +1958,22 @@ export interface components {
             skew: number | null;
         };
         /**
+         * Fill
+         * @description How neighbours would fill one customer's value, donor by donor, and by what they compare.
+         */
+        Fill: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Value */
+            value: number | null;
+            /** Donors */
+            donors: components["schemas"]["Donor"][];
+            /** By */
+            by: string[];
+        };
+        /**
          * FirstSignIn
          * @description A link's token, and the name (for invitations) and password the person chooses.
          */
@@ -1617,6 +1987,40 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /**
+         * FormulaHelp
+         * @description What a formula can speak of and call.
+         */
+        FormulaHelp: {
+            /** Words */
+            words: components["schemas"]["Word"][];
+            /** Functions */
+            functions: components["schemas"]["FunctionRow"][];
+            /** Signs */
+            signs: string[];
+        };
+        /**
+         * FormulaText
+         * @description ``name``: the own measure that the formula is to replace.
+         */
+        FormulaText: {
+            /** Formula */
+            formula: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /** FunctionRow */
+        FunctionRow: {
+            /** Name */
+            name: string;
+            /** Shown */
+            shown: string;
+            /** Words */
+            words: string;
         };
         /** GroupingChoice */
         GroupingChoice: {
@@ -1639,6 +2043,32 @@ export interface components {
             dropped: string[];
             suggestion: components["schemas"]["SuggestionBody"] | null;
             adopted: components["schemas"]["Adopted"] | null;
+        };
+        /**
+         * HeldOutBody
+         * @description The model of visits against months it has not seen; days since 1970-01-01.
+         */
+        HeldOutBody: {
+            /** Split */
+            split: number;
+            /** Ends */
+            ends: number[];
+            /** Expected */
+            expected: number[];
+            /** Observed */
+            observed: number[];
+            /** Classes */
+            classes: number[];
+            /** By Class */
+            by_class: number[][];
+            /** Customers */
+            customers: number;
+            /** Error */
+            error: number | null;
+            /** Worst */
+            worst: number | null;
+            /** Fits */
+            fits: boolean;
         };
         /** History */
         History: {
@@ -1812,6 +2242,18 @@ export interface components {
             lines: number;
         };
         /**
+         * Lacking
+         * @description A customer of the table without a value, and why.
+         */
+        Lacking: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * LedgerChoices
          * @description What is chosen beside the switches; ``revisions`` by setting, for the next change.
          */
@@ -1916,6 +2358,47 @@ export interface components {
              * @default
              */
             spend: string;
+        };
+        /** LevelColumn */
+        LevelColumn: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Definition */
+            definition: string;
+            /** Values */
+            values: (number | null)[];
+        };
+        /**
+         * Levels
+         * @description A category: its levels with their customers, everyone's and the lens's.
+         */
+        Levels: {
+            /** Levels */
+            levels: string[];
+            /** Counts */
+            counts: number[];
+            /** Lens */
+            lens: number[] | null;
+            /** Missing */
+            missing: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * LevelsPage
+         * @description ``names``: the levels; ``left_out``: measures that a table of so many levels cannot hold.
+         */
+        LevelsPage: {
+            /** Names */
+            names: string[];
+            /** Columns */
+            columns: components["schemas"]["LevelColumn"][];
+            /** Left Out */
+            left_out: number;
         };
         /**
          * LineRow
@@ -2070,7 +2553,37 @@ export interface components {
             /** Revision */
             revision: number;
         };
-        /** MeasureChoice */
+        /**
+         * MatrixPage
+         * @description The same customers by several measures; ``places``: 0 to 1 along each measure's axis,
+         *     None where missing.
+         */
+        MatrixPage: {
+            /** Names */
+            names: string[];
+            /** Labels */
+            labels: string[];
+            /** Units */
+            units: string[];
+            /** Axes */
+            axes: components["schemas"]["AxisBody"][];
+            /** Shapes */
+            shapes: number[][];
+            /** Places */
+            places: (number | null)[][];
+            /** R */
+            r: (number | null)[][];
+            /** Numbers */
+            numbers: number[];
+            /** Inside */
+            inside: boolean[] | null;
+            /** Customers */
+            customers: number;
+        };
+        /**
+         * MeasureChoice
+         * @description ``proposed``: back to the preparation that is proposed.
+         */
         MeasureChoice: {
             /**
              * Role
@@ -2079,21 +2592,93 @@ export interface components {
             role: string | null;
             /** @default null */
             steps: components["schemas"]["StepsBody"] | null;
+            /**
+             * Proposed
+             * @default false
+             */
+            proposed: boolean;
         };
-        /** MeasuresPage */
+        /**
+         * MeasureDetail
+         * @description ``edges``: of the bars, in the measure's unit; ``lens``: their customers in the lens.
+         */
+        MeasureDetail: {
+            /** Name */
+            name: string;
+            /** Edges */
+            edges: number[];
+            /** Bars */
+            bars: number[];
+            /** Lens */
+            lens: number[] | null;
+            /** Below */
+            below: number;
+            /** Above */
+            above: number;
+            /** Options */
+            options: components["schemas"]["Option"][];
+            /** Lowest */
+            lowest: components["schemas"]["Extreme"][];
+            /** Highest */
+            highest: components["schemas"]["Extreme"][];
+            /** Lacking */
+            lacking: components["schemas"]["Lacking"][];
+            relative: components["schemas"]["Relative"] | null;
+            /** Donors */
+            donors: number;
+            check: components["schemas"]["HeldOutBody"] | null;
+            model: components["schemas"]["ModelBody"] | null;
+        };
+        /**
+         * MeasuresPage
+         * @description ``of``: the trait whose levels the rows are, empty for customers; ``beside``: the second
+         *     window's customers with a purchase, None without one that is ready; ``kept``: names of
+         *     preparations; ``own_revision``: of the study's own measures.
+         */
         MeasuresPage: {
             status: components["schemas"]["Status"];
             /** Made From */
             made_from: string;
             /** Plan Revision */
             plan_revision: number;
+            /** Own Revision */
+            own_revision: number;
             /** Customers */
             customers: number;
             /** With Purchase */
             with_purchase: number;
+            /** Beside */
+            beside: number | null;
             /** Threads */
             threads: components["schemas"]["Thread"][];
+            /** Presets */
+            presets: components["schemas"]["PresetBody"][];
+            /** Kept */
+            kept: string[];
             reconciliation: components["schemas"]["Balance"] | null;
+            /** Has Log */
+            has_log: boolean;
+            /** Of */
+            of: string;
+            /** Populations */
+            populations: components["schemas"]["Rows"][];
+        };
+        /** ModelBody */
+        ModelBody: {
+            /** R */
+            r: number;
+            /** Alpha */
+            alpha: number;
+            /** A */
+            a: number;
+            /** B */
+            b: number;
+            /** Errors */
+            errors: (number | null)[];
+            /** Customers */
+            customers: number;
+            /** Converged */
+            converged: boolean;
         };
         /** NewCampaign */
         NewCampaign: {
@@ -2122,6 +2707,14 @@ export interface components {
                 [key: string]: unknown;
             }[];
         };
+        /**
+         * NewExport
+         * @description ``kind``: csv, xlsx or parquet.
+         */
+        NewExport: {
+            /** Kind */
+            kind: string;
+        };
         /** NewIntake */
         NewIntake: {
             /** Upload */
@@ -2136,6 +2729,13 @@ export interface components {
         NewInvitation: {
             /** Role */
             role: string;
+        };
+        /** NewOwn */
+        NewOwn: {
+            /** Label */
+            label: string;
+            /** Formula */
+            formula: string;
         };
         /** NewStudy */
         NewStudy: {
@@ -2171,6 +2771,51 @@ export interface components {
             starts: number[];
             /** Customers */
             customers: number[];
+        };
+        /**
+         * Numbers
+         * @description A measure on its own axis and as prepared; ``places``: of 5, 25, 50, 75 and 95% of the
+         *     customers, 0 to 1.
+         *
+         *     ``lens``, ``beside``: shapes on the same axis of the customers in the lens, and of everyone
+         *     in a second window. ``low``, ``high``: what values are clamped to; ``fill``: what is put in.
+         */
+        Numbers: {
+            figures: components["schemas"]["Figures"];
+            fences: components["schemas"]["FencesBody"];
+            axis: components["schemas"]["AxisBody"];
+            /** Shape */
+            shape: number[];
+            /** Places */
+            places: number[];
+            /** Lens */
+            lens: number[] | null;
+            /** Lens Median */
+            lens_median: number | null;
+            /** Beside */
+            beside: number[] | null;
+            /** Beside Median */
+            beside_median: number | null;
+            steps: components["schemas"]["StepsBody"];
+            proposed: components["schemas"]["StepsBody"];
+            prepared_axis: components["schemas"]["AxisBody"];
+            /** Prepared */
+            prepared: number[];
+            /** Prepared Places */
+            prepared_places: number[];
+            /** Prepared Skew */
+            prepared_skew: number | null;
+            /** Constant */
+            constant: boolean;
+            /** Instead */
+            instead: boolean;
+            touched: components["schemas"]["TouchedBody"];
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Fill */
+            fill: number | null;
         };
         /** NumericInput */
         NumericInput: {
@@ -2231,6 +2876,28 @@ export interface components {
             name: string;
             /** Answer */
             answer: string;
+        };
+        /**
+         * Option
+         * @description One choice of a step with everything else as it is: whom it touches, what comes out.
+         */
+        Option: {
+            /** Step */
+            step: string;
+            /** Label */
+            label: string;
+            steps: components["schemas"]["StepsBody"];
+            /** Chosen */
+            chosen: boolean;
+            touched: components["schemas"]["TouchedBody"];
+            /** Skew */
+            skew: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Shape */
+            shape: number[];
         };
         /** OverlapBody */
         OverlapBody: {
@@ -2295,6 +2962,39 @@ export interface components {
             high: number | null;
         };
         /**
+         * PairPage
+         * @description Two measures: edges, the line of least squares in their own units, and how many have both.
+         *
+         *     ``shown``: points that the picture gets, all of them or a seeded sample; ``cells``: customers
+         *     in a grid over both axes, y by x, where there are more than can be shown.
+         */
+        PairPage: {
+            x: components["schemas"]["Edge"];
+            y: components["schemas"]["Edge"];
+            /** Customers */
+            customers: number;
+            /** Without */
+            without: number;
+            /** Shown */
+            shown: number;
+            /** R */
+            r: number | null;
+            /** Rank R */
+            rank_r: number | null;
+            /** Slope */
+            slope: number | null;
+            /** Intercept */
+            intercept: number | null;
+            /** Lens R */
+            lens_r: number | null;
+            /** Lens Customers */
+            lens_customers: number | null;
+            /** Cells */
+            cells: number[] | null;
+            /** Steps */
+            steps: number;
+        };
+        /**
          * PlacesPage
          * @description ``trait``: the one whose values are the districts' codes; empty where none is.
          */
@@ -2307,6 +3007,27 @@ export interface components {
             elsewhere: number;
             /** Without */
             without: number;
+        };
+        /**
+         * PlanChoice
+         * @description Prepare every measure by a preset, or by what was kept under a name; or keep what is.
+         */
+        PlanChoice: {
+            /**
+             * Preset
+             * @default
+             */
+            preset: string;
+            /**
+             * Kept
+             * @default
+             */
+            kept: string;
+            /**
+             * Keep As
+             * @default
+             */
+            keep_as: string;
         };
         /** PlanRevision */
         PlanRevision: {
@@ -2349,6 +3070,15 @@ export interface components {
             numeric: components["schemas"]["NumericThread"][];
             /** Categories */
             categories: components["schemas"]["CategoryThread"][];
+        };
+        /** PresetBody */
+        PresetBody: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Words */
+            words: string;
         };
         /**
          * PreviewColumn
@@ -2469,6 +3199,32 @@ export interface components {
             revision: number;
         };
         /**
+         * Relative
+         * @description The measure most like this one, and some customers by both (``y`` is the relative).
+         */
+        Relative: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** R */
+            r: number;
+            /** Slope */
+            slope: number | null;
+            /** Intercept */
+            intercept: number | null;
+            /** X */
+            x: number[];
+            /** Y */
+            y: number[];
+            /** Inside */
+            inside: boolean[];
+            /** Customers */
+            customers: number;
+        };
+        /**
          * ReturnLink
          * @description A return and its sale: (file, row) of each, and the other receipt to look at.
          */
@@ -2492,6 +3248,18 @@ export interface components {
         ReturnsBody: {
             /** Told */
             told: string;
+        };
+        /**
+         * Rows
+         * @description A trait whose levels can stand in the place of customers.
+         */
+        Rows: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Levels */
+            levels: number;
         };
         /**
          * RuleRow
@@ -2630,6 +3398,50 @@ export interface components {
             revision: number;
         };
         /**
+         * SeriesOf
+         * @description One measure: figures of each window, None where nobody has a value.
+         */
+        SeriesOf: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Quartile 1 */
+            quartile_1: (number | null)[];
+            /** Median */
+            median: (number | null)[];
+            /** Quartile 3 */
+            quartile_3: (number | null)[];
+            /** Mean */
+            mean: (number | null)[];
+            /** Missing */
+            missing: number[];
+        };
+        /**
+         * SeriesPage
+         * @description ``ends``: last days of the windows, oldest first; ``before``: place of the same season a
+         *     year before the last, −1 where the series does not reach; ``customers``: with a purchase.
+         */
+        SeriesPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            /** Step */
+            step: string;
+            /** Ends */
+            ends: string[];
+            /** Starts */
+            starts: string[];
+            /** Before */
+            before: number;
+            /** Customers */
+            customers: number[];
+            /** Measures */
+            measures: components["schemas"]["SeriesOf"][];
+        };
+        /**
          * Session
          * @description Who is signed in; name empty when nobody is.
          */
@@ -2752,6 +3564,11 @@ export interface components {
              * @default z
              */
             scale: string;
+            /**
+             * Fences
+             * @default false
+             */
+            fences: boolean;
         };
         /**
          * Strand
@@ -2799,45 +3616,54 @@ export interface components {
         };
         /**
          * Thread
-         * @description One measure: figures, its shape on its axis, and the same after its preparation.
+         * @description One measure or trait; ``numbers`` or ``levels``, whichever it has.
          *
-         *     ``places``: where quartiles and median stand on each axis, from 0 to 1. ``lens``: the shape
-         *     of the customers in the lens, when one is on.
+         *     ``formula``: of an own measure; ``note``: what a reader should know; ``at_least``: customers
+         *     whose value may be larger than the log can tell.
          */
         Thread: {
             /** Name */
             name: string;
+            /** Field */
+            field: string;
             /** Label */
             label: string;
             /** Unit */
             unit: string;
             /** Definition */
             definition: string;
+            /** Family */
+            family: string;
+            /** Whole */
+            whole: boolean;
             /** Role */
             role: string;
             /** Proposed Role */
             proposed_role: string;
-            figures: components["schemas"]["Figures"];
-            axis: components["schemas"]["AxisBody"];
-            /** Shape */
-            shape: number[];
-            /** Places */
-            places: number[];
-            /** Lens */
-            lens: number[] | null;
-            /** Lens Median */
-            lens_median: number | null;
-            steps: components["schemas"]["StepsBody"];
-            proposed: components["schemas"]["StepsBody"];
-            prepared_axis: components["schemas"]["AxisBody"];
-            /** Prepared */
-            prepared: number[];
-            /** Prepared Places */
-            prepared_places: number[];
-            /** Prepared Skew */
-            prepared_skew: number | null;
-            /** Constant */
-            constant: boolean;
+            /** By Definition */
+            by_definition: boolean;
+            /** Formula */
+            formula: string;
+            /** Note */
+            note: string;
+            /** At Least */
+            at_least: number;
+            /** Ties */
+            ties: components["schemas"]["Tie"][];
+            numbers: components["schemas"]["Numbers"] | null;
+            levels: components["schemas"]["Levels"] | null;
+        };
+        /**
+         * Tie
+         * @description Another measure that says the same, and their rank correlation.
+         */
+        Tie: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Value */
+            value: number;
         };
         /**
          * ToldMeasure
@@ -2850,6 +3676,8 @@ export interface components {
             label: string;
             /** Unit */
             unit: string;
+            /** Family */
+            family: string;
             /** Value */
             value: number | null;
             /** Definition */
@@ -2879,14 +3707,30 @@ export interface components {
             money: number;
         };
         /**
+         * TouchedBody
+         * @description Customers whom a preparation touches.
+         */
+        TouchedBody: {
+            /** Filled */
+            filled: number;
+            /** Left Out */
+            left_out: number;
+            /** Raised */
+            raised: number;
+            /** Lowered */
+            lowered: number;
+        };
+        /**
          * Trail
-         * @description Seven facts, the window they speak of, and the windows on offer.
+         * @description Seven facts, the window they speak of, and the windows on offer; ``years``: whole ones.
          */
         Trail: {
             study: components["schemas"]["StudyRow"];
             window: components["schemas"]["WindowRow"] | null;
             /** Backs */
             backs: string[];
+            /** Years */
+            years: number[];
             /** Stations */
             stations: components["schemas"]["StationFact"][];
         };
@@ -2921,6 +3765,18 @@ export interface components {
             told: components["schemas"]["TraitAt"][];
             /** Corrected */
             corrected: components["schemas"]["Corrected"][];
+        };
+        /**
+         * Twin
+         * @description Two measures that say the same thing twice.
+         */
+        Twin: {
+            /** First */
+            first: string;
+            /** Second */
+            second: string;
+            /** Value */
+            value: number;
         };
         /**
          * Typical
@@ -3035,6 +3891,18 @@ export interface components {
             to: string;
             /** Back */
             back: string;
+        };
+        /**
+         * Word
+         * @description A name that a formula can speak of.
+         */
+        Word: {
+            /** Word */
+            word: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
         };
     };
     responses: never;
@@ -3189,6 +4057,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyRow"];
+                };
+            };
+        };
+    };
+    studies_alike_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description 1: those left out too */
+                every?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description 1: by ranks (Spearman) */
+                rank?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlikePage"];
                 };
             };
         };
@@ -3583,7 +4485,28 @@ export interface operations {
             };
         };
     };
-    studies_customers_file_create: {
+    studies_exports_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportList"];
+                };
+            };
+        };
+    };
+    studies_exports_create: {
         parameters: {
             query?: {
                 /** @description months to look back, or all */
@@ -3605,6 +4528,32 @@ export interface operations {
             };
             cookie?: never;
         };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewExport"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportRow"];
+                };
+            };
+        };
+    };
+    studies_exports_dictionary_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                export: number;
+                study: number;
+            };
+            cookie?: never;
+        };
         requestBody?: never;
         responses: {
             200: {
@@ -3613,6 +4562,28 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+        };
+    };
+    studies_exports_file_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                export: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };
@@ -3634,6 +4605,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FieldList"];
+                };
+            };
+        };
+    };
+    studies_formula_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormulaText"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checked"];
                 };
             };
         };
@@ -4503,13 +5506,143 @@ export interface operations {
             };
         };
     };
-    studies_measures_retrieve: {
+    studies_levels_retrieve: {
         parameters: {
             query?: {
                 /** @description months to look back, or all */
                 back?: string;
                 /** @description digest of a lens */
                 lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelsPage"];
+                };
+            };
+        };
+    };
+    studies_measure_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasureDetail"];
+                };
+            };
+        };
+    };
+    studies_measure_update: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MeasureChoice"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanRevision"];
+                };
+            };
+        };
+    };
+    studies_measure_fill_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                customer: number;
+                name: string;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fill"];
+                };
+            };
+        };
+    };
+    studies_measures_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description a second window, as 2025-06-30:12 */
+                beside?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
@@ -4533,17 +5666,25 @@ export interface operations {
     };
     studies_measures_update: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
             header?: never;
             path: {
-                name: string;
                 study: number;
             };
             cookie?: never;
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["MeasureChoice"];
+                "application/json": components["schemas"]["PlanChoice"];
             };
         };
         responses: {
@@ -4553,6 +5694,223 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanRevision"];
+                };
+            };
+        };
+    };
+    studies_own_measures_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaHelp"];
+                };
+            };
+        };
+    };
+    studies_own_measures_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewOwn"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnKept"];
+                };
+            };
+        };
+    };
+    studies_own_measures_update: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewOwn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnKept"];
+                };
+            };
+        };
+    };
+    studies_own_measures_destroy: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    studies_pair_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+                x?: string;
+                y?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairPage"];
+                };
+            };
+        };
+    };
+    studies_pair_points_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+                x?: string;
+                y?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.apache.arrow.stream": string;
+                };
+            };
+        };
+    };
+    studies_pairs_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description divided by commas */
+                names?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixPage"];
                 };
             };
         };
@@ -4608,6 +5966,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SegmentNow"];
                 };
+            };
+        };
+    };
+    studies_preparations_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -4678,6 +6057,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScoresPage"];
+                };
+            };
+        };
+    };
+    studies_series_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description 1: shares of sales too */
+                shares?: string;
+                /** @description month, quarter or year */
+                step?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesPage"];
                 };
             };
         };

@@ -34,13 +34,17 @@ export function inUnit(value: number | null | undefined, unit: string, currency:
   if (unit === "share") return `${figure(value * 100)}%`;
   if (unit === "money")
     return value < 0 ? `−${currency}${figure(-value)}` : `${currency}${figure(value)}`;
+  if (unit.startsWith("money/"))
+    return value < 0 ? `−${currency}${figure(-value)}` : `${currency}${figure(value)}`;
+  if (unit === "year") return String(Math.round(value));
   if (unit === "date") return dayOfNumber(value);
   return figure(value);
 }
 
 /** The words that stand behind a measure's figures. */
 export function unitWords(unit: string, currency: string): string {
-  return { share: "% of sales", money: currency, "": "" }[unit] ?? unit;
+  if (unit.includes("money")) return unit.replace("money", currency);
+  return { share: "", took: "", rank: "0 to 1", "": "" }[unit] ?? unit;
 }
 
 export function percent(part: number, whole: number, places = 1): string {
@@ -70,5 +74,6 @@ export function month(value: number): string {
 }
 
 export function backWords(back: string): string {
+  if (back.includes("-")) return `from ${day(back)}`;
   return back === "all" ? "the whole log" : `${back} months back`;
 }

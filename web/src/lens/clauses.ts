@@ -68,3 +68,8 @@ export function barRange(edges: number[], from: number, to: number): Range {
   const high = last === edges.length - 2 ? null : (edges[last + 1] ?? null);
   return [low, high];
 }
+
+/** The clauses with one on these values of a category, in the place of any other on the field. */
+export function withValues(clauses: Clause[], field: string, values: string[]): Clause[] {
+  return place(clauses, { field, values, ranges: [], negated: false, window: "" });
+}

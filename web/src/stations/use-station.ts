@@ -5,13 +5,13 @@ import { useStudy } from "@/study/context";
 
 type Ask<T> = (where: { study: number; query: never; signal: AbortSignal }) => Promise<T>;
 
-/** One station's page for the window in view (and the lens, where its picture shows it). */
-export function useStation<T>(key: string, ask: Ask<T>, withLens = false) {
+/** One station's page for the window in view (and the lens, and `more` that `ask` goes by). */
+export function useStation<T>(key: string, ask: Ask<T>, withLens = false, more = "") {
   const { study, view } = useStudy();
   const { digest } = useLens();
   const lens = withLens ? digest : "";
   return useQuery({
-    queryKey: ["study", study.id, key, view, lens],
+    queryKey: ["study", study.id, key, view, lens, more],
     queryFn: ({ signal }) =>
       ask({ study: study.id, query: { ...view, ...(lens && { lens }) } as never, signal }),
     placeholderData: keepPreviousData,

@@ -124,6 +124,7 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
         study={trail.study}
         window={trail.window}
         backs={trail.backs}
+        years={trail.years}
         jobs={pulse.data?.jobs ?? []}
         onWindow={onWindow}
         onKeys={() => setKeys(true)}

@@ -13,13 +13,14 @@ interface Props {
   study: Schemas["StudyRow"];
   window: Schemas["WindowRow"] | null;
   backs: string[];
+  years: number[];
   jobs: Schemas["JobRow"][];
   onWindow: (to: string, back: string) => void;
   onKeys: () => void;
 }
 
 /** Study, window in view, the running job, the person. */
-export function TopBar({ study, window, backs, jobs, onWindow, onKeys }: Props) {
+export function TopBar({ study, window, backs, years, jobs, onWindow, onKeys }: Props) {
   const session = useSession();
   const job = jobs[0];
   return (
@@ -34,6 +35,7 @@ export function TopBar({ study, window, backs, jobs, onWindow, onKeys }: Props) 
           key={window.to + window.back}
           window={window}
           backs={backs}
+          years={years}
           onWindow={onWindow}
         />
       )}
@@ -86,13 +88,60 @@ export function TopBar({ study, window, backs, jobs, onWindow, onKeys }: Props) 
   );
 }
 
+const choice = (on: boolean) =>
+  `rounded-md border px-2 py-1 ${on ? "border-ink bg-ink text-white" : "border-line hover:border-quiet"}`;
+
+/** A window that begins on a given day. */
+function Since({
+  to,
+  back,
+  onSince,
+}: {
+  to: string;
+  back: string;
+  onSince: (since: string) => void;
+}) {
+  const [since, setSince] = useState(back.includes("-") ? back : "");
+  return (
+    <form
+      className="mt-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onSince(since);
+      }}
+    >
+      <label className="grid gap-1 text-12 text-quiet">
+        Looks back to this day
+        <span className="flex gap-2">
+          <input
+            type="date"
+            required
+            max={to}
+            value={since}
+            onChange={(event) => setSince(event.target.value)}
+            className="flex-1 rounded-md border border-line px-2 py-1 text-13 text-ink"
+          />
+          <button
+            type="submit"
+            className="rounded-md border border-line px-2 text-13 text-ink hover:border-quiet"
+          >
+            From here
+          </button>
+        </span>
+      </label>
+    </form>
+  );
+}
+
 function WindowMenu({
   window,
   backs,
+  years,
   onWindow,
 }: {
   window: Schemas["WindowRow"];
   backs: string[];
+  years: number[];
   onWindow: Props["onWindow"];
 }) {
   const [to, setTo] = useState(window.to);
@@ -130,6 +179,35 @@ function WindowMenu({
               </span>
             </label>
           </form>
+          <Since
+            to={to}
+            back={window.back}
+            onSince={(since) => {
+              onWindow(to, since);
+              setOpen(false);
+            }}
+          />
+          {years.length > 0 && (
+            <fieldset className="mt-3">
+              <legend className="mb-1 text-12 text-quiet">The 12 months of</legend>
+              <div className="flex flex-wrap gap-1.5">
+                {years.map((year) => (
+                  <button
+                    key={year}
+                    type="button"
+                    aria-pressed={window.to === `${year}-12-31` && window.back === "12"}
+                    onClick={() => {
+                      onWindow(`${year}-12-31`, "12");
+                      setOpen(false);
+                    }}
+                    className={choice(window.to === `${year}-12-31` && window.back === "12")}
+                  >
+                    {year}
+                  </button>
+                ))}
+              </div>
+            </fieldset>
+          )}
           <fieldset className="mt-3">
             <legend className="mb-1 text-12 text-quiet">Looks back over</legend>
             <div className="flex flex-wrap gap-1.5">
@@ -142,7 +220,7 @@ function WindowMenu({
                     onWindow(to, back);
                     setOpen(false);
                   }}
-                  className={`rounded-md border px-2 py-1 ${back === window.back ? "border-ink bg-ink text-white" : "border-line hover:border-quiet"}`}
+                  className={choice(back === window.back)}
                 >
                   {back === "all" ? "all" : `${back} months`}
                 </button>

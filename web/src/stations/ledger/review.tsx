@@ -46,7 +46,7 @@ const ROLE_WORDS: Record<string, string> = {
   ordered: "category with an order",
   id: "another id",
   person: "whose card it is",
-  offer: "offer",
+  offer: "offer, or sold on offer",
   answer: "taken or not",
   area: "district’s code",
   households: "households",

@@ -1,123 +1,161 @@
+import { useQuery, keepPreviousData } from "@tanstack/react-query";
+
+import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, figure, inUnit } from "@/charts/format";
-import type { Choice } from "@/stations/measures";
+import { useLens } from "@/lens/context";
+import { HeldOut } from "@/stations/measures/held-out";
+import { Histogram } from "@/stations/measures/histogram";
+import { Options } from "@/stations/measures/options";
+import { OwnActions } from "@/stations/measures/own-measure";
+import { RelativePlot } from "@/stations/measures/relative";
+import type { Choice, Page, Thread } from "@/stations/measures/use-measures";
+import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
+import { CustomerLink } from "@/study/customer-link";
+import { Failed } from "@/ui/status";
 
-const OPTIONS = {
-  fill: ["leave out", "median", "zero"],
-  transform: ["none", "log", "root"],
-  scale: ["z", "range", "robust", "rank", "none"],
-} as const;
-const WORDS: Record<string, string> = {
-  fill: "Missing values",
-  transform: "Transform",
-  scale: "Scale",
-  cap: "Cap each end at",
-};
-
-/** A measure opened in place: what it counts, its figures, and its preparation step by step. */
-export function Detail({
-  thread,
-  onChoose,
-}: {
-  thread: Schemas["Thread"];
+interface Props {
+  thread: Thread;
+  numbers: Schemas["Numbers"];
+  page: Page;
   onChoose: (choice: Choice) => void;
-}) {
-  const { study, canChange } = useStudy();
-  const f = thread.figures;
+  onGo: (name: string) => void;
+}
+
+/** A measure opened in place: its histogram and fences, its ends, its choices and their effects. */
+export function Detail({ thread, numbers, page, onChoose, onGo }: Props) {
+  const { study } = useStudy();
+  const view = useRows();
+  const { digest } = useLens();
+  const detail = useQuery({
+    queryKey: ["study", study.id, "measure", thread.name, view, digest, page.plan_revision],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/measure/{name}", {
+          params: {
+            path: { study: study.id, name: thread.name },
+            query: { ...view, ...(digest && { lens: digest }) } as never,
+          },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  if (detail.isError) return <Failed words={detail.error.message} />;
+  if (!detail.data) return <p className="px-3 pb-4 text-12 text-quiet">Looking closer …</p>;
+  const found = detail.data;
+  return (
+    <div className="grid gap-4 px-3 pt-1 pb-4 text-12">
+      <p className="max-w-[820px]">
+        {thread.definition} {thread.note && <span className="text-quiet">({thread.note})</span>}
+        {thread.formula && <OwnActions thread={thread} revision={page.own_revision} />}
+      </p>
+      <div className="grid grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)_minmax(0,0.95fr)] gap-5">
+        <div className="min-w-0">
+          <Histogram thread={thread} numbers={numbers} found={found} />
+          <Figures thread={thread} numbers={numbers} />
+        </div>
+        <div className="min-w-0">
+          {found.relative ? (
+            <RelativePlot thread={thread} relative={found.relative} page={page} onGo={onGo} />
+          ) : (
+            <p className="text-quiet">No other measure to hold it against.</p>
+          )}
+        </div>
+        <Ends thread={thread} found={found} />
+      </div>
+      {found.check && found.model && <HeldOut check={found.check} model={found.model} />}
+      {thread.name === "expected" && !found.check && (
+        <p className="text-quiet">
+          The log is too short to hold months out, so the model is not checked.
+        </p>
+      )}
+      <Options thread={thread} numbers={numbers} found={found} onChoose={onChoose} />
+    </div>
+  );
+}
+
+function Figures({ thread, numbers }: { thread: Thread; numbers: Schemas["Numbers"] }) {
+  const { study } = useStudy();
+  const lens = useLens();
+  const f = numbers.figures;
   const words = (value: number | null) => inUnit(value, thread.unit, study.currency);
-  const figures: [string, string][] = [
+  const rows: [string, string][] = [
     ["mean", words(f.mean)],
-    ["standard deviation", words(f.sd)],
+    ["SD", words(f.sd)],
     ["lowest", words(f.low)],
     ["first quartile", words(f.quartile_1)],
     ["median", words(f.median)],
     ["third quartile", words(f.quartile_3)],
     ["highest", words(f.high)],
     ["skew", figure(f.skew)],
-    ["skew as prepared", figure(thread.prepared_skew)],
   ];
-  const steps = thread.steps;
-  const choose = (change: Partial<Schemas["StepsBody"]>) =>
-    onChoose({ steps: { ...steps, ...change } });
-  const proposed = JSON.stringify(steps) === JSON.stringify(thread.proposed);
   return (
-    <div className="grid grid-cols-[1.1fr_1fr_1fr] gap-6 px-3 pt-1 pb-4 text-12">
-      <div>
-        <h3 className="mb-1 text-13">What it says</h3>
-        <p>{thread.definition}</p>
-        <h3 className="mt-3 mb-1 text-13">Without a value</h3>
-        {Object.keys(f.missing).length === 0 && <p className="text-quiet">Nobody.</p>}
-        <ul>
-          {Object.entries(f.missing).map(([reason, number]) => (
-            <li key={reason}>
-              {count(number)} <span className="text-quiet">{reason}</span>
-            </li>
-          ))}
-        </ul>
-      </div>
-      <dl className="grid grid-cols-[1fr_auto] content-start gap-x-4 gap-y-0.5">
-        {figures.map(([name, value]) => (
-          <div key={name} className="contents">
-            <dt className="text-quiet">{name}</dt>
-            <dd className="text-right">{value}</dd>
+    <>
+      <dl className="mt-2 grid grid-cols-4 gap-x-3 gap-y-1">
+        {rows.map(([name, value]) => (
+          <div key={name}>
+            <dt className="text-11 text-quiet">{name}</dt>
+            <dd>{value}</dd>
           </div>
         ))}
       </dl>
-      <div className="grid content-start gap-1.5">
-        <h3 className="text-13">Preparation, in this order</h3>
-        {(["fill", "cap", "transform", "scale"] as const).map((step) => (
-          <label key={step} className="flex items-center justify-between gap-2">
-            <span className="text-quiet">{WORDS[step]}</span>
-            {step === "cap" ? (
-              <select
-                disabled={!canChange}
-                value={String(steps.cap)}
-                onChange={(event) => choose({ cap: Number(event.target.value) })}
-                className="rounded border border-line bg-card px-1 py-0.5"
+      {Object.keys(f.missing).length > 0 && (
+        <p className="mt-2">
+          <span className="text-quiet">Without a value: </span>
+          {Object.entries(f.missing).map(([reason, number], place) => (
+            <span key={reason}>
+              {place > 0 && ", "}
+              <button
+                type="button"
+                className="text-teal underline"
+                onClick={() => lens.pick(`missing:${thread.name}`, { value: reason }, false)}
               >
-                {[0, 0.01, 0.02, 0.05].map((value) => (
-                  <option key={value} value={String(value)}>
-                    {value === 0 ? "not capped" : `${value * 100}%`}
-                  </option>
-                ))}
-              </select>
-            ) : (
-              <select
-                disabled={!canChange}
-                value={steps[step]}
-                onChange={(event) => choose({ [step]: event.target.value })}
-                className="rounded border border-line bg-card px-1 py-0.5"
-              >
-                {OPTIONS[step].map((value) => (
-                  <option key={value}>{value}</option>
-                ))}
-              </select>
-            )}
-          </label>
+                {count(number)} {reason}
+              </button>
+            </span>
+          ))}
+        </p>
+      )}
+    </>
+  );
+}
+
+function Ends({ thread, found }: { thread: Thread; found: Schemas["MeasureDetail"] }) {
+  const { study } = useStudy();
+  const list = (title: string, rows: Schemas["Extreme"][]) => (
+    <div>
+      <h3 className="mb-0.5 text-12">{title}</h3>
+      <ol>
+        {rows.map((row) => (
+          <li key={row.number} className="flex justify-between gap-2">
+            <CustomerLink number={row.number} why={thread.name}>
+              {row.name}
+            </CustomerLink>
+            <span>{inUnit(row.value, thread.unit, study.currency)}</span>
+          </li>
         ))}
-        {thread.constant && (
-          <p className="text-alarm">Every value is the same: it cannot tell customers apart.</p>
-        )}
-        {proposed ? (
-          <p className="text-quiet">
-            As proposed:{" "}
-            {Math.abs(f.skew ?? 0) > 1
-              ? "the log where the skew is beyond 1."
-              : "the skew is under 1, so no transform."}
-          </p>
-        ) : (
-          canChange && (
-            <button
-              type="button"
-              className="w-fit text-copper underline"
-              onClick={() => onChoose({ steps: thread.proposed })}
-            >
-              Back to what is proposed
-            </button>
-          )
-        )}
-      </div>
+      </ol>
+    </div>
+  );
+  return (
+    <div className="grid content-start gap-2">
+      {list("Highest", found.highest)}
+      {list("Lowest", found.lowest)}
+      {found.lacking.length > 0 && (
+        <div>
+          <h3 className="mb-0.5 text-12">Without a value, for example</h3>
+          {found.lacking.slice(0, 3).map((row) => (
+            <p key={row.number} className="flex justify-between gap-2">
+              <CustomerLink number={row.number} why={thread.name}>
+                {row.name}
+              </CustomerLink>
+              <span className="truncate text-quiet">{row.reason}</span>
+            </p>
+          ))}
+        </div>
+      )}
     </div>
   );
 }

@@ -1,137 +1,138 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link, useLocation } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count, day, money } from "@/charts/format";
-import { ThreadRow } from "@/stations/measures/thread-row";
+import { count, day } from "@/charts/format";
+import { AlikeMatrix } from "@/stations/measures/alike";
+import { LevelTable } from "@/stations/measures/level-table";
+import { OverTime } from "@/stations/measures/over-time";
+import { OwnMeasure } from "@/stations/measures/own-measure";
+import { Pairs } from "@/stations/measures/pairs";
+import { Preparations } from "@/stations/measures/preparations";
+import { RowsOf } from "@/stations/measures/rows-of";
+import { SecondWindow } from "@/stations/measures/second-window";
+import { Threads } from "@/stations/measures/threads";
+import { useUse } from "@/stations/measures/use-measures";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
-import { inTurn } from "@/study/in-turn";
 import { Stale, Standing } from "@/study/standing";
+import { useAddress } from "@/study/use-address";
+import { Button } from "@/ui/button";
 import { Head } from "@/ui/head";
-import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { Views } from "@/ui/views";
+
+const VIEWS = [
+  ["threads", "Threads"],
+  ["alike", "Alike"],
+  ["pairs", "Pairs"],
+  ["time", "Over time"],
+] as const;
+
+/** A series is of customers; levels are few enough for a table. */
+const LEVEL_VIEWS = [...VIEWS.slice(0, 3), ["table", "Table"]] as const;
 
 /** Measures: one thread a measure, everyone's shape and the same after its preparation. */
 export function Measures() {
-  const { study, window } = useStudy();
-  const { search } = useLocation();
-  const [open, setOpen] = useState("");
+  const { study, window, canChange } = useStudy();
+  const [search, put] = useAddress();
+  const beside = search.get("beside") ?? "";
+  const of = search.get("of") ?? "";
+  const look = search.get("look") ?? "threads";
   const page = useStation(
     "measures",
     ({ study: id, query, signal }) =>
       data(
         api.GET("/api/studies/{study}/measures", {
-          params: { path: { study: id }, query },
+          params: {
+            path: { study: id },
+            query: { ...(query as object), ...(beside && { beside }), ...(of && { of }) } as never,
+          },
           signal,
         }),
       ),
     true,
+    `${beside} ${of}`,
   );
-  const choose = useChoice(page.data?.plan_revision ?? 0);
+  const use = useUse();
   if (page.isPending) return <Waiting />;
   if (page.isError) return <Failed words={page.error.message} />;
-  const { status, threads, reconciliation } = page.data;
+  const { status, threads } = page.data;
   const used = threads.filter((thread) => thread.role === "shapes").length;
-  const cash = (value: number) => money(value, study.scale, study.currency, false);
   return (
     <div className="grid gap-3">
-      <Head
-        title="Measures"
-        words={
-          window && threads.length
-            ? `${count(page.data.with_purchase)} of ${count(page.data.customers)} customers bought in the window up to and including ${day(window.to)}. ${used} measures shape the groups.`
-            : "What each customer did within the window, as figures one can defend."
-        }
-      />
-      {status.state === "empty" && (
-        <Empty
-          title="Measures come from a log"
-          action={
-            <Link
-              className="text-copper underline"
-              to={{ pathname: "../ledger", search }}
-              relative="path"
-            >
-              Go to the Ledger
-            </Link>
-          }
-        >
-          Here each measure will lie on a thread of its own: days since the last visit, visits,
-          spend and more, with everyone&rsquo;s shape, the middle half and the proposed preparation.
-        </Empty>
-      )}
+      <Head title="Measures" words={inWords(page.data, window)}>
+        {canChange && threads.length > 0 && !of && (
+          <Button kind="main" disabled={used === 0 || use.isPending} onClick={() => use.mutate()}>
+            Use {used === 1 ? "this measure" : `these ${used} measures`}
+          </Button>
+        )}
+      </Head>
+      {status.state === "empty" && <NothingYet words={status.words ?? ""} />}
       <Standing status={status} />
+      {threads.length > 0 && (
+        <nav className="flex flex-wrap items-center gap-2" aria-label="Views of the measures">
+          <Views
+            views={of ? LEVEL_VIEWS : VIEWS}
+            view={look}
+            onView={(view) => put({ look: view === "threads" ? "" : view })}
+          />
+          <span className="flex-1" />
+          <RowsOf page={page.data} onRows={(value) => put({ of: value })} />
+          <SecondWindow
+            page={page.data}
+            beside={beside}
+            onBeside={(value) => put({ beside: value })}
+          />
+          <Preparations page={page.data} />
+          {canChange && <OwnMeasure revision={page.data.own_revision} />}
+        </nav>
+      )}
       <Stale status={status}>
-        {threads.length > 0 && (
-          <section className="card overflow-hidden" aria-label="Threads">
-            <div className="grid grid-cols-[190px_minmax(220px,1fr)_minmax(120px,170px)_92px_104px] items-end gap-3 border-b border-line px-3 py-2 text-11 text-quiet">
-              <span className="text-13 font-semibold text-ink">Measure</span>
-              <span>
-                <b className="font-semibold text-ink">On its own scale</b>
-                <br />
-                thick: the middle half, line: the median
-              </span>
-              <span>
-                <b className="font-semibold text-ink">As prepared</b>
-                <br />
-                what groups will see
-              </span>
-              <span className="text-right">missing, zero</span>
-              <span>role</span>
-            </div>
-            {threads.map((thread) => (
-              <ThreadRow
-                key={thread.name}
-                thread={thread}
-                open={open === thread.name}
-                onOpen={() => setOpen(open === thread.name ? "" : thread.name)}
-                onChoose={(choice) => choose.mutate({ thread, choice })}
-              />
-            ))}
-          </section>
-        )}
-        {reconciliation && threads.length > 0 && (
-          <p className="px-1 text-12 text-quiet">
-            The window&rsquo;s ledger, {cash(reconciliation.ledger)}, is{" "}
-            {cash(reconciliation.table)} in this table, {cash(reconciliation.without_purchase)} of
-            customers without a purchase, and {cash(reconciliation.without_customer)} of lines
-            without a customer.
-          </p>
-        )}
+        {threads.length > 0 && look === "threads" && <Threads page={page.data} beside={beside} />}
+        {threads.length > 0 && look === "alike" && <AlikeMatrix page={page.data} />}
+        {threads.length > 0 && look === "pairs" && <Pairs page={page.data} />}
+        {threads.length > 0 && look === "table" && of && <LevelTable page={page.data} />}
+        {threads.length > 0 && look === "time" && !of && <OverTime page={page.data} />}
       </Stale>
+      {study.role === "reader" && threads.length > 0 && (
+        <p className="px-1 text-12 text-quiet">
+          You look only: an owner can make you an analyst, who chooses roles and preparations.
+        </p>
+      )}
     </div>
   );
 }
 
-export type Choice = { role?: string; steps?: Schemas["StepsBody"] };
+function inWords(page: Schemas["MeasuresPage"], window: Schemas["WindowRow"] | null): string {
+  if (!window || page.threads.length === 0)
+    return "What each customer did within the window, as figures one can defend.";
+  const trait = page.populations.find((each) => each.name === page.of);
+  if (trait)
+    return `${count(page.with_purchase)} of ${count(trait.levels)} by ${trait.label.toLowerCase()}, each with the purchases of its customers in the window to ${day(window.to)}.`;
+  if (!page.has_log)
+    return `${count(page.customers)} customers from the customer table as it was on ${day(window.to)}. Its columns are the measures.`;
+  const second = page.beside === null ? "" : ` Dashed: ${count(page.beside)} in the second window.`;
+  return `${count(page.with_purchase)} of ${count(page.customers)} customers bought in the window to ${day(window.to)}: they are the table.${second}`;
+}
 
-function useChoice(revision: number) {
-  const { study, view, takeBack } = useStudy();
-  const queries = useQueryClient();
-  const say = useNotice();
-  return useMutation({
-    mutationFn: ({ thread, choice }: { thread: Schemas["Thread"]; choice: Choice }) =>
-      inTurn(`plan ${study.id}`, revision, (headers) =>
-        data(
-          api.PUT("/api/studies/{study}/measures/{name}", {
-            params: { path: { study: study.id, name: thread.name }, query: view as never },
-            body: { role: choice.role ?? null, steps: choice.steps ?? null },
-            headers,
-          }),
-        ),
-      ),
-    onSuccess: (_, { thread, choice }) => {
-      const words = choice.steps
-        ? "is prepared otherwise"
-        : choice.role === "out"
-          ? "is left out"
-          : `${choice.role} the groups`;
-      say(`${thread.label} ${words}.`, { undo: takeBack });
-    },
-    onError: (problem) => say(problem.message, { trouble: true }),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
-  });
+function NothingYet({ words }: { words: string }) {
+  const { search } = useLocation();
+  return (
+    <Empty
+      title="No measures yet"
+      action={
+        <Link
+          className="text-copper underline"
+          to={{ pathname: "../ledger", search }}
+          relative="path"
+        >
+          Go to the Ledger
+        </Link>
+      }
+    >
+      {words} Here each measure will lie on a thread of its own: days since the last visit, visits,
+      spend and more, with everyone&rsquo;s shape and the proposed preparation.
+    </Empty>
+  );
 }

@@ -1,92 +1,169 @@
 import type { Schemas } from "@/api/client";
-import { count, inUnit, unitWords } from "@/charts/format";
-import { Shape } from "@/charts/shape";
-import type { Choice } from "@/stations/measures";
+import { valueAt } from "@/charts/axis";
+import { count, figure, inUnit, unitWords } from "@/charts/format";
+import { ThreadShape } from "@/charts/thread";
+import { useLens } from "@/lens/context";
 import { Detail } from "@/stations/measures/detail";
+import { Role } from "@/stations/measures/role";
+import { COLUMNS } from "@/stations/measures/row";
+import type { Choice, Page, Thread } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
 
-const ROLES = [
-  ["shapes", "shapes"],
-  ["describes", "describes"],
-  ["out", "left out"],
-] as const;
-
 interface Props {
-  thread: Schemas["Thread"];
+  thread: Thread;
+  numbers: Schemas["Numbers"];
+  page: Page;
   open: boolean;
   onOpen: () => void;
+  onGo: (name: string) => void;
   onChoose: (choice: Choice) => void;
 }
 
 /** One measure on its thread. */
-export function ThreadRow({ thread, open, onOpen, onChoose }: Props) {
-  const { study, canChange } = useStudy();
-  const missing = Object.values(thread.figures.missing).reduce((a, b) => a + b, 0);
+export function ThreadRow({ thread, numbers, page, open, onOpen, onGo, onChoose }: Props) {
+  const { study } = useStudy();
+  const lens = useLens();
   const words = (value: number | null) => inUnit(value, thread.unit, study.currency);
-  const out = thread.role === "out";
   const unit = unitWords(thread.unit, study.currency);
+  const { figures, axis, prepared_axis: after } = numbers;
+  const out = thread.role === "out";
   return (
     <div className={`border-b border-line last:border-b-0 ${open ? "bg-paper/60" : ""}`}>
-      <div
-        className={`grid grid-cols-[190px_minmax(220px,1fr)_minmax(120px,170px)_92px_104px] items-center gap-3 px-3 py-1.5 ${out ? "opacity-55" : ""}`}
-      >
+      <div className={`${COLUMNS} items-center py-0.5`}>
         <button
           type="button"
-          className="min-w-0 text-left"
+          className={`min-w-0 text-left ${out ? "opacity-60" : ""}`}
           onClick={onOpen}
           aria-expanded={open}
           title={thread.definition}
         >
           <span className="block truncate font-semibold">{thread.label}</span>
           <span className="block truncate text-11 text-quiet">
-            {unit && `${unit}, `}median {words(thread.figures.median)}
-            {thread.lens && <span className="text-teal">, lens {words(thread.lens_median)}</span>}
+            {unit && `${unit}, `}median {words(figures.median)}
+            {numbers.lens && <span className="text-teal">, lens {words(numbers.lens_median)}</span>}
+            {numbers.beside && `, then ${words(numbers.beside_median)}`}
           </span>
+          {thread.ties.length > 0 && <Ties thread={thread} />}
         </button>
-        <Shape
-          shape={thread.shape}
-          lens={thread.lens ?? undefined}
-          places={thread.places}
-          ends={[words(thread.axis.low), words(thread.axis.high)]}
-          log={thread.axis.log}
-          label={`${thread.label}: median ${words(thread.figures.median)}, middle half ${words(thread.figures.quartile_1)} to ${words(thread.figures.quartile_3)}`}
-        />
-        <Shape
-          shape={thread.prepared}
-          places={thread.prepared_places}
-          label={`${thread.label} as prepared: ${preparation(thread.steps)}`}
-          foot={preparation(thread.steps)}
-        />
-        <span className="text-right text-12">
-          {count(missing)}
-          <span className="text-quiet">, {count(thread.figures.zeros)}</span>
-        </span>
-        <select
-          aria-label={`Role of ${thread.label}`}
-          disabled={!canChange}
-          value={thread.role}
-          onChange={(event) => onChoose({ role: event.target.value })}
-          className={`rounded-md border bg-card px-1 py-1 text-12 ${thread.role === "shapes" ? "border-ink font-semibold" : "border-line text-quiet"}`}
+        <div
+          className={`grid grid-cols-[46px_1fr_62px] items-start gap-1 text-11 text-quiet ${out ? "opacity-55" : ""}`}
         >
-          {ROLES.map(([value, name]) => (
-            <option key={value} value={value}>
-              {name}
-            </option>
-          ))}
-        </select>
+          <Ends top={words(axis.low)} foot={figure(after.low)} align="text-right" />
+          <ThreadShape
+            shape={numbers.shape}
+            places={numbers.places}
+            prepared={numbers.prepared}
+            preparedPlaces={numbers.prepared_places}
+            lens={numbers.lens}
+            beside={numbers.beside}
+            label={`${thread.label}: median ${words(figures.median)}, middle half ${words(figures.quartile_1)} to ${words(figures.quartile_3)}; prepared by ${preparation(numbers.steps)}`}
+            onStretch={(from, to) =>
+              lens.pick(
+                thread.field,
+                {
+                  range: [
+                    from <= 0.004 ? null : rounded(valueAt(from, axis)),
+                    to >= 0.996 ? null : rounded(valueAt(to, axis)),
+                  ],
+                },
+                false,
+              )
+            }
+          />
+          <Ends
+            top={words(axis.high) + (axis.log ? " log" : "")}
+            foot={figure(after.high)}
+            align="text-left"
+          />
+        </div>
+        <Counts thread={thread} numbers={numbers} />
+        <span className="grid gap-1">
+          <Role thread={thread} onChoose={onChoose} />
+          <span className="truncate text-right text-11 leading-[12px] text-quiet">
+            {preparation(numbers.steps)}
+          </span>
+        </span>
       </div>
-      {open && <Detail thread={thread} onChoose={onChoose} />}
+      {open && (
+        <Detail thread={thread} numbers={numbers} page={page} onChoose={onChoose} onGo={onGo} />
+      )}
     </div>
   );
 }
 
+/** Three telling digits are enough for where a person's pointer was. */
+function rounded(value: number): number {
+  return Number(value.toPrecision(3));
+}
+
+function Ties({ thread }: { thread: Thread }) {
+  const [first] = thread.ties;
+  if (!first) return null;
+  return (
+    <span
+      className="mt-0.5 block truncate border-l-2 border-quiet pl-1.5 text-11 text-ink"
+      title={`Rank correlation. ${thread.ties.map((tie) => `${tie.value.toFixed(2)} with ${tie.label}`).join(", ")}`}
+    >
+      r {first.value.toFixed(2)} with {first.label}
+    </span>
+  );
+}
+
+function Ends({ top, foot, align }: { top: string; foot: string; align: string }) {
+  return (
+    <span className={`grid h-[50px] leading-[12px] ${align}`}>
+      <span className="truncate pt-[17px]">{top}</span>
+      <span className="truncate pt-[1px] opacity-80">{foot}</span>
+    </span>
+  );
+}
+
+function Counts({ thread, numbers }: { thread: Thread; numbers: Schemas["Numbers"] }) {
+  const missing = Object.values(numbers.figures.missing).reduce((a, b) => a + b, 0);
+  const outliers = numbers.fences.below + numbers.fences.above;
+  return (
+    <span className="grid text-11 leading-[14px]">
+      <span className={missing ? "" : "text-quiet"}>
+        {missing ? `${count(missing)} without` : "everyone has it"}
+      </span>
+      <span className={outliers ? "" : "text-quiet"}>
+        {[
+          outliers > 0 && `${count(outliers)} beyond`,
+          numbers.figures.zeros > 0 && `${count(numbers.figures.zeros)} at 0`,
+        ]
+          .filter(Boolean)
+          .join(", ") || "none beyond"}
+      </span>
+      <span className="text-quiet">
+        {numbers.constant
+          ? "the same for all"
+          : `skew ${figure(numbers.figures.skew)} → ${figure(numbers.prepared_skew)}`}
+      </span>
+      {thread.at_least > 0 && (
+        <span className="text-quiet" title="The log may begin after they first came">
+          {count(thread.at_least)} at least
+        </span>
+      )}
+    </span>
+  );
+}
+
+const SCALES: Record<string, string> = {
+  z: "z-score",
+  range: "0 to 1",
+  robust: "by quartiles",
+  rank: "by rank",
+  none: "unscaled",
+};
+
 /** A preparation in a few words, in the order in which its steps are taken. */
 export function preparation(steps: Schemas["StepsBody"]): string {
   const parts = [
-    steps.fill !== "leave out" && `fill ${steps.fill}`,
-    (steps.cap ?? 0) > 0 && `cap ${((steps.cap ?? 0) * 100).toFixed(0)}%`,
+    steps.fill !== "leave out" && `${steps.fill} fill`,
+    steps.fences && "capped at fences",
+    (steps.cap ?? 0) > 0 && !steps.fences && `capped ${((steps.cap ?? 0) * 100).toFixed(0)}%`,
     steps.transform !== "none" && steps.transform,
-    steps.scale,
+    SCALES[steps.scale ?? "z"],
   ];
   return parts.filter(Boolean).join(", ");
 }

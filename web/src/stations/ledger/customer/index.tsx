@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, Navigate, useLocation, useParams } from "react-router";
+import { Link, Navigate, useLocation, useParams, useSearchParams } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -20,7 +20,8 @@ export function Customer() {
   const { customer } = useParams();
   const { search } = useLocation();
   const number = Number(customer);
-  const [told, setTold] = useState("frequency");
+  const [asked] = useSearchParams();
+  const [told, setTold] = useState(asked.get("why")?.replace(/^measure:/, "") ?? "frequency");
   const path = { study: study.id, customer: number };
   const page = useQuery({
     queryKey: ["study", study.id, "customer", number],
@@ -111,6 +112,9 @@ function Back() {
   );
 }
 
+/** Families of many alike measures, told when asked for. */
+const SHARES = ["season", "weekday", "department", "channel", "site"];
+
 function Measures({
   measures,
   picked,
@@ -122,41 +126,33 @@ function Measures({
 }) {
   const { study, window } = useStudy();
   const [all, setAll] = useState(false);
-  const told = measures.filter((measure) => measure.words);
-  const others = measures.filter((measure) => !measure.words && measure.value !== null);
+  const known = measures.filter((measure) => measure.words || measure.value !== null);
+  const others = known.filter((measure) => SHARES.includes(measure.family));
+  const told = known.filter((measure) => !others.includes(measure));
   return (
     <section className="card p-3" aria-label="Measures">
       <h2 className="text-14">Measures</h2>
       {window && <p className="text-11 text-quiet">up to and including {day(window.to)}</p>}
       <ul className="mt-1">
-        {told.map((measure) => (
-          <li key={measure.name} className="border-t border-line first:border-t-0">
-            <button
-              type="button"
-              aria-pressed={measure.name === picked}
-              title={measure.definition}
-              onClick={() => onPick(measure.name)}
-              className={`flex w-full items-baseline gap-2 rounded px-1 py-1 text-left hover:bg-paper ${measure.name === picked ? "font-semibold" : ""}`}
-            >
-              <span className="flex-1">{measure.label}</span>
-              <span>{inUnit(measure.value, measure.unit, study.currency)}</span>
-              <span className="w-[66px] truncate text-11 font-normal text-quiet">
-                {measure.unit === "money" ? "" : unitWords(measure.unit, study.currency)}
-              </span>
-            </button>
-          </li>
-        ))}
-        {(all ? others : []).map((measure) => (
-          <li
-            key={measure.name}
-            title={measure.definition}
-            className="flex items-baseline gap-2 border-t border-line px-1 py-1 text-12"
-          >
-            <span className="flex-1 truncate">{measure.label}</span>
-            <span>{inUnit(measure.value, measure.unit, study.currency)}</span>
-            <span className="w-[66px]" />
-          </li>
-        ))}
+        {[...told, ...(all || others.some((each) => each.name === picked) ? others : [])].map(
+          (measure) => (
+            <li key={measure.name} className="border-t border-line first:border-t-0">
+              <button
+                type="button"
+                aria-pressed={measure.name === picked}
+                title={measure.definition}
+                onClick={() => onPick(measure.name)}
+                className={`flex w-full items-baseline gap-2 rounded px-1 py-1 text-left hover:bg-paper ${measure.name === picked ? "font-semibold" : ""}`}
+              >
+                <span className="flex-1">{measure.label}</span>
+                <span>{inUnit(measure.value, measure.unit, study.currency)}</span>
+                <span className="w-[66px] truncate text-11 font-normal text-quiet">
+                  {measure.unit === "money" ? "" : unitWords(measure.unit, study.currency)}
+                </span>
+              </button>
+            </li>
+          ),
+        )}
       </ul>
       {others.length > 0 && (
         <button

@@ -1,0 +1,75 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, data } from "@/api/client";
+import { count } from "@/charts/format";
+import { useLens } from "@/lens/context";
+import { Columns } from "@/lens/customers/columns";
+import { SaveList } from "@/lens/customers/save-list";
+import { CustomerTable } from "@/lens/customers/table";
+import { useStudy } from "@/study/context";
+import { useAddress } from "@/study/use-address";
+import { Button } from "@/ui/button";
+import { Head } from "@/ui/head";
+import { Empty, Failed, Waiting } from "@/ui/status";
+
+/** The customers of the lens, one a row, by any column. */
+export function Customers() {
+  const { study, view, canChange } = useStudy();
+  const lens = useLens();
+  const [search, put] = useAddress();
+  const [saving, setSaving] = useState(false);
+  const fields = search.get("fields") ?? "";
+  const order = search.get("order") ?? "";
+  const down = search.get("down") ?? "";
+  const query = {
+    ...view,
+    ...(lens.digest && { lens: lens.digest }),
+    ...(fields && { fields }),
+    order,
+    down,
+  };
+  // The first page says how many there are and which columns; the table asks for the others.
+  const list = useQuery({
+    queryKey: ["study", study.id, "customers", query, 0],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/customers", {
+          params: { path: { study: study.id }, query: { ...query, first: 0 } as never },
+          signal,
+        }),
+      ),
+    enabled: !!view.to,
+    placeholderData: keepPreviousData,
+  });
+  if (!view.to)
+    return (
+      <Empty title="Nobody is known yet">Customers are listed here once a log has come in.</Empty>
+    );
+  if (list.isPending) return <Waiting />;
+  if (list.isError) return <Failed words={list.error.message} />;
+  const { total, columns } = list.data;
+  const turn = (field: string) => {
+    if (order !== field) put({ order: field, down: "1" });
+    else if (down) put({ down: "" });
+    else put({ order: "", down: "" });
+  };
+  const chosen = columns.map((column) => column.field);
+  return (
+    <div className="grid gap-3">
+      <Head
+        title={lens.clauses.length ? "Customers in the lens" : "Everyone"}
+        words={`${count(total)} customers, one a row. Pick a column's head to order by it, a figure to see what it is made of.`}
+      >
+        <Columns chosen={chosen} onChoose={(next) => put({ fields: next.join(",") })} />
+        {canChange && (
+          <Button kind="main" disabled={total === 0} onClick={() => setSaving(true)}>
+            Save these {count(total)} as a file
+          </Button>
+        )}
+      </Head>
+      {saving && <SaveList query={query} total={total} onClose={() => setSaving(false)} />}
+      <CustomerTable first={list.data} query={query} order={order} down={down} onTurn={turn} />
+    </div>
+  );
+}

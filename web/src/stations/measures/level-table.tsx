@@ -1,0 +1,117 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, data } from "@/api/client";
+import { inUnit, unitWords } from "@/charts/format";
+import type { Page } from "@/stations/measures/use-measures";
+import { useRows } from "@/stations/measures/use-rows";
+import { useStudy } from "@/study/context";
+import { Button } from "@/ui/button";
+import { fileName, saveFile } from "@/ui/save";
+import { Failed, Waiting } from "@/ui/status";
+
+/** The levels of a trait, one a row, by every measure; ordered by any, saved as CSV. */
+export function LevelTable({ page }: { page: Page }) {
+  const { study } = useStudy();
+  const view = useRows();
+  const [by, setBy] = useState<[number, boolean]>([-1, false]);
+  const levels = useQuery({
+    queryKey: ["study", study.id, "levels", view, page.made_from, page.plan_revision],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/levels", {
+          params: { path: { study: study.id }, query: view as never },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  if (levels.isError) return <Failed words={levels.error.message} />;
+  if (!levels.data) return <Waiting />;
+  const { names, columns } = levels.data;
+  const trait = page.populations.find((each) => each.name === page.of)?.label ?? page.of;
+  const [place, down] = by;
+  const order = names.map((_, n) => n);
+  const values = columns[place]?.values;
+  if (values)
+    order.sort((a, b) => {
+      const [x, y] = [values[a] ?? null, values[b] ?? null];
+      if (x === null || y === null) return x === y ? a - b : x === null ? 1 : -1;
+      return down ? y - x : x - y;
+    });
+  const save = () => {
+    const quoted = (text: string) => `"${text.replace(/"/g, '""')}"`;
+    const safe = (text: string) => quoted(/^[=+\-@\t\r]/.test(text) ? `'${text}` : text);
+    const lines = [
+      [trait, ...columns.map((column) => column.label)].map(safe).join(","),
+      ...order.map((n) =>
+        [safe(names[n] ?? ""), ...columns.map((column) => String(column.values[n] ?? ""))].join(
+          ",",
+        ),
+      ),
+    ];
+    saveFile(
+      new Blob([lines.join("\r\n") + "\r\n"], { type: "text/csv" }),
+      fileName(`measures by ${trait}`, "csv"),
+    );
+  };
+  return (
+    <section className="card overflow-hidden" aria-label={`Measures by ${trait}`}>
+      <div className="max-h-[calc(100vh-250px)] overflow-auto">
+        <table className="w-full border-separate border-spacing-0 text-12">
+          <thead>
+            <tr>
+              <th className="sticky top-0 left-0 z-20 border-b border-line bg-card px-3 py-2 text-left align-bottom font-semibold">
+                {trait}
+              </th>
+              {columns.map((column, n) => (
+                <th
+                  key={column.name}
+                  aria-sort={n !== place ? "none" : down ? "descending" : "ascending"}
+                  className="sticky top-0 z-10 min-w-[84px] border-b border-line bg-card px-2 py-2 text-right align-bottom font-semibold"
+                >
+                  <button
+                    type="button"
+                    title={column.definition}
+                    className="hover:underline"
+                    onClick={() => setBy(n !== place ? [n, true] : down ? [n, false] : [-1, false])}
+                  >
+                    {column.label}
+                    {n === place && <span aria-hidden> {down ? "▾" : "▴"}</span>}
+                    <span className="block text-11 font-normal text-quiet">
+                      {unitWords(column.unit, study.currency)}
+                    </span>
+                  </button>
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {order.map((n) => (
+              <tr key={names[n]} className="group">
+                <td className="sticky left-0 border-t border-line bg-card px-3 py-1 font-semibold group-hover:bg-paper">
+                  {names[n]}
+                </td>
+                {columns.map((column) => (
+                  <td
+                    key={column.name}
+                    className="border-t border-line px-2 py-1 text-right whitespace-nowrap group-hover:bg-paper"
+                  >
+                    {inUnit(column.values[n] ?? null, column.unit, study.currency)}
+                  </td>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <div className="flex items-center gap-3 border-t border-line px-3 py-2 text-12 text-quiet">
+        <span className="flex-1">
+          {levels.data.left_out > 0 &&
+            `${levels.data.left_out} measures are left out: there are too many levels for them all.`}
+        </span>
+        <Button onClick={save}>Save this table</Button>
+      </div>
+    </section>
+  );
+}

@@ -1,0 +1,99 @@
+import { useSearchParams } from "react-router";
+
+import type { Schemas } from "@/api/client";
+import { placeOf } from "@/charts/axis";
+import { count, inUnit } from "@/charts/format";
+import type { Page, Thread } from "@/stations/measures/use-measures";
+import { useStudy } from "@/study/context";
+
+const W = 250;
+const H = 150;
+
+/** The measure most like this one: some customers by both. */
+export function RelativePlot({
+  thread,
+  relative,
+  page,
+  onGo,
+}: {
+  thread: Thread;
+  relative: Schemas["Relative"];
+  page: Page;
+  onGo: (name: string) => void;
+}) {
+  const { study } = useStudy();
+  const [, setSearch] = useSearchParams();
+  const other = page.threads.find((each) => each.name === relative.name);
+  const xAxis = thread.numbers?.axis ?? { low: 0, high: 1, log: false };
+  const yAxis = other?.numbers?.axis ?? { low: 0, high: 1, log: false };
+  const words = (value: number, unit: string) => inUnit(value, unit, study.currency);
+  return (
+    <figure>
+      <figcaption className="mb-1">
+        Most like{" "}
+        <button
+          type="button"
+          className="font-semibold underline"
+          onClick={() => onGo(relative.name)}
+        >
+          {relative.label}
+        </button>
+        <span className="text-quiet"> (rank correlation {relative.r.toFixed(2)})</span>
+      </figcaption>
+      <svg
+        viewBox={`-34 -4 ${W + 40} ${H + 34}`}
+        className="w-full"
+        role="img"
+        aria-label={`${thread.label} across, ${relative.label} upwards`}
+      >
+        <line x1={0} x2={W} y1={H} y2={H} stroke="var(--color-quiet)" />
+        <line x1={0} x2={0} y1={0} y2={H} stroke="var(--color-quiet)" />
+        {relative.x.map((x, n) => (
+          <circle
+            key={n}
+            cx={placeOf(x, xAxis) * W}
+            cy={H - placeOf(relative.y[n] ?? 0, yAxis) * H}
+            r={1.6}
+            fill={relative.inside[n] ? "var(--color-quiet)" : "var(--color-everyone)"}
+            opacity={0.55}
+          />
+        ))}
+        <g fontSize={11} className="[&_text]:fill-quiet">
+          <text x={0} y={H + 13}>
+            {words(xAxis.low, thread.unit)}
+          </text>
+          <text x={W} y={H + 13} textAnchor="end">
+            {words(xAxis.high, thread.unit)}
+          </text>
+          <text x={W / 2} y={H + 26} textAnchor="middle">
+            {thread.label}
+            {xAxis.log && ", log"}
+          </text>
+          <text x={-3} y={8} textAnchor="end">
+            {words(yAxis.high, relative.unit)}
+          </text>
+          <text x={-3} y={H} textAnchor="end">
+            {words(yAxis.low, relative.unit)}
+          </text>
+        </g>
+      </svg>
+      <button
+        type="button"
+        className="text-11 text-quiet underline"
+        onClick={() =>
+          setSearch((old) => {
+            const next = new URLSearchParams(old);
+            next.set("look", "pairs");
+            next.set("x", thread.name);
+            next.set("y", relative.name);
+            return next;
+          })
+        }
+      >
+        {relative.x.length < relative.customers
+          ? `${count(relative.x.length)} of ${count(relative.customers)} customers shown: see the pair`
+          : "See the pair"}
+      </button>
+    </figure>
+  );
+}

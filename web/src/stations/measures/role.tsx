@@ -1,0 +1,37 @@
+import { ToggleGroup } from "radix-ui";
+
+import type { Choice, Thread } from "@/stations/measures/use-measures";
+import { useStudy } from "@/study/context";
+
+const ROLES = [
+  ["shapes", "shapes", "It decides, with others, who goes together"],
+  ["describes", "describes", "It is told of each group, and decides nothing"],
+  ["out", "out", "It is left out"],
+] as const;
+
+/** What a measure does in a grouping: one of three, at once and undoable. */
+export function Role({ thread, onChoose }: { thread: Thread; onChoose: (choice: Choice) => void }) {
+  const { canChange } = useStudy();
+  return (
+    <ToggleGroup.Root
+      type="single"
+      value={thread.role}
+      disabled={!canChange}
+      onValueChange={(role) => role && onChoose({ role })}
+      aria-label={`${thread.label} in groups`}
+      className="flex justify-self-end overflow-hidden rounded-md border border-line text-11"
+    >
+      {ROLES.map(([role, name, words]) => (
+        <ToggleGroup.Item
+          key={role}
+          value={role}
+          title={words}
+          className="border-l border-line bg-card px-1.5 py-1 text-quiet first:border-l-0 hover:text-ink data-[state=on]:bg-paper data-[state=on]:font-semibold data-[state=on]:text-ink data-[value=shapes]:data-[state=on]:bg-ink data-[value=shapes]:data-[state=on]:text-white"
+          data-value={role}
+        >
+          {name}
+        </ToggleGroup.Item>
+      ))}
+    </ToggleGroup.Root>
+  );
+}

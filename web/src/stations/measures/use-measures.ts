@@ -1,0 +1,120 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useLocation, useNavigate } from "react-router";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { useRows } from "@/stations/measures/use-rows";
+import { useStudy } from "@/study/context";
+import { inTurn } from "@/study/in-turn";
+import { useNotice } from "@/ui/notices";
+
+export type Thread = Schemas["Thread"];
+export type Page = Schemas["MeasuresPage"];
+
+export interface Choice {
+  role?: string;
+  steps?: Schemas["StepsBody"];
+  proposed?: boolean;
+}
+
+function wordsOf(choice: Choice): string {
+  if (choice.proposed) return "is prepared as proposed";
+  if (choice.steps) return "is prepared otherwise";
+  return choice.role === "out" ? "is left out" : `${choice.role} the groups`;
+}
+
+/** Choose a measure's role or preparation; undoable. */
+export function useChoice(revision: number) {
+  const { study, takeBack } = useStudy();
+  const view = useRows();
+  const queries = useQueryClient();
+  const say = useNotice();
+  return useMutation({
+    mutationFn: ({ thread, choice }: { thread: Thread; choice: Choice }) =>
+      inTurn(`plan ${study.id}`, revision, (headers) =>
+        data(
+          api.PUT("/api/studies/{study}/measure/{name}", {
+            params: { path: { study: study.id, name: thread.name }, query: view as never },
+            body: {
+              role: choice.role ?? null,
+              steps: choice.steps ?? null,
+              proposed: choice.proposed ?? false,
+            },
+            headers,
+          }),
+        ),
+      ),
+    onSuccess: (_, { thread, choice }) =>
+      say(`${thread.label} ${wordsOf(choice)}.`, { undo: takeBack }),
+    onError: (problem) => say(problem.message, { trouble: true }),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+  });
+}
+
+/** Prepare every measure at once, by a preset or by what was kept under a name. */
+export function useWhole(revision: number) {
+  const { study, takeBack } = useStudy();
+  const view = useRows();
+  const queries = useQueryClient();
+  const say = useNotice();
+  return useMutation({
+    mutationFn: (choice: { preset?: string; kept?: string; keep_as?: string; words: string }) =>
+      inTurn(`plan ${study.id}`, revision, (headers) =>
+        data(
+          api.PUT("/api/studies/{study}/measures", {
+            params: { path: { study: study.id }, query: view as never },
+            body: {
+              preset: choice.preset ?? "",
+              kept: choice.kept ?? "",
+              keep_as: choice.keep_as ?? "",
+            },
+            headers,
+          }),
+        ),
+      ),
+    onSuccess: (_, choice) => say(choice.words, { undo: takeBack }),
+    onError: (problem) => say(problem.message, { trouble: true }),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+  });
+}
+
+/** Go on to Groups with just these measures: its recipe follows what is chosen here. */
+export function useUse() {
+  const { study } = useStudy();
+  const view = useRows();
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const { search } = useLocation();
+  const say = useNotice();
+  return useMutation({
+    mutationFn: async () => {
+      const path = { study: study.id };
+      const page = await data(
+        api.GET("/api/studies/{study}/groups", { params: { path, query: view as never } }),
+      );
+      const recipe = page.recipe;
+      if (!recipe) return;
+      await data(
+        api.PUT("/api/studies/{study}/groups/recipe", {
+          params: { path },
+          body: {
+            numeric: null,
+            categories: null,
+            balance: recipe.balance,
+            seed: recipe.seed,
+            starts: recipe.starts,
+          },
+          headers: { "If-Match": `"${recipe.revision}"` },
+        }),
+      );
+    },
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ["study", study.id] });
+      const params = new URLSearchParams(search);
+      params.delete("look");
+      params.delete("beside");
+      await navigate({ pathname: `/study/${study.id}/groups`, search: params.toString() });
+    },
+    onError: (problem) => say(problem.message, { trouble: true }),
+  });
+}

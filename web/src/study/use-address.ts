@@ -1,0 +1,15 @@
+import { useSearchParams } from "react-router";
+
+/** What a view keeps in the address, and a way to change it; empty values leave it. */
+export function useAddress(): [URLSearchParams, (values: Record<string, string>) => void] {
+  const [search, setSearch] = useSearchParams();
+  const put = (values: Record<string, string>) =>
+    setSearch((old) => {
+      const next = new URLSearchParams(old);
+      for (const [key, value] of Object.entries(values))
+        if (value) next.set(key, value);
+        else next.delete(key);
+      return next;
+    });
+  return [search, put];
+}
