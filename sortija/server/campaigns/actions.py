@@ -71,15 +71,19 @@ def change_plan(
     """Change a draft. A drawn campaign stays as it was drawn."""
     _checked(name, send_on, read_on, holdout)
     with transaction.atomic():
-        campaign = Campaign.objects.select_for_update(of=("self",)).get(pk=campaign.pk)
+        campaign = _locked(campaign.pk)
         if campaign.state != Campaign.DRAFT:
             raise Problem(f"{campaign.name} is {campaign.state}; its plan stands.")
-        if expected is not None and expected != campaign.revision:
-            raise Conflict(f"{campaign.name} was changed since you looked.")
+        _unchanged(campaign, expected)
         campaign.name, campaign.send_on, campaign.read_on = name.strip(), send_on, read_on
         campaign.holdout, campaign.revision = holdout, campaign.revision + 1
         campaign.save()
     return campaign
+
+
+def _unchanged(campaign: Campaign, expected: int | None) -> None:
+    if expected is not None and expected != campaign.revision:
+        raise Conflict(f"{campaign.name} was changed since you looked.")
 
 
 def drop(campaign: Campaign, person: Any) -> None:
@@ -105,13 +109,20 @@ def _reverse_drop(entry: HistoryEntry, forward: bool) -> None:
     Campaign.objects.filter(pk=number).update(dropped=wanted)
 
 
-def draw(campaign: Campaign, person: Any) -> Campaign:
+def _locked(campaign: int) -> Campaign:
+    """A campaign that nobody else changes until this transaction ends."""
+    rows = Campaign.objects.select_for_update(of=("self",)).select_related("study")
+    return rows.get(pk=campaign)
+
+
+def draw(campaign: Campaign, person: Any, expected: int | None = None) -> Campaign:
     """Decide the audience and who of it is held out; both are kept from now on."""
     with transaction.atomic():
         Study.objects.select_for_update().get(pk=campaign.study_id)
-        campaign = Campaign.objects.select_related("study").get(pk=campaign.pk)
+        campaign = _locked(campaign.pk)
         if campaign.state != Campaign.DRAFT:
             raise Problem(f"{campaign.name} is {campaign.state} already.")
+        _unchanged(campaign, expected)
         audience = audience_of(campaign)
         m = len(audience.customers)
         if m == 0:
@@ -136,7 +147,7 @@ def draw(campaign: Campaign, person: Any) -> Campaign:
 
 @reverses("draw holdout")
 def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
-    campaign = Campaign.objects.get(pk=int(entry.target.removeprefix("campaign:")))
+    campaign = _locked(int(entry.target.removeprefix("campaign:")))
     if forward:
         draw(campaign, entry.person)
         return
@@ -151,7 +162,7 @@ def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
 def hand_over(campaign: Campaign, person: Any) -> Campaign:
     """Record that the list leaves the house. That cannot be taken back."""
     with transaction.atomic():
-        campaign = Campaign.objects.select_for_update(of=("self",)).get(pk=campaign.pk)
+        campaign = _locked(campaign.pk)
         if campaign.state == Campaign.DRAFT:
             raise Problem("Draw the holdout first: without it nothing can be learnt.")
         if campaign.state == Campaign.DRAWN:

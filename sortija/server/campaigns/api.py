@@ -92,7 +92,8 @@ class OneCampaign(APIView):
 class DrawView(APIView):
     @extend_schema(request=None, responses=CampaignRow)
     def post(self, request: Request, study: int, campaign: int) -> Response:
-        row = actions.draw(_campaign(request, study, campaign), request.user)
+        row = _campaign(request, study, campaign)
+        row = actions.draw(row, request.user, expected_revision(request))
         return reply(campaign_row(row))
 
 

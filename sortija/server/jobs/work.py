@@ -34,6 +34,7 @@ __all__ = [
     "again",
     "ask_cancel",
     "handles",
+    "join",
     "lost_database",
     "open_jobs",
     "recover",
@@ -89,6 +90,21 @@ def start(
             return job
     except IntegrityError:
         return Job.objects.get(study=study, kind=kind, key=key, state__in=Job.OPEN)
+
+
+def join(
+    study: int, kind: str, key: str, words: str, person: Any = None,
+    arguments: dict[str, Any] | None = None,
+) -> Job:  # fmt: skip
+    """The job that makes what somebody merely looks at: the last one with this key, or a new one.
+
+    What was stopped or failed is not begun again by a look, also when it ends just while somebody
+    looks; ``again`` does that.
+    """
+    last = Job.objects.filter(study=study, kind=kind, key=key).order_by("id").last()
+    if last is not None and last.state != Job.DONE:
+        return last
+    return start(study, kind, key, words, person, arguments)
 
 
 def again(job: Job, person: Any = None) -> Job:

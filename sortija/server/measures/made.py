@@ -156,10 +156,7 @@ def made_or_job(
     rows = column_rows(study, window, stamp)
     if not rows:
         if too_long_for_a_look(ledger):
-            last = Job.objects.filter(study=study.pk, kind="measures.derive", key=stamp).last()
-            if last is not None and last.state in (Job.FAILED, Job.CANCELLED):
-                return last  # a look does not begin again what somebody stopped
-            return work.start(
+            return work.join(
                 study.pk, "measures.derive", stamp, f"Deriving measures to {window.to:%d %b %Y}",
                 person, {"to": window.to.isoformat(), "back": window.back, "of": of},
             )  # fmt: skip

@@ -81,13 +81,11 @@ def series_page(
         found = make_series(ledger, window, step, shares)
     if found is not None:
         return SeriesPage(status=Status(state="whole"), made_from=key, **found)
-    last = Job.objects.filter(study=study.pk, kind="measures.series", key=key).last()
-    if last is None or last.state not in (Job.FAILED, Job.CANCELLED):
-        last = work.start(
-            study.pk, "measures.series", key, f"A series by {step} to {window.to:%d %b %Y}", person,
-            {"to": window.to.isoformat(), "back": window.back, "step": step, "shares": shares},
-        )  # fmt: skip
-    return _waiting(waiting_for(last), step)
+    job = work.join(
+        study.pk, "measures.series", key, f"A series by {step} to {window.to:%d %b %Y}", person,
+        {"to": window.to.isoformat(), "back": window.back, "step": step, "shares": shares},
+    )  # fmt: skip
+    return _waiting(waiting_for(job), step)
 
 
 def _waiting(status: Status, step: str) -> SeriesPage:

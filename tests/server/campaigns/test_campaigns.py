@@ -2,7 +2,12 @@
 
 import csv
 import io
+from concurrent.futures import ThreadPoolExecutor, TimeoutError
+from unittest import mock
 
+from django.db import connection
+
+from sortija.server.campaigns import actions
 from sortija.server.campaigns.models import Campaign, Member
 from sortija.server.ledger.models import Card
 from tests.server.support import DemoCase
@@ -52,6 +57,40 @@ class Campaigns(DemoCase):
         problem = self.send("post", "history/take-back", status=400)
         self.assertIn("cannot be taken back", problem["detail"])
         self.send("delete", path, status=400)
+
+    def test_a_change_during_the_draw_waits_and_is_refused(self):
+        self.adopt(4)
+        row = self.plan()
+        waited = []
+
+        def change():
+            try:
+                return self.send("put", f"campaigns/{row['id']}", {**PLAN, "holdout": 0.5}, 400)
+            finally:
+                connection.close()
+
+        def audience(campaign):
+            waited.append(pool.submit(change))
+            with self.assertRaises(TimeoutError):
+                waited[0].result(timeout=0.5)
+            return found(campaign)
+
+        found = actions.audience_of
+        with ThreadPoolExecutor(1) as pool, mock.patch.object(actions, "audience_of", audience):
+            drawn = self.send("post", f"campaigns/{row['id']}/draw")
+            self.assertIn("its plan stands", waited[0].result(timeout=20)["detail"])
+        campaign = Campaign.objects.get()
+        self.assertEqual((campaign.state, campaign.holdout), ("drawn", 0.25))
+        self.assertEqual(campaign.members.filter(held=1).count(), drawn["held"])
+
+    def test_nobody_draws_a_plan_that_changed_since_they_looked(self):
+        self.adopt(4)
+        row = self.plan()
+        self.send("put", f"campaigns/{row['id']}", {**PLAN, "holdout": 0.5})
+        seen = {"If-Match": f'"{row["revision"]}"'}
+        problem = self.send("post", f"campaigns/{row['id']}/draw", status=409, **seen)
+        self.assertIn("was changed since you looked", problem["detail"])
+        self.assertEqual(Member.objects.count(), 0)
 
     def test_a_sent_list_never_changes(self):
         self.adopt(4)

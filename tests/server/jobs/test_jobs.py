@@ -46,6 +46,18 @@ class Jobs(ServerCase):
         self.assertEqual(self.done, [first.pk, other.pk])
         self.assertNotEqual(self.start("good").pk, first.pk)
 
+    def test_a_look_joins_what_was_begun_and_begins_again_only_what_was_done(self):
+        def look():
+            return work.join(self.study.pk, "good", "k", "Working", self.owner)
+
+        first = look()
+        self.assertEqual((first.state, look().pk), (Job.WAITING, first.pk))
+        for state in (Job.RUNNING, Job.FAILED, Job.CANCELLED):
+            Job.objects.filter(pk=first.pk).update(state=state)
+            self.assertEqual((look().pk, look().state), (first.pk, state))
+        Job.objects.filter(pk=first.pk).update(state=Job.DONE)
+        self.assertNotEqual(look().pk, first.pk)
+
     def test_failures_say_what_to_do(self):
         refused = self.end(self.start("refused"))
         self.assertEqual(

@@ -1,4 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import type { QueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 
 import { api, data } from "@/api/client";
@@ -30,6 +31,12 @@ export function useTrail(study: number, view: View) {
   });
 }
 
+/** Ask for a study's pages anew. An answer that is on its way is waited for: it would never come
+ * where the server takes longer than the time between two of these. */
+export function askAnew(queries: QueryClient, study: number) {
+  return queries.invalidateQueries({ queryKey: ["study", study] }, { cancelRefetch: false });
+}
+
 const SLOW = 2000;
 const QUICK = 500;
 
@@ -50,7 +57,10 @@ export function usePulse(study: number) {
   useEffect(() => {
     if (!mark) return;
     if (seen.current && (seen.current !== mark || running)) {
-      void queries.invalidateQueries({ queryKey: ["study", study] });
+      // A change of the study outdates answers on their way; a job's progress does not.
+      void (seen.current === mark
+        ? askAnew(queries, study)
+        : queries.invalidateQueries({ queryKey: ["study", study] }));
     }
     seen.current = mark;
   }, [mark, running, pulse.dataUpdatedAt, queries, study]);

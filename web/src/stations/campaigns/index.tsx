@@ -164,7 +164,9 @@ function useActions(onPlanned: (id: number) => void) {
   });
   const draw = useMutation({
     mutationFn: (row: Row) =>
-      data(api.POST("/api/studies/{study}/campaigns/{campaign}/draw", path(row))),
+      inTurn(`campaign ${row.id}`, row.revision, (headers) =>
+        data(api.POST("/api/studies/{study}/campaigns/{campaign}/draw", { ...path(row), headers })),
+      ),
     onSuccess: (row) =>
       say(`Drawn: ${row.written} are written to, ${row.held} held out.`, { undo: takeBack }),
     onError,
