@@ -30,6 +30,7 @@ FEW = 32
 #: Customers whose results are gathered before they are written, so that each write is a run.
 GATHER = 64
 SUNDAY = 6
+LINES_CHANGE, EARLY_CHANGES = 1, 2
 EARLY = SUMS.index("early")
 NO_VISIT, TOO_FEW, NOT_GIVEN, JOINED_LATER = 1, 2, 3, 4
 
@@ -99,11 +100,11 @@ def _read_lines(
     first: int, last: int, day: Any, receipt: Any, quantity: Any, money: Any, kind: Any,
     department: Any, channel: Any, site: Any, bits: Any, cost: Any, rates: Any, mask: int,
     offer: int, end: int, begin: int, spans: Any, season: Any, at: Any,
-    sums: Any, bought_on: Any, nets: Any,
+    sums: Any, touched: Any, bought_on: Any, nets: Any,
 ) -> tuple[int, int]:  # fmt: skip
     """Lines of one customer into ``sums`` (as changes) and the days and nets of purchases.
 
-    Returns the number of purchases on or after ``begin``, and the day of the first one ever.
+    ``touched`` notes the windows where sums change: LINES_CHANGE, EARLY_CHANGES. Returns the number of purchases on or after ``begin``, and the day of the first one ever.
     """
     purchases, first_ever = 0, -1
     has_cost = len(cost) > 0
@@ -129,6 +130,8 @@ def _read_lines(
                 value = money[j]
                 net += value
                 if lo <= hi:
+                    touched[lo] |= LINES_CHANGE
+                    touched[hi + 1] |= LINES_CHANGE
                     _add(sums, 1, lo, hi, 1)
                     if kind[j] == 1:
                         _add(sums, 2, lo, hi, 1)
@@ -147,6 +150,7 @@ def _read_lines(
                     if sale:
                         _add(sums, 5, lo, hi, value)
                         if early <= hi:
+                            touched[early] |= EARLY_CHANGES
                             _add(sums, EARLY, early, hi, value)
                         if weekday >= SUNDAY - 1:
                             _add(sums, 9, lo, hi, value)
@@ -178,13 +182,29 @@ def _read_lines(
 
 
 @numba.njit(nogil=True, cache=True)
-def _evenness(sums: Any, first: int, last: int) -> float:
+def _sum_up(mine: Any, changes: Any, touched: int, first: int, last: int, terms: Any) -> None:
+    """Take a window's changes into the sums, and the departments' part of the entropy with them."""
+    mine[EARLY] += changes[EARLY]
+    changes[EARLY] = 0
+    if not touched & LINES_CHANGE:
+        return
+    for slot in range(len(mine)):
+        mine[slot] += changes[slot]
+    for slot in range(first, last):
+        if changes[slot] != 0:
+            spent = mine[slot]
+            terms[slot - first] = spent * np.log(spent) if spent > 0 else 0.0
+    changes[:] = 0
+
+
+@numba.njit(nogil=True, cache=True)
+def _evenness(sums: Any, first: int, last: int, terms: Any) -> float:
     """Entropy of the spend over departments against the most possible; NaN for none."""
     total, weighted = 0.0, 0.0
     for d in range(first, last):
         if sums[d] > 0:
             total += sums[d]
-            weighted += sums[d] * np.log(sums[d])
+            weighted += terms[d - first]
     if total <= 0:
         return np.nan
     return max(0.0, (np.log(total) - weighted / total) / np.log(last - first))
@@ -193,7 +213,7 @@ def _evenness(sums: Any, first: int, last: int) -> float:
 @numba.njit(nogil=True, cache=True)
 def _write_sums(
     sums: Any, at: Any, unit: float, days: int, basket: float, gap_sum: int, gap_square: int,
-    gap_median: float, shares: Any, row: Any, why: Any,
+    gap_median: float, shares: Any, terms: Any, row: Any, why: Any,
 ) -> None:  # fmt: skip
     """The columns of one customer and window that only change with what is in the window."""
     frequency, gross = sums[0], sums[5]
@@ -222,7 +242,7 @@ def _write_sums(
     why[7] = NOT_GIVEN if sums[3] > 0 else 0
     if gross > 0:
         if at[1] - at[0] > 1:
-            row[12] = _evenness(sums, at[0], at[1])
+            row[12] = _evenness(sums, at[0], at[1], terms)
             why[6] = TOO_FEW if np.isnan(row[12]) else 0
         row[15] = sums[9] / gross
         row[16] = sums[10] / gross
@@ -284,8 +304,11 @@ def derive_block(
     baskets = np.zeros(longest + 1, np.int64)
     ordered = np.zeros(longest + 1, np.int64)
     sums = np.zeros((windows, at[6]), np.int64)
-    rows = np.empty((windows, values.shape[1], GATHER))
-    why = np.empty((windows, reasons.shape[1], GATHER), np.uint8)
+    touched = np.zeros(windows + 1, np.uint8)
+    mine = np.zeros(at[6], np.int64)
+    terms = np.zeros(at[1] - at[0])
+    rows = np.empty((windows, GATHER, values.shape[1]))
+    why = np.empty((windows, GATHER, reasons.shape[1]), np.uint8)
     for gathered in range(first_customer, last_customer, GATHER):
         upto = min(gathered + GATHER, last_customer)
         rows[:] = np.nan
@@ -293,11 +316,12 @@ def derive_block(
         for c in range(gathered, upto):
             if start[c] == start[c + 1]:
                 continue
-            sums[:] = 0
+            mine[:] = 0
+            terms[:] = 0
             purchases, ever = _read_lines(
                 start[c], start[c + 1], day, receipt, quantity, money, kind, department, channel,
                 site, bits, cost, rates, mask, offer, end, begin, spans, season, at,
-                sums, bought_on, nets,
+                sums, touched, bought_on, nets,
             )  # fmt: skip
             first_ever[c] = ever
             distinct = 0
@@ -311,30 +335,23 @@ def derive_block(
             p0, p1, d0, d1, g0, g1 = 0, 0, 0, 0, 0, 0
             gap_sum, gap_square = 0, 0
             for w in range(windows):
-                changed = 0
-                if w:
-                    early = sums[w, EARLY]
-                    for slot in range(at[6]):
-                        changed |= sums[w, slot]
-                        sums[w, slot] += sums[w - 1, slot]
-                    if changed == early:  # a guess that the next lines make sure of
-                        changed = 0
-                        for slot in range(at[6]):
-                            changed |= slot != EARLY and sums[w, slot] != sums[w - 1, slot]
-                mine = sums[w]
+                change = touched[w]
+                if change:
+                    _sum_up(mine, sums[w], change, at[0], at[1], terms)
+                    touched[w] = 0
                 totals[w, c] = mine[4]
                 if mine[0] == 0:
                     continue
-                row, reason = rows[w, :, c - gathered], why[w, :, c - gathered]
+                row, reason = rows[w, c - gathered], why[w, c - gathered]
                 q0, q1, e0, e1 = p0, p1, d0, d1
                 while q0 < purchases and bought_on[q0] < first_days[w]:
                     q0 += 1
                 q1 = max(q1, q0)
                 while q1 < purchases and bought_on[q1] < as_ofs[w]:
                     q1 += 1
-                if w and not changed and q0 == p0 and q1 == p1:
-                    row[:] = rows[w - 1, :, c - gathered]
-                    reason[:] = why[w - 1, :, c - gathered]
+                if w and not change & LINES_CHANGE and q0 == p0 and q1 == p1:
+                    row[:] = rows[w - 1, c - gathered]
+                    reason[:] = why[w - 1, c - gathered]
                 else:
                     while e0 < distinct and visit_days[e0] < first_days[w]:
                         e0 += 1
@@ -354,16 +371,18 @@ def derive_block(
                     days = e1 - e0
                     _write_sums(
                         mine, at, unit, days, _middle(baskets, q1 - q0), gap_sum, gap_square,
-                        _middle(ordered, days - 1) if days >= 3 else np.nan, shares, row, reason,
+                        _middle(ordered, days - 1) if days >= 3 else np.nan, shares, terms, row,
+                        reason,
                     )  # fmt: skip
                 _write_times(mine, visit_days[d1 - 1], since, first_days[w], as_ofs[w], row, reason)
                 everyone[w, 0] += mine[0]
                 everyone[w, 1] += mine[5]
                 everyone[w, 2] += mine[EARLY]
                 everyone[w, 3] += mine[7]
+            touched[windows] = 0
         for w in range(windows):
-            values[w, :, gathered:upto] = rows[w, :, : upto - gathered]
-            reasons[w, :, gathered:upto] = why[w, :, : upto - gathered]
+            values[w, :, gathered:upto] = rows[w, : upto - gathered].T
+            reasons[w, :, gathered:upto] = why[w, : upto - gathered].T
 
 
 @numba.njit(nogil=True, cache=True)
