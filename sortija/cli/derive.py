@@ -73,8 +73,10 @@ def add_to(commands: Any) -> None:
     words = "heads of the receipts, where the log holds their lines only"
     parser.add_argument("--heads", type=Path, metavar="FILE", help=words)
     parser.add_argument("--as-of", type=_day, metavar="DATE", help="the last day included")
-    parser.add_argument("--window", type=_months, default=12, metavar="12m|all",
-                        help="how far to look back (12m)")  # fmt: skip
+    back = parser.add_mutually_exclusive_group()
+    back.add_argument("--window", type=_months, default=12, metavar="12m|all",
+                      help="how far to look back (12m)")  # fmt: skip
+    back.add_argument("--since", type=_day, metavar="DATE", help="look back to this day instead")
     parser.add_argument("--out", type=Path, metavar="FILE", help=".csv or .parquet")
     parser.add_argument("--report", type=Path, metavar="FILE", help="what was set aside, as JSON")
     parser.add_argument("--zone", default="Europe/London", help="for stamps with an offset")
@@ -124,7 +126,7 @@ def run(asked: argparse.Namespace) -> None:
     newest = ledger.log.last_day(mask)
     if newest < 0:
         raise Trouble("No line counts: see --report for what was set aside and why.")
-    window = Window(asked.as_of or EPOCH + timedelta(days=newest), asked.window)
+    window = _window(asked, EPOCH + timedelta(days=newest))
     names = Names(
         tuple(ledger.reader.departments.texts), tuple(ledger.reader.channels.texts),
         on_offer=bool((ledger.log.bits & ON_OFFER).any()),
@@ -145,6 +147,22 @@ def run(asked: argparse.Namespace) -> None:
     if asked.report:
         report = _report(ledger, derived, members, line, window)
         _whole(asked.report, json.dumps(report, indent=1, ensure_ascii=False).encode())
+
+
+def _window(asked: argparse.Namespace, newest: date) -> Window:
+    last = asked.as_of or newest
+    if asked.since is None:
+        return Window(last, asked.window)
+    if asked.since > last:
+        words = f"--since {asked.since} comes after the last day included, {last}."
+        raise Trouble(f"{words} Take an earlier day, or a later --as-of.")
+    return Window(last, None, asked.since)
+
+
+def _said_back(window: Window) -> str:
+    if window.since is not None:
+        return f"the days from {window.since:%d %b %Y}"
+    return "the whole log" if window.months is None else f"{window.months} months"
 
 
 def _grown(ledger: Ledger, more: int) -> Ledger:
@@ -255,9 +273,8 @@ def _say(ledger: Ledger, derived: Derived, line: Waterline, window: Window) -> N
         if file["ragged"]:
             say.append(f"  {file['file']}: {file['ragged']:,} rows had too many or too few cells")
         say += [f"  {file['file']}: {note}" for note in file["notes"]]
-    back = "the whole log" if window.months is None else f"{window.months} months"
     say.append(
-        f"{int(derived.present.sum()):,} customers with a purchase in {back} to "
+        f"{int(derived.present.sum()):,} customers with a purchase in {_said_back(window)} to "
         f"{window.last_day:%d %b %Y}, that day included."
     )
     print("\n".join(say), file=sys.stderr)
@@ -272,6 +289,7 @@ def _report(
     return {
         "as_of": window.last_day.isoformat(),
         "window": "all" if window.months is None else f"{window.months}m",
+        "since": window.since.isoformat() if window.since else None,
         "files": list(ledger.files),
         "members": members.file if members else None,
         "lines": line.lines,

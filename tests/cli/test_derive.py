@@ -103,6 +103,8 @@ class EveryShape(DeriveCase):
         for window, first in (("3m", date(2026, 3, 1)), ("all", date(2000, 1, 1))):
             rows = self.rows(path, "--as-of", "2026-05-31", "--window", window)
             self.same(rows, figures(lines, date(2026, 5, 31), first))
+        rows = self.rows(path, "--as-of", "2026-05-31", "--since", "2026-02-11")
+        self.same(rows, figures(lines, date(2026, 5, 31), date(2026, 2, 11)))
 
     def test_two_logs_that_overlap_count_once(self):
         lines = random_log(51)
@@ -196,6 +198,10 @@ class Troubles(DeriveCase):
         self.assertIn("no time zone", self.said(good, "--zone", "Middle/Earth"))
         self.assertIn("is no date", self.said(good, "--as-of", "yesterday", status=2))
         self.assertIn("is no look-back", self.said(good, "--window", "soon", status=2))
+        late = ("--since", "2026-05-02", "--as-of", "2026-05-01")
+        self.assertIn("comes after the last day included, 2026-05-01", self.said(good, *late))
+        both = ("--since", "2026-05-02", "--window", "3m")
+        self.assertIn("not allowed with", self.said(good, *both, status=2))
         self.assertIn("cannot be written", self.said(good, "--out", self.folder / "no" / "x.csv"))
 
     def test_days_and_months_that_cannot_be_told_apart_are_asked(self):
