@@ -96,7 +96,7 @@ def _measures(screens: _Screens, study: Any) -> list[Row]:
 
     window = default_window(study)
     making.make(ledger_of(study), window)
-    views._describe(study, window, "")
+    views.measures_page(study, window, "", None)
     threads = len(screens.get("measures")["threads"])
     changed, lensed = [], []
     for turn in range(TIMES):

@@ -5,18 +5,18 @@ One engine serves both: k-means is k-prototypes without categories.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds
-from sortija.core.groups.kernels import assign, farthest, nearest_two, update_nearest
+from sortija.core.engine import CHUNK, Engine, chunk_bounds
+from sortija.core.groups.kernels import assign, farthest, nearest_two, settle
 from sortija.core.groups.recipe import Prepared
 from sortija.core.progress import Progress, silent
 
-__all__ = ["Centres", "Fit", "Placed", "lloyd", "nearest_centres", "seed_centres", "tidy"]
+__all__ = ["Centres", "Fit", "Placed", "assign_once", "lloyd", "nearest_centres", "tidy"]
 
 MOST_PASSES = 300
 
@@ -42,16 +42,19 @@ class Centres:
             np.array(data["modes"], np.uint8).reshape(k, -1),
         )
 
-    def apart(self, gammas: NDArray[np.float32]) -> NDArray[np.float32]:
-        """(k, k) D among the centres."""
-        gaps = ((self.numbers[:, None] - self.numbers[None]) ** 2).sum(axis=2)
+    def apart(self, gammas: NDArray[np.float32], gower: bool = False) -> NDArray[np.float32]:
+        """(k, k) D (or Gower's distance) among the centres."""
+        between = self.numbers[:, None] - self.numbers[None]
+        gaps = (np.abs(between) if gower else between**2).sum(axis=2)
         differ = (self.modes[:, None] != self.modes[None]) * gammas
         return (gaps + differ.sum(axis=2)).astype(np.float32)
 
 
 @dataclass(frozen=True)
 class Fit:
-    """A grouping of all rows: ``labels`` (m,) int32, ``cost`` the sum of D, passes taken."""
+    """A grouping of all rows: ``labels`` (m,) int32, ``cost`` the sum of D (or of Gower's
+    distance), passes taken; ``settled``: another pass would change nothing; ``moved``: the share
+    of rows that the adopting pass took to another group."""
 
     centres: Centres
     labels: NDArray[np.int32]
@@ -59,6 +62,7 @@ class Fit:
     cost: float
     passes: int
     settled: bool
+    moved: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -117,10 +121,6 @@ def _farthest(
     return max(engine.map(chunk, chunk_bounds(len(labels))), key=lambda found: found[1])
 
 
-def _row(rows: Prepared, place: int) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:
-    return rows.numbers[:, place].copy(), rows.codes[:, place].copy()
-
-
 def _moved(done: _Pass, old: Centres) -> Centres:
     """Means and modes of the groups; an empty group stays where it was."""
     numbers, modes = old.numbers.copy(), old.modes.copy()
@@ -129,6 +129,18 @@ def _moved(done: _Pass, old: Centres) -> Centres:
     if modes.shape[1]:
         modes[filled] = done.hist[filled].argmax(axis=2).astype(np.uint8)
     return Centres(numbers, modes)
+
+
+def assign_once(
+    rows: Prepared, centres: Centres, engine: Engine | None = None
+) -> tuple[NDArray[np.int32], NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]:
+    """Every row with its nearest centre, and what the groups then hold.
+
+    Returns labels (m,), sums (k, d) of the numbers, counts (k,) and hist (k, q, levels) of codes.
+    """
+    chunks = _Chunks(rows, len(centres), engine or Engine(1))
+    done = chunks.step(centres)
+    return chunks.labels, done.sums, done.counts, done.hist
 
 
 def lloyd(
@@ -144,11 +156,15 @@ def lloyd(
     again gives the same labels.
     """
     engine = engine or Engine(1)
+    if len(rows) <= CHUNK:
+        progress("grouping", 1, most_passes)
+        return _in_one_go(rows, start, most_passes)
     chunks = _Chunks(rows, len(start), engine)
     labels, centres = chunks.labels, start
     for number in range(1, most_passes + 1):
         progress("grouping", number, most_passes)
         done = chunks.step(centres)
+        # The same steps as kernels.settle takes for a single chunk.
         empty = np.flatnonzero(done.counts == 0)
         place, far = _farthest(rows, labels, centres, engine) if len(empty) else (0, 0.0)
         # An empty group still has a place to go while any row is off its centre.
@@ -157,38 +173,19 @@ def lloyd(
             return Fit(centres, labels, done.counts, done.cost, number, settled)
         centres = _moved(done, centres)
         if far > 0:
-            centres.numbers[empty[0]], centres.modes[empty[0]] = _row(rows, place)
+            centres.numbers[empty[0]], centres.modes[empty[0]] = rows.one(place)
     raise ValueError("at least one pass is needed")
 
 
-def seed_centres(rows: Prepared, k: int, rng: np.random.Generator) -> Centres:
-    """k-means++ (Arthur & Vassilvitskii 2007) on √D: far rows are likelier to be drawn.
-
-    Raises
-    ------
-    ValueError
-        Fewer rows than groups.
-    """
-    m = len(rows)
-    if m < k:
-        raise ValueError(f"{m} customers cannot make {k} groups")
-    picks = [int(rng.integers(m))]
-    nearest = np.full(m, np.inf, np.float32)
-    gammas = rows.gammas
-    for _ in range(1, k):
-        numbers, modes = _row(rows, picks[-1])
-        update_nearest(rows.numbers, rows.codes, nearest, gammas, numbers, modes)
-        steps = np.cumsum(nearest.astype(np.float64))
-        total = float(steps[-1])
-        # All rows sit on a centre already: any row does.
-        draw = rng.random() * total
-        place = int(np.searchsorted(steps, draw, side="right")) if total > 0 else rng.integers(m)
-        picks.append(min(int(place), m - 1))
-    places = np.array(picks)
-    return Centres(
-        np.ascontiguousarray(rows.numbers[:, places].T),
-        np.ascontiguousarray(rows.codes[:, places].T),
+def _in_one_go(rows: Prepared, start: Centres, most_passes: int) -> Fit:
+    """All passes in one kernel: few rows wait for nothing but the interpreter otherwise."""
+    labels = np.full(len(rows), -1, np.int32)
+    numbers, modes = start.numbers.copy(), start.modes.copy()
+    levels = int(rows.codes.max()) + 1 if rows.codes.size else 1
+    cost, counts, passes, settled = settle(
+        rows.numbers, rows.codes, labels, rows.gammas, numbers, modes, levels, most_passes
     )
+    return Fit(Centres(numbers, modes), labels, counts, cost, passes, settled)
 
 
 def tidy(fit: Fit) -> Fit:
@@ -197,7 +194,7 @@ def tidy(fit: Fit) -> Fit:
     place = np.empty(len(order), np.int32)
     place[order] = np.arange(len(order), dtype=np.int32)
     centres = Centres(fit.centres.numbers[order], fit.centres.modes[order])
-    return Fit(centres, place[fit.labels], fit.counts[order], fit.cost, fit.passes, fit.settled)
+    return replace(fit, centres=centres, labels=place[fit.labels], counts=fit.counts[order])
 
 
 @dataclass(frozen=True)
@@ -214,12 +211,13 @@ def nearest_centres(rows: Prepared, centres: Centres, engine: Engine | None = No
     """Place rows by centres that stay as they are."""
     engine = engine or Engine(1)
     gammas = rows.gammas
-    apart = centres.apart(gammas)
+    apart = centres.apart(gammas, rows.gower)
 
     def chunk(bounds: tuple[int, int]) -> Any:
         start, stop = bounds
         return nearest_two(
-            rows.numbers, rows.codes, gammas, centres.numbers, centres.modes, apart, start, stop,
+            rows.numbers, rows.codes, gammas, rows.gower, centres.numbers, centres.modes, apart,
+            start, stop,
         )  # fmt: skip
 
     parts = engine.map(chunk, chunk_bounds(len(rows)))

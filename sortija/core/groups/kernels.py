@@ -12,29 +12,55 @@ from typing import Any
 import numba
 import numpy as np
 
-__all__ = ["assign", "farthest", "nearest_two", "pair_distances", "update_nearest"]
+__all__ = [
+    "BLOCK",
+    "assign",
+    "distances",
+    "farthest",
+    "nearest_two",
+    "pair_distances",
+    "seed_far",
+    "settle",
+    "update_nearest",
+]
 
 BLOCK = 512
 
 
 @numba.njit(nogil=True, cache=True)
-def _distances(
-    numbers: Any, codes: Any, gammas: Any, centre: Any, mode: Any, start: int, stop: int, out: Any
-) -> None:
-    """D of rows ``start`` to ``stop`` to one centre, into the first places of ``out``."""
+def _squares(numbers: Any, centre: Any, start: int, stop: int, line: Any) -> None:
+    """Sums of squared gaps to ``centre`` into ``line``, whatever stood there."""
     # Every loop loads all that it needs before it stores: the compiler cannot know that the
-    # arrays do not overlap, and would otherwise take the rows one by one. Four columns go
+    # arrays do not overlap, and would otherwise take the rows one by one. Eight columns go
     # together, so that the sum so far is fetched and put back once for all of them.
-    line = out[: stop - start]
     d = numbers.shape[0]
-    four = d // 4 * 4
-    if four == 0:
-        line[:] = 0.0
-    for j in range(0, four, 4):
+    begun, j = False, 0
+    while d - j >= 8:
+        c0, c1, c2, c3 = centre[j], centre[j + 1], centre[j + 2], centre[j + 3]
+        c4, c5, c6, c7 = centre[j + 4], centre[j + 5], centre[j + 6], centre[j + 7]
+        x0, x1 = numbers[j, start:stop], numbers[j + 1, start:stop]
+        x2, x3 = numbers[j + 2, start:stop], numbers[j + 3, start:stop]
+        x4, x5 = numbers[j + 4, start:stop], numbers[j + 5, start:stop]
+        x6, x7 = numbers[j + 6, start:stop], numbers[j + 7, start:stop]
+        if not begun:
+            for i in range(len(line)):
+                t0, t1, t2, t3 = x0[i] - c0, x1[i] - c1, x2[i] - c2, x3[i] - c3
+                t4, t5, t6, t7 = x4[i] - c4, x5[i] - c5, x6[i] - c6, x7[i] - c7
+                four = (t0 * t0 + t1 * t1) + (t2 * t2 + t3 * t3)
+                line[i] = four + ((t4 * t4 + t5 * t5) + (t6 * t6 + t7 * t7))
+        else:
+            for i in range(len(line)):
+                t0, t1, t2, t3 = x0[i] - c0, x1[i] - c1, x2[i] - c2, x3[i] - c3
+                t4, t5, t6, t7 = x4[i] - c4, x5[i] - c5, x6[i] - c6, x7[i] - c7
+                so_far = line[i]
+                four = (t0 * t0 + t1 * t1) + (t2 * t2 + t3 * t3)
+                line[i] = so_far + (four + ((t4 * t4 + t5 * t5) + (t6 * t6 + t7 * t7)))
+        begun, j = True, j + 8
+    if d - j >= 4:
         c0, c1, c2, c3 = centre[j], centre[j + 1], centre[j + 2], centre[j + 3]
         x0, x1 = numbers[j, start:stop], numbers[j + 1, start:stop]
         x2, x3 = numbers[j + 2, start:stop], numbers[j + 3, start:stop]
-        if j == 0:
+        if not begun:
             for i in range(len(line)):
                 t0, t1, t2, t3 = x0[i] - c0, x1[i] - c1, x2[i] - c2, x3[i] - c3
                 line[i] = (t0 * t0 + t1 * t1) + (t2 * t2 + t3 * t3)
@@ -43,13 +69,43 @@ def _distances(
                 t0, t1, t2, t3 = x0[i] - c0, x1[i] - c1, x2[i] - c2, x3[i] - c3
                 so_far = line[i]
                 line[i] = so_far + ((t0 * t0 + t1 * t1) + (t2 * t2 + t3 * t3))
-    for j in range(four, d):
+        begun, j = True, j + 4
+    if not begun:
+        line[:] = 0.0
+    while j < d:
         c = centre[j]
         column = numbers[j, start:stop]
         for i in range(len(line)):
             t = column[i] - c
             so_far = line[i]
             line[i] = so_far + t * t
+        j += 1
+
+
+@numba.njit(nogil=True, cache=True)
+def _gaps(numbers: Any, centre: Any, start: int, stop: int, line: Any) -> None:
+    """Sums of absolute gaps to ``centre`` into ``line``, whatever stood there."""
+    line[:] = 0.0
+    for j in range(numbers.shape[0]):
+        c = centre[j]
+        column = numbers[j, start:stop]
+        for i in range(len(line)):
+            so_far = line[i]
+            line[i] = so_far + abs(column[i] - c)
+
+
+@numba.njit(nogil=True, cache=True)
+def distances(
+    numbers: Any, codes: Any, gammas: Any, gower: bool, centre: Any, mode: Any,
+    start: int, stop: int, out: Any,
+) -> None:  # fmt: skip
+    """D (or Gower's distance) of rows ``start`` to ``stop`` to one centre, to the front of
+    ``out``."""
+    line = out[: stop - start]
+    if gower:
+        _gaps(numbers, centre, start, stop, line)
+    else:
+        _squares(numbers, centre, start, stop, line)
     for a in range(codes.shape[0]):
         m = mode[a]
         gamma = gammas[a]
@@ -176,7 +232,7 @@ def assign(
         near[:] = np.float32(np.inf)
         holder[:] = 0
         for g in range(centres.shape[0]):
-            _distances(numbers, codes, gammas, centres[g], modes[g], start, stop, distance)
+            distances(numbers, codes, gammas, False, centres[g], modes[g], start, stop, distance)
             _keep_nearer(distance, near, holder, g)
         cost += _block_sum(near)
         old = labels[start:stop]
@@ -210,11 +266,82 @@ def farthest(
     for start in range(first, last, BLOCK):
         stop = min(start + BLOCK, last)
         for g in range(centres.shape[0]):
-            _distances(numbers, codes, gammas, centres[g], modes[g], start, stop, distance)
+            distances(numbers, codes, gammas, False, centres[g], modes[g], start, stop, distance)
             for i in range(stop - start):
                 if labels[start + i] == g and distance[i] > most:
                     row, most = start + i, distance[i]
     return row, most
+
+
+@numba.njit(nogil=True, cache=True)
+def settle(
+    numbers: Any, codes: Any, labels: Any, gammas: Any, centres: Any, modes: Any,
+    levels: int, most_passes: int,
+) -> Any:  # fmt: skip
+    """Passes over rows of one chunk until nobody moves; ``centres`` and ``modes`` are changed.
+
+    Returns (cost, counts (k,) int64, passes, settled). The centres left are those by which
+    ``labels`` (m,), −1 before the call, were given.
+    """
+    k, d, q = centres.shape[0], numbers.shape[0], codes.shape[0]
+    m = len(labels)
+    sums, counts = np.zeros((k, d)), np.zeros(k, np.int64)
+    hist = np.zeros((k, q, levels), np.int64)
+    for number in range(1, most_passes + 1):
+        cost, changed = assign(
+            numbers, codes, labels, gammas, centres, modes, 0, m, sums, counts, hist
+        )
+        empty, row, far = -1, 0, np.float32(0.0)
+        for g in range(k):
+            if counts[g] == 0 and empty < 0:
+                empty = g
+        if empty >= 0:
+            row, far = farthest(numbers, codes, labels, gammas, centres, modes, 0, m)
+        settled = changed == 0 and far <= 0
+        if settled or number == most_passes:
+            return cost, counts, number, settled
+        for g in range(k):
+            if counts[g] == 0:
+                continue
+            for j in range(d):
+                centres[g, j] = np.float32(sums[g, j] / counts[g])
+            for a in range(q):
+                most = 0
+                for level in range(levels):
+                    if hist[g, a, level] > hist[g, a, most]:
+                        most = level
+                modes[g, a] = most
+        if far > 0:
+            for j in range(d):
+                centres[empty, j] = numbers[j, row]
+            for a in range(q):
+                modes[empty, a] = codes[a, row]
+    return 0.0, counts, 0, False
+
+
+@numba.njit(nogil=True, cache=True)
+def seed_far(numbers: Any, codes: Any, gammas: Any, first: int, draws: Any, picks: Any) -> None:
+    """k-means++ by ``draws`` (k − 1,) uniform in 0..1: rows of the centres into ``picks`` (k,)."""
+    m = numbers.shape[1]
+    nearest = np.full(m, np.float32(np.inf), np.float32)
+    picks[0] = first
+    for place in range(len(draws)):
+        row = picks[place]
+        update_nearest(numbers, codes, nearest, gammas, numbers[:, row], codes[:, row])
+        total = 0.0
+        for i in range(m):
+            total += nearest[i]
+        # All rows sit on a centre already: any row does.
+        if total <= 0:
+            picks[place + 1] = min(int(draws[place] * m), m - 1)
+            continue
+        wanted, so_far, found = draws[place] * total, 0.0, m - 1
+        for i in range(m):
+            so_far += nearest[i]
+            if so_far > wanted:
+                found = i
+                break
+        picks[place + 1] = found
 
 
 @numba.njit(nogil=True, cache=True)
@@ -226,7 +353,7 @@ def update_nearest(
     total = 0.0
     for start in range(0, len(nearest), BLOCK):
         stop = min(start + BLOCK, len(nearest))
-        _distances(numbers, codes, gammas, centre, mode, start, stop, distance)
+        distances(numbers, codes, gammas, False, centre, mode, start, stop, distance)
         for i in range(stop - start):
             if distance[i] < nearest[start + i]:
                 nearest[start + i] = distance[i]
@@ -239,6 +366,7 @@ def nearest_two(
     numbers: Any,
     codes: Any,
     gammas: Any,
+    gower: bool,
     centres: Any,
     modes: Any,
     between: Any,
@@ -259,7 +387,7 @@ def nearest_two(
     for start in range(first, last, BLOCK):
         stop = min(start + BLOCK, last)
         for g in range(k):
-            _distances(numbers, codes, gammas, centres[g], modes[g], start, stop, table[g])
+            distances(numbers, codes, gammas, gower, centres[g], modes[g], start, stop, table[g])
         for i in range(stop - start):
             who = 0
             for g in range(1, k):
@@ -282,14 +410,20 @@ def nearest_two(
 
 
 @numba.njit(nogil=True, cache=True)
-def pair_distances(numbers: Any, codes: Any, gammas: Any, first: int, last: int, out: Any) -> None:
-    """√D between rows ``first`` to ``last`` and every row, into ``out`` (last − first, m)."""
+def pair_distances(
+    numbers: Any, codes: Any, gammas: Any, gower: bool, first: int, last: int, out: Any
+) -> None:
+    """√D (or Gower's distance) between rows ``first`` to ``last`` and every row, into ``out``
+    (last − first, m)."""
     m = numbers.shape[1]
     for row in range(first, last):
         line = out[row - first]
         for start in range(0, m, BLOCK):
             stop = min(start + BLOCK, m)
             part = line[start:stop]
-            _distances(numbers, codes, gammas, numbers[:, row], codes[:, row], start, stop, part)
-            for i in range(stop - start):
-                part[i] = np.sqrt(part[i])
+            distances(
+                numbers, codes, gammas, gower, numbers[:, row], codes[:, row], start, stop, part
+            )
+            if not gower:
+                for i in range(stop - start):
+                    part[i] = np.sqrt(part[i])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
 import numpy as np
@@ -13,11 +13,26 @@ from sortija.core.measures.neighbours import Donors, choose_donors, fill_column
 from sortija.core.measures.preparation import Fitted, Steps, apply, fit
 from sortija.core.table import Column, Table
 
-__all__ = ["Category", "Method", "Preparation", "Prepared", "Recipe", "RecipeError", "prepare"]
+__all__ = [
+    "METHODS",
+    "Category",
+    "Distance",
+    "Linkage",
+    "Method",
+    "Preparation",
+    "Prepared",
+    "Recipe",
+    "RecipeError",
+    "prepare",
+]
 
-Method = Literal["k-means", "k-prototypes"]
+Method = Literal["k-means", "k-prototypes", "k-modes", "hierarchical", "k-medoids"]
+Linkage = Literal["ward", "single", "complete", "average"]
+Distance = Literal["euclidean", "gower"]
+METHODS: tuple[Method, ...] = ("k-means", "k-prototypes", "k-modes", "hierarchical", "k-medoids")
 _MOST_LEVELS = 250
 _LEAST_SPREAD = 0.25
+_LEAST_ROWS = 2
 
 
 class RecipeError(ValueError):
@@ -29,7 +44,10 @@ class Recipe:
     """Inputs, preparation, method and seed.
 
     ``numeric``: measure → its steps; ``categories``: names of categorical columns; ``weights``:
-    by name, 1 where not given; ``balance``: b of the categories' weight γ (0 ignores them).
+    by name, 1 where not given (0 leaves a column out); ``balance``: b of the categories' weight γ
+    (0 ignores them); ``linkage`` and ``distance`` are for hierarchical, k-medoids always goes by
+    Gower's distance; ``seeding``: how k-prototypes and k-modes begin, by far rows or by dense
+    ones; ``pool``: levels with a smaller share of the rows become one, *other*.
     """
 
     numeric: dict[str, Steps]
@@ -39,13 +57,28 @@ class Recipe:
     method: Method = "k-prototypes"
     seed: int = 4107
     starts: int = 10
+    linkage: Linkage = "ward"
+    distance: Distance = "euclidean"
+    seeding: Literal["far", "dense"] = "far"
+    pool: float = 0.0
+
+    @property
+    def gower(self) -> bool:
+        """Whether rows are compared by Gower's distance instead of D."""
+        if self.method == "hierarchical":
+            return self.distance == "gower"
+        return self.method == "k-medoids"
+
+    def weight(self, name: str) -> float:
+        return self.weights.get(name, 1.0)
 
     def as_json(self) -> dict[str, Any]:
         return {
             "numeric": {name: steps.__dict__ for name, steps in self.numeric.items()},
             "categories": list(self.categories), "weights": self.weights,
             "balance": self.balance, "method": self.method, "seed": self.seed,
-            "starts": self.starts,
+            "starts": self.starts, "linkage": self.linkage, "distance": self.distance,
+            "seeding": self.seeding, "pool": self.pool,
         }  # fmt: skip
 
     @staticmethod
@@ -55,16 +88,28 @@ class Recipe:
             categories=tuple(data["categories"]), weights=dict(data.get("weights", {})),
             balance=float(data.get("balance", 1.0)), method=data.get("method", "k-prototypes"),
             seed=int(data.get("seed", 4107)), starts=int(data.get("starts", 10)),
+            linkage=data.get("linkage", "ward"), distance=data.get("distance", "euclidean"),
+            seeding=data.get("seeding", "far"), pool=float(data.get("pool", 0.0)),
         )  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Category:
-    """A categorical input: its levels (code 0 is missing, a level of its own) and weight γ."""
+    """A categorical input: its levels (code 0 is missing, a level of its own) and weight γ.
+
+    ``pooled``: rare levels that stand together under the code after the last level.
+    """
 
     name: str
     levels: tuple[str, ...]
     gamma: float
+    pooled: tuple[str, ...] = ()
+
+    def label(self, code: int) -> str:
+        """What a code stands for."""
+        if code == 0:
+            return "missing"
+        return self.levels[code - 1] if code <= len(self.levels) else "other"
 
 
 @dataclass(frozen=True)
@@ -73,13 +118,15 @@ class Preparation:
 
     ``numeric``: (name, fitted, √weight) of each column that says something; ``dropped``: columns
     with a single value, left out and said so; ``donors``: whom neighbours' fills are taken from,
-    None where nothing is filled so.
+    None where nothing is filled so; ``gower``: numbers lie in 0..w and the distance is the sum of
+    their gaps and of the γ of categories that differ (Gower 1971: the weights add up to 1).
     """
 
     numeric: tuple[tuple[str, Fitted, float], ...]
     categories: tuple[Category, ...]
     dropped: tuple[str, ...] = ()
     donors: Donors | None = None
+    gower: bool = False
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -88,9 +135,12 @@ class Preparation:
     def as_json(self) -> dict[str, Any]:
         return {
             "numeric": [[n, f.as_json(), w] for n, f, w in self.numeric],
-            "categories": [[c.name, list(c.levels), c.gamma] for c in self.categories],
+            "categories": [
+                [c.name, list(c.levels), c.gamma, list(c.pooled)] for c in self.categories
+            ],
             "dropped": list(self.dropped),
             "donors": self.donors.as_json() if self.donors else None,
+            "gower": self.gower,
         }
 
     @staticmethod
@@ -98,9 +148,13 @@ class Preparation:
         donors = data.get("donors")
         return Preparation(
             tuple((n, Fitted.from_json(f), float(w)) for n, f, w in data["numeric"]),
-            tuple(Category(n, tuple(levels), float(g)) for n, levels, g in data["categories"]),
+            tuple(
+                Category(n, tuple(levels), float(g), tuple(more[0]) if more else ())
+                for n, levels, g, *more in data["categories"]
+            ),
             tuple(data["dropped"]),
             Donors.from_json(donors) if donors else None,
+            bool(data.get("gower", False)),
         )
 
     def filled(self, table: Table, fitted: Fitted, name: str, rows: NDArray[np.bool_]) -> Any:
@@ -121,7 +175,7 @@ class Preparation:
             numbers[place] = values * weight
         codes = np.empty((len(self.categories), n), np.uint8)
         for place, category in enumerate(self.categories):
-            codes[place] = _recode(table[category.name], category.levels)
+            codes[place] = _recode(table[category.name], category)
         kept = np.flatnonzero(good)
         return Prepared(
             self, np.ascontiguousarray(numbers[:, kept]), np.ascontiguousarray(codes[:, kept]), kept
@@ -145,8 +199,16 @@ class Prepared:
         return len(self.rows)
 
     @property
+    def gower(self) -> bool:
+        return self.preparation.gower
+
+    @property
     def gammas(self) -> NDArray[np.float32]:
         return np.array([c.gamma for c in self.preparation.categories], np.float32)
+
+    def one(self, place: int) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:
+        """(d,) numbers and (q,) codes of one row."""
+        return self.numbers[:, place].copy(), self.codes[:, place].copy()
 
     def take(self, places: NDArray[np.int64]) -> Prepared:
         """A selection of these rows."""
@@ -156,9 +218,10 @@ class Prepared:
         )  # fmt: skip
 
 
-def _recode(column: Column, levels: tuple[str, ...]) -> NDArray[np.uint8]:
+def _recode(column: Column, category: Category) -> NDArray[np.uint8]:
     """Codes by the frozen levels; an unseen level is 255 and mismatches every mode."""
-    place = {level: code + 1 for code, level in enumerate(levels)}
+    place = {level: code + 1 for code, level in enumerate(category.levels)}
+    place |= dict.fromkeys(category.pooled, len(category.levels) + 1)
     table = np.array([0, *(place.get(level, 255) for level in column.levels)], np.uint8)
     return table[column.values]
 
@@ -169,32 +232,31 @@ def prepare(table: Table, recipe: Recipe, rows: NDArray[np.bool_] | None = None)
     Raises
     ------
     RecipeError
-        A column is not there or of the wrong kind, nothing varies, or too few rows are left.
+        A column is not there, of the wrong kind or not finite, the method cannot take it, a
+        weight is no weight, nothing varies, or too few rows are left.
     """
     chosen = np.ones(len(table), np.bool_) if rows is None else rows
-    wanted = [*recipe.numeric, *recipe.categories]
-    for name in wanted:
-        if name not in table:
-            raise RecipeError(f"There is no column called {name}.")
+    _check(table, recipe, chosen)
     numeric: list[tuple[str, Fitted, float]] = []
     dropped: list[str] = []
     for name, steps in recipe.numeric.items():
-        column = table[name]
-        if column.kind != "number":
-            raise RecipeError(f"{name} is a category. Move it to the categories.")
-        fitted = fit(Column(name, "number", np.asarray(column.values)[chosen]), steps)
-        if fitted.constant:
+        wanted = replace(steps, scale="range") if recipe.gower else steps
+        fitted = fit(Column(name, "number", np.asarray(table[name].values)[chosen]), wanted)
+        if fitted.constant or recipe.weight(name) == 0:
             dropped.append(name)
         else:
-            numeric.append((name, fitted, float(np.sqrt(recipe.weights.get(name, 1.0)))))
+            weight = recipe.weight(name)
+            numeric.append((name, fitted, weight if recipe.gower else float(np.sqrt(weight))))
     categories = []
-    use = recipe.categories if recipe.method == "k-prototypes" and recipe.balance > 0 else ()
+    use = recipe.categories if recipe.balance > 0 else ()
     donors = None
     if any(f.steps.fill == "neighbours" for _, f, _ in numeric):
         compared = {name: f.steps for name, f, _ in numeric}
         donors = choose_donors(table, compared, tuple(use), chosen, recipe.seed)
     draft = Preparation(tuple(numeric), (), donors=donors)
-    spread = _mean_variance(draft.rows(table, chosen).numbers) if numeric else 1.0
+    spread = 1.0
+    if numeric and use and not recipe.gower:
+        spread = _mean_variance(draft.rows(table, chosen).numbers)
     for name in use:
         made = _category(table[name], chosen, spread, recipe)
         if made is None:
@@ -205,14 +267,60 @@ def prepare(table: Table, recipe: Recipe, rows: NDArray[np.bool_] | None = None)
         raise RecipeError(
             "Nothing that was picked varies. Pick measures that tell customers apart."
         )
-    preparation = Preparation(tuple(numeric), tuple(categories), tuple(dropped), donors)
+    preparation = Preparation(
+        tuple(numeric), tuple(categories), tuple(dropped), donors, recipe.gower
+    )
+    if recipe.gower:
+        preparation = _shared_out(preparation)
     prepared = preparation.rows(table, chosen)
-    if len(prepared) < 10:
+    if len(prepared) < _LEAST_ROWS:
         raise RecipeError(
-            f"Only {len(prepared)} customers have a value in every measure that was picked. "
+            f"Only {len(prepared)} of the customers have a value in every measure that was picked. "
             "Fill missing values, or leave out the measure that lacks most."
         )
     return prepared
+
+
+def _check(table: Table, recipe: Recipe, chosen: NDArray[np.bool_]) -> None:
+    """Everything that can be said of a recipe before anything is fitted."""
+    if recipe.method not in METHODS:
+        raise RecipeError(f"There is no method called {recipe.method}.")
+    for name in (*recipe.numeric, *recipe.categories):
+        if name not in table:
+            raise RecipeError(f"There is no column called {name}.")
+        weight = recipe.weight(name)
+        if not (np.isfinite(weight) and weight >= 0):
+            raise RecipeError(f"{name} cannot weigh {weight}. Weights are 0 or more.")
+    if not (np.isfinite(recipe.balance) and recipe.balance >= 0):
+        raise RecipeError(f"The balance cannot be {recipe.balance}. It is 0 or more.")
+    for name in recipe.weights:
+        if name not in recipe.numeric and name not in recipe.categories:
+            raise RecipeError(f"{name} has a weight, but is not among the columns picked.")
+    if recipe.method == "k-modes" and recipe.numeric:
+        name = next(iter(recipe.numeric))
+        raise RecipeError(f"k-modes takes categories only; {name} is a number. Use k-prototypes.")
+    if recipe.method == "k-means" and recipe.categories and recipe.balance > 0:
+        name = recipe.categories[0]
+        raise RecipeError(f"k-means takes numbers only; {name} is a category. Use k-prototypes.")
+    for name in recipe.numeric:
+        if table[name].kind != "number":
+            raise RecipeError(f"{name} is a category. Move it to the categories.")
+        beyond = int(np.isinf(np.asarray(table[name].values)[chosen]).sum())
+        if beyond:
+            raise RecipeError(
+                f"{name} is infinite for {beyond:,} customers. Mend its formula, or leave it out."
+            )
+
+
+def _shared_out(preparation: Preparation) -> Preparation:
+    """Gower's weights so that they add up to 1."""
+    total = sum(w for _, _, w in preparation.numeric)
+    total += sum(c.gamma for c in preparation.categories)
+    return replace(
+        preparation,
+        numeric=tuple((n, f, w / total) for n, f, w in preparation.numeric),
+        categories=tuple(replace(c, gamma=c.gamma / total) for c in preparation.categories),
+    )
 
 
 def _mean_variance(numbers: NDArray[np.float32]) -> float:
@@ -222,18 +330,25 @@ def _mean_variance(numbers: NDArray[np.float32]) -> float:
 def _category(
     column: Column, chosen: NDArray[np.bool_], spread: float, recipe: Recipe
 ) -> Category | None:
-    """γ = b · w · s̄² / max(1 − Σp², 0.25); None for a column with a single value."""
+    """γ = b · w · s̄² / max(1 − Σp², 0.25), for Gower b · w; None where it would say nothing."""
     if column.kind != "category":
         raise RecipeError(f"{column.name} is a number. Move it to the numbers.")
-    if len(column.levels) > _MOST_LEVELS:
-        raise RecipeError(
-            f"{column.name} has {len(column.levels)} values, more than {_MOST_LEVELS}. "
-            "Leave it out, or pool its rare values in the file."
-        )
     counts = np.bincount(column.values[chosen], minlength=len(column.levels) + 1)
-    shares = counts / counts.sum()
-    if (counts > 0).sum() < 2:
+    rare = counts[1:] < recipe.pool * counts.sum()
+    rare &= recipe.pool > 0
+    levels = tuple(level for level, few in zip(column.levels, rare, strict=True) if not few)
+    pooled = tuple(level for level, few in zip(column.levels, rare, strict=True) if few)
+    if len(levels) > _MOST_LEVELS:
+        raise RecipeError(
+            f"{column.name} has {len(levels):,} values, more than {_MOST_LEVELS}. "
+            "Leave it out, or pool its rare values."
+        )
+    counts = np.array([counts[0], *counts[1:][~rare], counts[1:][rare].sum()])
+    if (counts > 0).sum() < 2 or recipe.weight(column.name) == 0:
         return None
+    weight = recipe.balance * recipe.weight(column.name)
+    if recipe.gower:
+        return Category(column.name, levels, weight, pooled)
+    shares = counts / counts.sum()
     unevenness = max(1.0 - float((shares**2).sum()), _LEAST_SPREAD)
-    weight = recipe.weights.get(column.name, 1.0)
-    return Category(column.name, column.levels, recipe.balance * weight * spread / unevenness)
+    return Category(column.name, levels, weight * spread / unevenness, pooled)

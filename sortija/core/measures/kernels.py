@@ -104,7 +104,8 @@ def _read_lines(
 ) -> tuple[int, int]:  # fmt: skip
     """Lines of one customer into ``sums`` (as changes) and the days and nets of purchases.
 
-    ``touched`` notes the windows where sums change: LINES_CHANGE, EARLY_CHANGES. Returns the number of purchases on or after ``begin``, and the day of the first one ever.
+    ``touched`` notes the windows where sums change: LINES_CHANGE, EARLY_CHANGES. Returns the
+    number of purchases on or after ``begin``, and the day of the first one ever.
     """
     purchases, first_ever = 0, -1
     has_cost = len(cost) > 0

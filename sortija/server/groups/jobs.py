@@ -47,7 +47,7 @@ def _sweep(job: Job, running: Running) -> None:
     ks = [k for k in KS if k not in done and k < len(rows)]
     engine = Engine()
     try:
-        for candidate in sweep(rows, ks, inputs.recipe, engine, running.progress):
+        for candidate in sweep(rows, ks, inputs.recipe, engine, running.progress, settled=True):
             _keep(study, window, inputs.stamp, inputs.recipe.as_json(), rows, candidate)
     finally:
         engine.release()

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.groups.compare import cross_table
-from sortija.core.groups.sweep import suggest
+from sortija.core.groups.suggestion import suggest
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.inputs import chosen, draft_of, groupable, inputs_of
 from sortija.server.groups.models import Grouping, Yardstick

@@ -15,8 +15,8 @@ import numpy as np
 from sortija.core.engine import Engine
 from sortija.core.formats.delimited import DelimitedFile, sniff
 from sortija.core.groups.compare import adjusted_rand
+from sortija.core.groups.grouping import group as fit_group
 from sortija.core.groups.recipe import Recipe, prepare
-from sortija.core.groups.sweep import fit_k
 from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.lines import LineReader
 from sortija.core.ledger.mapping import guess_log
@@ -114,7 +114,7 @@ class Truth(unittest.TestCase):
         steps = {n: Steps(**{**propose(self.table[n]).__dict__, "fill": "zero"}) for n in numbers}
         recipe = Recipe(steps, categories)
         engine = Engine(2)
-        fit = fit_k(prepare(self.table, recipe), 8, recipe, engine)
+        fit = fit_group(prepare(self.table, recipe), 8, recipe, engine)
         engine.release()
         return adjusted_rand(fit.labels, self.kinds)
 

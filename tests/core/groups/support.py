@@ -3,10 +3,11 @@
 import numpy as np
 
 from sortija.core.groups.engines import Centres
-from sortija.core.groups.recipe import Category, Preparation, Prepared
+from sortija.core.groups.recipe import Category, Preparation, Prepared, Recipe, prepare
+from sortija.core.measures.preparation import Steps
 from sortija.core.table import Column, Table
 
-__all__ = ["brute_force", "centres_of", "mixed_table", "rows_of"]
+__all__ = ["brute_force", "centres_of", "gower_rows", "mixed_table", "rows_of"]
 
 
 def rows_of(numbers, codes=None, gammas=()):
@@ -53,3 +54,25 @@ def mixed_table(n=600, seed=1, noise_levels=0):
         levels = tuple(f"n{i}" for i in range(noise_levels))
         columns.append(Column("noise", "category", noise, "", levels))
     return Table(tuple(columns)), group
+
+
+def gower_rows(rng, n):
+    """Rows to be compared by Gower's distance, and their distances from its definition."""
+    x, y = rng.gamma(2, 30, n), rng.normal(size=n)
+    c = rng.integers(1, 4, n).astype(np.int32)
+    table = Table((
+        Column("x", "number", x), Column("y", "number", y),
+        Column("c", "category", c, "", ("a", "b", "d")),
+    ))  # fmt: skip
+    recipe = Recipe(
+        {"x": Steps(transform="log"), "y": Steps()}, ("c",), {"y": 2.0}, method="k-medoids"
+    )
+    rows = prepare(table, recipe)
+    parts, weights = [], []
+    for values, weight in ((np.log1p(x), 1.0), (y, 2.0)):
+        parts.append(weight * np.abs(values[:, None] - values) / np.ptp(values))
+        weights.append(weight)
+    if len(set(c)) > 1:
+        parts.append((c[:, None] != c).astype(float))
+        weights.append(1.0)
+    return rows, sum(parts) / sum(weights)

@@ -6,9 +6,12 @@ import numpy as np
 
 from sortija.core.engine import Engine
 from sortija.core.groups.compare import adjusted_rand, best_matching, cross_table
-from sortija.core.groups.criteria import jaccard_stability, measure_yard, silhouette
+from sortija.core.groups.criteria import measure_yard, silhouette
+from sortija.core.groups.grouping import group as fit_group
 from sortija.core.groups.recipe import Recipe, prepare
-from sortija.core.groups.sweep import fit_k, suggest, sweep
+from sortija.core.groups.stability import jaccard_stability
+from sortija.core.groups.suggestion import suggest
+from sortija.core.groups.sweep import sweep
 from sortija.core.measures.preparation import Steps
 from tests.core.groups.support import brute_force, centres_of, mixed_table, rows_of
 
@@ -60,11 +63,11 @@ class Stability(unittest.TestCase):
         recipe = Recipe({"x": Steps(), "y": Steps()}, ("c",))
         rows = prepare(table, recipe)
         engine = Engine(2)
-        clear = fit_k(rows, 3, recipe, engine)
-        again = jaccard_stability(rows, clear.labels, 3, 1, engine=engine)
+        clear = fit_group(rows, 3, recipe, engine)
+        again = jaccard_stability(rows, clear.labels, 3, recipe, engine=engine)
         self.assertGreater(again.min(), 0.9)
         arbitrary = np.random.default_rng(99).integers(0, 3, len(rows)).astype(np.int32)
-        self.assertLess(jaccard_stability(rows, arbitrary, 3, 1, engine=engine).max(), 0.5)
+        self.assertLess(jaccard_stability(rows, arbitrary, 3, recipe, engine=engine).max(), 0.5)
         engine.release()
 
 

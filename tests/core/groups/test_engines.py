@@ -12,9 +12,9 @@ from sortija.core.groups.engines import (
     Centres,
     lloyd,
     nearest_centres,
-    seed_centres,
     tidy,
 )
+from sortija.core.groups.seeding import seed_centres
 from tests.core.groups.support import brute_force, centres_of, rows_of
 
 SEEDS = st.integers(0, 2**32 - 1)

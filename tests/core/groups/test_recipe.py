@@ -8,9 +8,9 @@ import numpy as np
 from sortija.core.engine import Engine
 from sortija.core.groups.compare import adjusted_rand
 from sortija.core.groups.engines import Centres
+from sortija.core.groups.grouping import group as fit_group
 from sortija.core.groups.placing import place
 from sortija.core.groups.recipe import Preparation, Recipe, RecipeError, prepare
-from sortija.core.groups.sweep import fit_k
 from sortija.core.measures.preparation import Steps
 from sortija.core.table import Column, Table
 from tests.core.groups.support import mixed_table
@@ -58,7 +58,7 @@ class Weights(unittest.TestCase):
         score = []
         for names in ((), ("noise",)):
             recipe = Recipe(steps, names)
-            fit = fit_k(prepare(table, recipe), 4, recipe, engine)
+            fit = fit_group(prepare(table, recipe), 4, recipe, engine)
             score.append(adjusted_rand(fit.labels, group))
         engine.release()
         self.assertGreater(score[0], 0.8)
@@ -78,9 +78,54 @@ class Refusals(unittest.TestCase):
         alike = Table((Column("x", "number", np.full(50, 3.0)),))
         with self.assertRaisesRegex(RecipeError, "Nothing that was picked varies"):
             prepare(alike, Recipe({"x": Steps()}))
-        gone = Table((Column("x", "number", np.r_[np.full(45, np.nan), np.arange(5.0)]),))
-        with self.assertRaisesRegex(RecipeError, "Only 5 customers"):
-            prepare(gone, Recipe({"x": Steps()}))
+        x, y = np.full(50, np.nan), np.full(50, np.nan)
+        x[:5], y[4:9] = np.arange(5.0), np.arange(5.0)
+        gone = Table((Column("x", "number", x), Column("y", "number", y)))
+        with self.assertRaisesRegex(RecipeError, "Only 1 of the customers have a value"):
+            prepare(gone, Recipe({"x": Steps(), "y": Steps()}))
+
+    def test_what_a_method_cannot_take(self):
+        table, _ = mixed_table()
+        both = {"numeric": {"x": Steps()}, "categories": ("c",)}
+        wide = Column("w", "category", np.arange(1, 601, dtype=np.int32), "",
+                      tuple(f"v{n}" for n in range(600)))  # fmt: skip
+        endless = Column("e", "number", np.where(np.arange(600) < 3, np.inf, 1.0))
+        table = Table((*table, wide, endless))
+        for recipe, words in (
+            (Recipe(**both, method="k-means"), "k-means takes numbers only; c is a category"),
+            (Recipe(**both, method="k-modes"), "k-modes takes categories only; x is a number"),
+            (Recipe(**both, method="k-magic"), "no method called k-magic"),
+            (Recipe(**both, weights={"x": -1.0}), "x cannot weigh -1.0"),
+            (Recipe(**both, weights={"x": np.nan}), "x cannot weigh nan"),
+            (Recipe(**both, weights={"y": 2.0}), "y has a weight, but is not among"),
+            (Recipe(**both, weights={"x": 0.0, "c": 0.0}), "Nothing that was picked varies"),
+            (Recipe(**both, balance=-1.0), "The balance cannot be -1.0"),
+            (Recipe({"x": Steps()}, ("w",)), "w has 600 values, more than 250"),
+            (Recipe({"e": Steps()}), "e is infinite for 3 customers"),
+        ):
+            with self.assertRaisesRegex(RecipeError, words):
+                prepare(table, recipe)
+        self.assertEqual(
+            prepare(table, Recipe(**both, method="k-means", balance=0)).preparation.names, ("x",)
+        )
+
+    def test_rare_levels_are_pooled_and_stay_so(self):
+        n = 1000
+        codes = np.r_[np.repeat([1, 2], 480), np.arange(3, 43)].astype(np.int32)
+        levels = tuple(f"v{n}" for n in range(1, 43))
+        table = Table((
+            Column("x", "number", np.arange(n, dtype=float)),
+            Column("c", "category", codes, "", levels),
+        ))  # fmt: skip
+        rows = prepare(table, Recipe({"x": Steps()}, ("c",), pool=0.01))
+        [category] = rows.preparation.categories
+        self.assertEqual((category.levels, len(category.pooled)), (("v1", "v2"), 40))
+        self.assertEqual(np.bincount(rows.codes[0]).tolist(), [0, 480, 480, 40])
+        shares = np.array([0.48, 0.48, 0.04])
+        self.assertAlmostEqual(category.gamma, 1 / (1 - (shares**2).sum()), places=5)
+        again = Preparation.from_json(json.loads(json.dumps(rows.preparation.as_json())))
+        self.assertEqual(again.rows(table).codes.tolist(), rows.codes.tolist())
+        self.assertEqual([category.label(c) for c in range(4)], ["missing", "v1", "v2", "other"])
 
     def test_constants_are_dropped_and_said_so(self):
         table, _ = mixed_table()
@@ -93,7 +138,7 @@ class Placing(unittest.TestCase):
     def setUp(self):
         self.table, _ = mixed_table()
         self.rows = prepare(self.table, RECIPE)
-        self.fit = fit_k(self.rows, 3, RECIPE, Engine(1))
+        self.fit = fit_group(self.rows, 3, RECIPE, Engine(1))
         self.all = np.ones(len(self.table), bool)
 
     def test_the_same_rows_get_the_same_groups_through_json(self):

@@ -1,0 +1,212 @@
+"""One way into every method: rows and a recipe in, a grouping of all rows for any k out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.engine import Engine
+from sortija.core.groups.engines import Centres, Fit, lloyd, nearest_centres, tidy
+from sortija.core.groups.linkages import MOST_EXACT, link, ward
+from sortija.core.groups.medoids import distance_matrix, medoid_of, swap_medoids
+from sortija.core.groups.micro import micro_groups
+from sortija.core.groups.recipe import Prepared, Recipe, RecipeError
+from sortija.core.groups.seeding import centres_at, dense_centres, seed_centres
+from sortija.core.groups.tree import Tree
+from sortija.core.progress import Progress, silent
+
+__all__ = ["ADOPTABLE", "SAMPLE", "Grouper", "group", "grouper", "refusal"]
+
+#: Rows that the starts of a sweep are tried on.
+SAMPLE = 5_000
+#: Passes that polish the best start on all rows; the chosen k goes on to the end.
+POLISH = 12
+#: Single and average linkage cannot be adopted when more customers than this change by it.
+ADOPTABLE = 0.05
+
+
+@dataclass(frozen=True)
+class Grouper:
+    """Groups the same rows into any k. ``tree``: of hierarchical; ``leaf``: (m,) the leaf of each
+    row, which is a micro-group where there are many."""
+
+    make: Callable[[int, bool], Fit]
+    tree: Tree | None = None
+    leaf: NDArray[np.int32] | None = None
+
+    def __call__(self, k: int, settled: bool = True) -> Fit:
+        """The grouping into ``k``; ``settled`` False: polished by a few passes only."""
+        return self.make(k, settled)
+
+
+def group(
+    rows: Prepared, k: int, recipe: Recipe, engine: Engine | None = None,
+    progress: Progress = silent,
+) -> Fit:  # fmt: skip
+    """All rows in ``k`` groups by the recipe, numbered largest first; see :func:`grouper`."""
+    return grouper(rows, recipe, engine, progress)(k)
+
+
+def grouper(
+    rows: Prepared, recipe: Recipe, engine: Engine | None = None, progress: Progress = silent
+) -> Grouper:
+    """What several k have in common (a tree, a matrix of distances) is made once.
+
+    Every grouping is adopted as it comes out: each row is with its nearest centre or medoid, and
+    ``moved`` of the result says what share of the rows that changed.
+
+    Raises
+    ------
+    RecipeError
+        Too many rows for the method; when called, too few different rows for so many groups.
+    """
+    engine = engine or Engine(1)
+    if recipe.method == "hierarchical":
+        return _hierarchical(rows, recipe, engine, progress)
+    if recipe.method == "k-medoids":
+        return _medoids(rows, recipe, engine, progress)
+
+    def make(k: int, settled: bool) -> Fit:
+        return _checked(_lloyd(rows, k, recipe, engine, progress, settled), k)
+
+    return Grouper(make)
+
+
+def _checked(fit: Fit, k: int) -> Fit:
+    there = int((fit.counts > 0).sum())
+    if there < k:
+        raise RecipeError(
+            f"Only {there} groups of customers differ in what was picked; {k} cannot be made. "
+            "Ask for fewer groups, or pick more measures."
+        )
+    return tidy(fit)
+
+
+def _enough(rows: Prepared, k: int) -> None:
+    if k < 1:
+        raise RecipeError("Ask for at least 1 group.")
+    if len(rows) < k:
+        raise RecipeError(
+            f"{len(rows):,} customers cannot make {k} groups. "
+            "Ask for fewer, or fill missing values."
+        )
+
+
+def _lloyd(
+    rows: Prepared, k: int, recipe: Recipe, engine: Engine, progress: Progress, settled: bool
+) -> Fit:
+    """The best of seeded starts on at most 5,000 rows, polished on all of them."""
+    _enough(rows, k)
+    rng = np.random.default_rng([recipe.seed, 3])
+    few = rows
+    if len(rows) > SAMPLE:
+        few = rows.take(np.sort(rng.choice(len(rows), SAMPLE, replace=False)))
+    seed = dense_centres if recipe.seeding == "dense" else seed_centres
+
+    def once(number: int) -> Fit:
+        progress("trying starts", number, recipe.starts)
+        own = np.random.default_rng([recipe.seed, k, number])
+        return lloyd(few, seed(few, k, own))
+
+    fits = engine.map(once, range(max(recipe.starts, 1)))
+    best = min(fits, key=lambda fit: fit.cost)  # the first of equals
+    if few is rows:
+        return best
+    if settled:
+        return lloyd(rows, best.centres, engine, progress=progress)
+    return lloyd(rows, best.centres, engine, POLISH, progress)
+
+
+def _hierarchical(rows: Prepared, recipe: Recipe, engine: Engine, progress: Progress) -> Grouper:
+    leaf = np.arange(len(rows), dtype=np.int32)
+    if len(rows) > MOST_EXACT and recipe.linkage == "ward" and not rows.gower:
+        micro = micro_groups(rows, recipe.seed, engine, progress)
+        leaf, tree = micro.labels, ward(micro.points, micro.weights, progress)
+    else:
+        tree = link(rows, recipe.linkage, engine, progress)
+    matrix: list[NDArray[np.float32]] = []
+
+    def make(k: int, settled: bool) -> Fit:
+        _enough(rows, k)
+        labels = tree.cut(k)[leaf]
+        if not rows.gower:
+            return _adopted(rows, labels, _middles(rows, labels, k), engine)
+        if not matrix:
+            matrix.append(distance_matrix(rows, engine, progress))
+        places = [medoid_of(matrix[0], np.flatnonzero(labels == g)) for g in range(k)]
+        return _adopted(rows, labels, centres_at(rows, np.array(places)), engine)
+
+    return Grouper(make, tree, leaf)
+
+
+def _medoids(rows: Prepared, recipe: Recipe, engine: Engine, progress: Progress) -> Grouper:
+    distance = distance_matrix(rows, engine, progress)
+
+    def make(k: int, settled: bool) -> Fit:
+        _enough(rows, k)
+
+        def once(number: int) -> tuple[float, NDArray[np.int64], NDArray[np.int32]]:
+            rng = np.random.default_rng([recipe.seed, k, number])
+            found = swap_medoids(distance, _far_rows(distance, k, rng), progress)
+            return found.cost, found.rows, found.labels
+
+        tries = engine.map(once, range(max(recipe.starts, 1)))
+        _, places, labels = min(tries, key=lambda each: each[0])
+        return _adopted(rows, labels, centres_at(rows, places), engine)
+
+    return Grouper(make)
+
+
+def _far_rows(distance: NDArray[np.float32], k: int, rng: np.random.Generator) -> NDArray[np.int64]:
+    """k different rows to begin with; far ones are likelier to be drawn."""
+    n = len(distance)
+    picks = [int(rng.integers(n))]
+    nearest = distance[picks[0]].astype(np.float64)
+    while len(picks) < k:
+        chance = nearest.copy()
+        if chance.sum() <= 0:
+            chance[:] = 1.0
+        chance[picks] = 0.0
+        picks.append(int(rng.choice(n, p=chance / chance.sum())))
+        np.minimum(nearest, distance[picks[-1]], out=nearest)
+    return np.array(picks)
+
+
+def _middles(rows: Prepared, labels: NDArray[np.int32], k: int) -> Centres:
+    """Means and modes of given groups."""
+    counts = np.bincount(labels, minlength=k)
+    numbers = np.array(
+        [np.bincount(labels, column, minlength=k) / counts for column in rows.numbers]
+    ).reshape(-1, k)
+    modes = np.empty((k, len(rows.codes)), np.uint8)
+    for place, codes in enumerate(rows.codes):
+        table = np.bincount(labels.astype(np.int64) * 256 + codes, minlength=k * 256)
+        modes[:, place] = table.reshape(k, 256).argmax(axis=1)
+    return Centres(np.ascontiguousarray(numbers.T.astype(np.float32)), modes)
+
+
+def _adopted(rows: Prepared, labels: NDArray[np.int32], centres: Centres, engine: Engine) -> Fit:
+    """The pass that puts every row with its nearest centre, and what share of the rows moved."""
+    k = len(centres)
+    placed = nearest_centres(rows, centres, engine)
+    counts = np.bincount(placed.labels, minlength=k).astype(np.int64)
+    cost = float(placed.distance.sum(dtype=np.float64))
+    fit = Fit(centres, placed.labels, counts, cost, 1, True)
+    moved = float((placed.labels != labels).mean())
+    return replace(_checked(fit, k), moved=moved)
+
+
+def refusal(fit: Fit, recipe: Recipe) -> str:
+    """Why a grouping cannot become a yardstick; empty where it can."""
+    if recipe.method != "hierarchical" or recipe.linkage not in ("single", "average"):
+        return ""
+    if fit.moved <= ADOPTABLE:
+        return ""
+    return (
+        f"{fit.moved:.0%} of the customers would change their group if each went to its nearest "
+        f"centre: {recipe.linkage} linkage makes groups that no centre stands for. "
+        "Take Ward or k-prototypes to adopt one."
+    )
