@@ -10,27 +10,27 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine
-from sortija.core.groups.engines import Fit, nearest_centres
+from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.groups.engines import Fit
 from sortija.core.groups.kernels import distances, pair_distances
 from sortija.core.groups.recipe import Prepared
 
 __all__ = [
-    "GroupError",
+    "Figures",
     "Silhouette",
     "Yard",
-    "calinski_harabasz",
-    "davies_bouldin",
-    "error_by_group",
+    "figures_of",
     "knee_of",
     "measure_yard",
+    "own_distances",
     "silhouette",
+    "total_cost",
 ]
 
 SAMPLE = 5_000
 #: Members of a small group that are looked at, whatever its share of the sample.
 LEAST = 50
-_BLOCK = 250
+_BLOCK, _COLUMNS = 250, 1_250
 
 
 @dataclass(frozen=True)
@@ -63,10 +63,19 @@ class Silhouette:
 
 
 @dataclass(frozen=True)
-class GroupError:
-    """``mean``: (k,) mean D to the own centre; ``share``: (k,) of the cost, adding up to 1."""
+class Figures:
+    """How compact and how far apart the groups are.
 
-    mean: NDArray[np.float64]
+    ``calinski_harabasz``: ((T − W)/(k − 1)) / (W/(n − k)) (Calinski & Harabasz 1974) with D in
+    the place of squares, more is better; ``davies_bouldin``: mean over groups of the worst
+    (s_i + s_j)/√D_ij (Davies & Bouldin 1979), s the mean √D to the own centre, less is better;
+    both NaN for Gower, for one group, and where nothing is left within the groups. ``error``:
+    (k,) mean D to the own centre; ``share``: (k,) of the cost, adding up to 1.
+    """
+
+    calinski_harabasz: float
+    davies_bouldin: float
+    error: NDArray[np.float64]
     share: NDArray[np.float64]
 
 
@@ -90,18 +99,38 @@ def measure_yard(rows: Prepared, seed: int, engine: Engine | None = None) -> Yar
 
 
 @numba.njit(nogil=True, cache=True)
-def _sums(distance: Any, labels: Any, first: int, last: int, out: Any) -> None:
-    """Add each row's distances to rows ``first`` to ``last`` to its group's line of ``out``.
+def _sums(distance: Any, order: Any, begins: Any, first: int, last: int, out: Any) -> None:
+    """Sums of the distances of rows ``first`` to ``last`` to the members of each group.
 
     Distances run both ways, so whole lines are added, which the compiler turns into vector
-    instructions, instead of every number to the sum of its own group.
+    instructions, instead of every number to the sum of its own group; eight lines at a time,
+    so that the sums are fetched and put back once for all of them.
+
+    Parameters
+    ----------
+    order : (m,) rows by group; ``begins``: (k + 1,) where each group begins in it
+    out : (k, s) float64, added to
     """
-    for j in range(len(labels)):
-        line = out[labels[j], first:last]
-        more = distance[j, first:last]
-        for i in range(len(line)):
-            so_far = line[i]
-            line[i] = so_far + more[i]
+    for g in range(len(begins) - 1):
+        line = out[g, first:last]
+        at, end = begins[g], begins[g + 1]
+        while end - at >= 8:
+            d0, d1 = distance[order[at], first:last], distance[order[at + 1], first:last]
+            d2, d3 = distance[order[at + 2], first:last], distance[order[at + 3], first:last]
+            d4, d5 = distance[order[at + 4], first:last], distance[order[at + 5], first:last]
+            d6, d7 = distance[order[at + 6], first:last], distance[order[at + 7], first:last]
+            for i in range(len(line)):
+                so_far = line[i]
+                one = (d0[i] + d1[i]) + (d2[i] + d3[i])
+                two = (d4[i] + d5[i]) + (d6[i] + d7[i])
+                line[i] = so_far + (one + two)
+            at += 8
+        while at < end:
+            more = distance[order[at], first:last]
+            for i in range(len(line)):
+                so_far = line[i]
+                line[i] = so_far + more[i]
+            at += 1
 
 
 @numba.njit(nogil=True, cache=True)
@@ -135,16 +164,17 @@ def silhouette(
     sums = np.zeros((k, len(places)))
     m = len(yard.places)
 
-    def part(first: int) -> None:
-        last = min(first + _BLOCK, m)
-        _sums(yard.distance, mine[:m], first, last, sums)
+    order, begins = _by_group(mine[:m], k)
 
-    engine.map(part, range(0, m, _BLOCK))
+    def part(first: int) -> None:
+        _sums(yard.distance, order, begins, first, min(first + _COLUMNS, m), sums)
+
+    engine.map(part, range(0, m, _COLUMNS))
     if len(extra):
         both, some = yard.rows.take(places), yard.rows.take(extra)
         away = np.empty((len(extra), len(places)), np.float32)
         _across(both.numbers, both.codes, both.gammas, both.gower, some.numbers, some.codes, away)
-        _sums(away, mine[m:], 0, m, sums)
+        _sums(away, *_by_group(mine[m:], k), 0, m, sums)
         for g in range(k):
             sums[g, m:] = away[:, mine == g].sum(axis=1, dtype=np.float64)
     widths = _widths(sums, mine, k)
@@ -153,6 +183,11 @@ def silhouette(
         by_group = np.bincount(mine, weights=widths, minlength=k) / seen
     mean = float(np.nansum(by_group * counts) / counts.sum())
     return Silhouette(mean, by_group, yard.exact, places, widths)
+
+
+def _by_group(labels: NDArray[np.int32], k: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Rows by group, and where each group begins among them."""
+    return np.argsort(labels, kind="stable"), np.searchsorted(np.sort(labels), np.arange(k + 1))
 
 
 def _extra(
@@ -186,7 +221,7 @@ def _widths(sums: NDArray[np.float64], labels: NDArray[np.int32], k: int) -> NDA
     return np.where((own > 1) & (most > 0) & np.isfinite(outside), widths, 0.0)
 
 
-def _total(rows: Prepared) -> float:
+def total_cost(rows: Prepared) -> float:
     """The cost of one group of everyone: about the mean and the commonest levels."""
     numbers = rows.numbers.astype(np.float64)
     cost = float(numbers.var(axis=1).sum()) * len(rows) if numbers.size else 0.0
@@ -195,39 +230,70 @@ def _total(rows: Prepared) -> float:
     return cost
 
 
-def calinski_harabasz(rows: Prepared, fit: Fit) -> float:
-    """((T − W)/(k − 1)) / (W/(n − k)) (Calinski & Harabasz 1974) with D in the place of squares.
+def figures_of(
+    rows: Prepared, fit: Fit, total: float | None = None, engine: Engine | None = None
+) -> Figures:
+    """Calinski–Harabasz, Davies–Bouldin and the error by group of one grouping.
 
-    NaN for Gower, for one group, and where nothing is left within the groups.
+    Parameters
+    ----------
+    total : float, optional
+        :func:`total_cost` of the rows, where several groupings of them are judged.
     """
-    k, n = len(fit.centres), len(rows)
-    if rows.gower or k < 2 or n <= k or fit.cost <= 0:
-        return float("nan")
-    return ((_total(rows) - fit.cost) / (k - 1)) / (fit.cost / (n - k))
-
-
-def davies_bouldin(rows: Prepared, fit: Fit, engine: Engine | None = None) -> float:
-    """Mean over groups of the worst (s_i + s_j)/√D_ij (Davies & Bouldin 1979), lower is better;
-    s the mean √D to the own centre. NaN for Gower and for one group."""
     k = len(fit.centres)
+    own = own_distances(rows, fit, engine)
+    sums = np.bincount(fit.labels, own, minlength=k)
+    cost = float(sums.sum())
+    share = sums / cost if cost > 0 else np.zeros(k)
+    mean = sums / np.maximum(fit.counts, 1)
     if rows.gower or k < 2:
+        return Figures(float("nan"), float("nan"), mean, share)
+    total = total_cost(rows) if total is None else total
+    return Figures(
+        _calinski_harabasz(total, cost, k, len(rows)), _davies_bouldin(rows, fit, own), mean, share
+    )
+
+
+def own_distances(rows: Prepared, fit: Fit, engine: Engine | None = None) -> NDArray[np.float64]:
+    """(m,) D (Gower's distance) of each row to the centre of its own group."""
+    out = np.zeros(len(rows))
+
+    def part(bounds: tuple[int, int]) -> None:
+        _own(rows.numbers, rows.codes, rows.gammas, rows.gower, fit.centres.numbers,
+             fit.centres.modes, fit.labels, *bounds, out)  # fmt: skip
+
+    (engine or Engine(1)).map(part, chunk_bounds(len(rows)))
+    return out
+
+
+@numba.njit(nogil=True, cache=True)
+def _own(
+    numbers: Any, codes: Any, gammas: Any, gower: bool, centres: Any, modes: Any, labels: Any,
+    first: int, last: int, out: Any,
+) -> None:  # fmt: skip
+    for j in range(numbers.shape[0]):
+        for i in range(first, last):
+            gap = numbers[j, i] - centres[labels[i], j]
+            out[i] += abs(gap) if gower else gap * gap
+    for a in range(codes.shape[0]):
+        for i in range(first, last):
+            if codes[a, i] != modes[labels[i], a]:
+                out[i] += gammas[a]
+
+
+def _calinski_harabasz(total: float, cost: float, k: int, n: int) -> float:
+    if n <= k or cost <= 0:
         return float("nan")
-    own = np.sqrt(nearest_centres(rows, fit.centres, engine).distance.astype(np.float64))
-    spread = np.bincount(fit.labels, own, minlength=k) / np.maximum(fit.counts, 1)
+    return ((total - cost) / (k - 1)) / (cost / (n - k))
+
+
+def _davies_bouldin(rows: Prepared, fit: Fit, own: NDArray[np.float64]) -> float:
+    sums = np.bincount(fit.labels, np.sqrt(own), minlength=len(fit.counts))
+    spread = sums / np.maximum(fit.counts, 1)
     apart = np.sqrt(fit.centres.apart(rows.gammas).astype(np.float64))
     np.fill_diagonal(apart, np.inf)
     with np.errstate(divide="ignore"):
         return float(((spread[:, None] + spread) / apart).max(axis=1).mean())
-
-
-def error_by_group(rows: Prepared, fit: Fit, engine: Engine | None = None) -> GroupError:
-    """Which groups the cost sits in."""
-    k = len(fit.centres)
-    own = nearest_centres(rows, fit.centres, engine).distance.astype(np.float64)
-    sums = np.bincount(fit.labels, own, minlength=k)
-    total = sums.sum()
-    share = sums / total if total > 0 else np.zeros(k)
-    return GroupError(sums / np.maximum(fit.counts, 1), share)
 
 
 def knee_of(ks: Sequence[int], costs: Sequence[float]) -> int | None:

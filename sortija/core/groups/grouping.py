@@ -23,7 +23,7 @@ __all__ = ["ADOPTABLE", "SAMPLE", "Grouper", "group", "grouper", "refusal"]
 #: Rows that the starts of a sweep are tried on.
 SAMPLE = 5_000
 #: Passes that polish the best start on all rows; the chosen k goes on to the end.
-POLISH = 12
+POLISH = 6
 #: Single and average linkage cannot be adopted when more customers than this change by it.
 ADOPTABLE = 0.05
 

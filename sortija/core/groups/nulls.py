@@ -14,7 +14,7 @@ from sortija.core.groups.grouping import SAMPLE, grouper
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError
 from sortija.core.progress import Progress, silent
 
-__all__ = ["Gap", "gap_statistic", "null_rows", "null_silhouettes"]
+__all__ = ["Gap", "gap_statistic", "null_bound", "null_rows", "null_silhouettes"]
 
 TABLES = 10
 _STARTS = 3
@@ -78,6 +78,16 @@ def null_silhouettes(
         return best
 
     return np.array(engine.map(once, range(2 * TABLES)))
+
+
+def null_bound(silhouettes: NDArray[np.float64]) -> float:
+    """What a silhouette must exceed: the largest of tables without groups and one SD of its kind.
+
+    Ten tables of the very kind of the rows exceed the rows themselves by chance once in eleven
+    times; one standard deviation above them makes that rare.
+    """
+    kinds = (silhouettes[::2], silhouettes[1::2])
+    return float(max(kind.max() + kind.std() for kind in kinds))
 
 
 @dataclass(frozen=True)

@@ -28,7 +28,7 @@ def suggest(
     silhouettes: Sequence[float],
     weakest: Sequence[float],
     smallest: Sequence[float],
-    without: Sequence[float] = (),
+    bound: float = float("nan"),
 ) -> Suggestion:
     """The best silhouette among the k whose groups all come back, with no sliver.
 
@@ -36,13 +36,12 @@ def suggest(
     ----------
     ks, silhouettes, weakest, smallest : one a candidate
         ``weakest`` may be NaN where nothing was resampled: then it decides nothing.
-    without : largest silhouettes of tables without groups (:func:`nulls.null_silhouettes`)
-        There is no clear grouping unless the largest silhouette exceeds all of them.
+    bound : what tables without groups reach (:func:`nulls.null_bound`), NaN where not looked at
+        There is no clear grouping unless the largest silhouette exceeds it.
     """
     if not ks:
         return Suggestion(None, "Nothing has been judged yet.")
     peak = int(np.argmax(silhouettes))
-    bound = max(without, default=-1.0)
     if silhouettes[peak] <= bound:
         return Suggestion(
             None,
@@ -57,7 +56,7 @@ def suggest(
         return Suggestion(None, _none_holds(ks, weakest, smallest))
     best = max(good, key=lambda i: silhouettes[i])
     words = f"{ks[best]} groups hold. The silhouette is {silhouettes[best]:.2f}"
-    if len(without):
+    if not np.isnan(bound):
         words += f", above the {bound:.2f} of customers without groups"
     if not np.isnan(weakest[best]):
         words += f", every group comes back in at least {weakest[best]:.0%} of resamplings"

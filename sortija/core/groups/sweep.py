@@ -10,12 +10,11 @@ from numpy.typing import NDArray
 
 from sortija.core.engine import Engine
 from sortija.core.groups.criteria import (
-    GroupError,
-    calinski_harabasz,
-    davies_bouldin,
-    error_by_group,
+    Figures,
+    figures_of,
     measure_yard,
     silhouette,
+    total_cost,
 )
 from sortija.core.groups.engines import Fit
 from sortija.core.groups.grouping import Grouper, grouper
@@ -32,9 +31,8 @@ class Candidate:
 
     ``silhouette``, ``silhouettes``: mean, and (k,) by group; ``exact``: over all customers or
     over the shared sample; ``stability``: (k,) how often each group comes back in 20
-    resamplings, empty where that was not asked for; ``calinski_harabasz``, ``davies_bouldin``:
-    NaN for Gower; ``error``: where the cost sits. ``fit.settled`` says whether the passes came to
-    their end or polished only.
+    resamplings, empty where that was not asked for. ``fit.settled`` says whether the passes came
+    to their end or polished only.
     """
 
     k: int
@@ -43,9 +41,7 @@ class Candidate:
     silhouettes: NDArray[np.float64]
     exact: bool
     stability: NDArray[np.float64]
-    calinski_harabasz: float
-    davies_bouldin: float
-    error: GroupError
+    figures: Figures
 
     @property
     def smallest(self) -> float:
@@ -89,6 +85,7 @@ def sweep(
     engine = engine or Engine(1)
     make = make or grouper(rows, recipe, engine, progress)
     yard = measure_yard(rows, recipe.seed, engine)
+    total = 0.0 if rows.gower else total_cost(rows)
     for place, k in enumerate(ks):
         progress(f"grouping by {k}", place, len(ks))
         fit = make(k, settled)
@@ -99,11 +96,8 @@ def sweep(
             stability = jaccard_stability(
                 rows, fit.labels, k, recipe, engine=engine, progress=heard
             )
-        yield Candidate(
-            k, fit, width.mean, width.by_group, width.exact, stability,
-            calinski_harabasz(rows, fit), davies_bouldin(rows, fit, engine),
-            error_by_group(rows, fit, engine),
-        )  # fmt: skip
+        figures = figures_of(rows, fit, total, engine)
+        yield Candidate(k, fit, width.mean, width.by_group, width.exact, stability, figures)
 
 
 def _within(progress: Progress, k: int, place: int, of: int) -> Progress:

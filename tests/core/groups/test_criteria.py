@@ -5,15 +5,22 @@ import unittest
 import numpy as np
 
 from sortija.core.engine import Engine
-from sortija.core.groups.compare import adjusted_rand, best_matching, cross_table
-from sortija.core.groups.criteria import measure_yard, silhouette
+from sortija.core.groups.compare import adjusted_rand
+from sortija.core.groups.criteria import (
+    figures_of,
+    knee_of,
+    measure_yard,
+    own_distances,
+    silhouette,
+    total_cost,
+)
 from sortija.core.groups.grouping import group as fit_group
 from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.groups.stability import jaccard_stability
 from sortija.core.groups.suggestion import suggest
 from sortija.core.groups.sweep import sweep
 from sortija.core.measures.preparation import Steps
-from tests.core.groups.support import brute_force, centres_of, mixed_table, rows_of
+from tests.core.groups.support import brute_force, centres_of, gower_rows, mixed_table, rows_of
 
 
 def by_hand(distance, labels):
@@ -97,28 +104,103 @@ class Sweeping(unittest.TestCase):
         self.assertIsNone(suggest([], [], [], []).k)
 
 
-class Comparing(unittest.TestCase):
-    def test_adjusted_rand_worked_case(self):
-        # Hubert & Arabie's formula on a 3 × 3 table, worked by hand.
-        first = np.repeat([0, 0, 1, 1, 2, 2], [1, 1, 2, 1, 4, 1])
-        second = np.repeat([0, 1, 1, 2, 2, 0], [1, 1, 2, 1, 4, 1])
-        table = cross_table(first, second, 3, 3)
-        self.assertEqual(table.tolist(), [[1, 1, 0], [0, 2, 1], [1, 0, 4]])
-        together, rows, columns, every = 0 + 1 + 6, 1 + 3 + 10, 1 + 3 + 10, 45
-        wanted = (together - rows * columns / every) / (
-            (rows + columns) / 2 - rows * columns / every
+class Figures(unittest.TestCase):
+    def setUp(self):
+        self.rng = np.random.default_rng(8)
+        self.rows = rows_of(
+            self.rng.normal(size=(90, 3)), self.rng.integers(1, 4, (90, 2)), [0.4, 0.9]
         )
-        self.assertAlmostEqual(adjusted_rand(first, second), wanted)
+        recipe = Recipe({}, ("c0", "c1"), starts=3)
+        self.fit = fit_group(self.rows, 4, recipe)
+        self.own = brute_force(self.rows, self.fit.centres)[np.arange(90), self.fit.labels]
 
-    def test_adjusted_rand_ends(self):
-        rng = np.random.default_rng(1)
-        a = rng.integers(0, 4, 5000)
-        self.assertEqual(adjusted_rand(a, (a + 1) % 4), 1.0)
-        self.assertLess(abs(adjusted_rand(a, rng.integers(0, 4, 5000))), 0.01)
+    def test_own_distances_and_errors(self):
+        np.testing.assert_allclose(own_distances(self.rows, self.fit), self.own, rtol=1e-5)
+        found = figures_of(self.rows, self.fit)
+        for g in range(4):
+            mine = self.own[self.fit.labels == g]
+            self.assertAlmostEqual(found.error[g], mine.mean(), places=4)
+            self.assertAlmostEqual(found.share[g], mine.sum() / self.own.sum(), places=5)
 
-    def test_matching(self):
-        self.assertEqual(best_matching(np.array([[1, 9], [8, 7]])).tolist(), [1, 0])
-        self.assertEqual(best_matching(np.array([[5], [9]])).tolist(), [-1, 0])
+    def test_calinski_harabasz(self):
+        # The cost of one group: about the mean, and everyone off the commonest level.
+        x, codes = self.rows.numbers.T.astype(float), self.rows.codes.T
+        total = ((x - x.mean(axis=0)) ** 2).sum()
+        for a, gamma in enumerate((0.4, 0.9)):
+            total += gamma * (90 - np.bincount(codes[:, a]).max())
+        self.assertAlmostEqual(total_cost(self.rows), total, places=3)
+        wanted = ((total - self.own.sum()) / 3) / (self.own.sum() / 86)
+        self.assertAlmostEqual(
+            figures_of(self.rows, self.fit).calinski_harabasz, wanted, delta=1e-3
+        )
+
+    def test_davies_bouldin(self):
+        labels, k = self.fit.labels, 4
+        spread = [np.sqrt(self.own[labels == g]).mean() for g in range(k)]
+        middle = rows_of(self.fit.centres.numbers, self.fit.centres.modes, [0.4, 0.9])
+        apart = np.sqrt(brute_force(middle, self.fit.centres))
+        worst = [
+            max((spread[a] + spread[b]) / apart[a, b] for b in range(k) if b != a) for a in range(k)
+        ]
+        self.assertAlmostEqual(
+            figures_of(self.rows, self.fit).davies_bouldin, np.mean(worst), places=4
+        )
+
+    def test_gower_and_one_group_have_neither(self):
+        rows, _ = gower_rows(self.rng, 40)
+        fit = fit_group(rows, 2, Recipe({}, method="k-medoids", starts=2))
+        for found in (figures_of(rows, fit), figures_of(self.rows, fit_group(
+            self.rows, 1, Recipe({}, starts=1)
+        ))):  # fmt: skip
+            self.assertTrue(np.isnan(found.calinski_harabasz) and np.isnan(found.davies_bouldin))
+            self.assertAlmostEqual(found.share.sum(), 1.0)
+
+
+class Knees(unittest.TestCase):
+    def test_where_the_curve_bends(self):
+        ks = list(range(2, 11))
+        # Steep to 5, then flat.
+        self.assertEqual(knee_of(ks, [100, 70, 40, 12, 10, 8.5, 7, 6, 5]), 5)
+        # A worked case of Satopää et al.: y = −1/x + 5 turned over bends near the first third.
+        x = np.linspace(0.1, 1, 10)
+        self.assertEqual(knee_of(list(range(10)), 1 / x), 2)
+
+    def test_no_bend(self):
+        self.assertIsNone(knee_of([2, 3, 4, 5], [40, 30, 20, 10]))
+        self.assertIsNone(knee_of([2, 3], [4, 1]))
+        self.assertIsNone(knee_of([2, 3, 4], [1, 1, 1]))
+        self.assertIsNone(knee_of([2, 3, 4], [1, 2, 3]))
+        self.assertIsNone(knee_of([2, 3, 4], [9, float("nan"), 3]))
+
+
+class SmallGroups(unittest.TestCase):
+    def test_a_group_that_the_sample_hardly_sees_is_looked_at_and_weighed_back(self):
+        rng = np.random.default_rng(4)
+        labels = np.zeros(30_000, np.int32)
+        labels[15_000:] = 1
+        labels[-60:] = 2
+        numbers = rng.normal(size=(30_000, 2)) + np.array([[0, 0], [6, 0], [3, 9]])[labels]
+        rows = rows_of(numbers)
+        yard = measure_yard(rows, 3, Engine(2))
+        found = silhouette(yard, labels, 3, Engine(2))
+        self.assertLess((labels[yard.places] == 2).sum(), 30)
+        self.assertEqual((labels[found.places] == 2).sum(), 50)
+        counts = np.bincount(labels)
+        self.assertAlmostEqual(found.mean, (found.by_group * counts).sum() / 30_000)
+        # Against the definition on the very rows that were looked at.
+        few = np.concatenate([
+            rng.choice(found.places[labels[found.places] == g], 30) for g in range(3)
+        ])  # fmt: skip
+        x = numbers.astype(np.float32).astype(float)
+        for row in few:
+            away = np.sqrt(((x[found.places] - x[row]) ** 2).sum(axis=1))
+            mine = labels[found.places]
+            means = [away[mine == g].sum() / ((mine == g).sum() - (g == labels[row]))
+                     for g in range(3)]  # fmt: skip
+            inside = means.pop(labels[row])
+            wanted = (min(means) - inside) / max(min(means), inside)
+            place = int(np.flatnonzero(found.places == row)[0])
+            self.assertAlmostEqual(found.widths[place], wanted, places=3)
 
 
 if __name__ == "__main__":
