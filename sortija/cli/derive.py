@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
 import sys
-import tempfile
 from dataclasses import replace
 from datetime import date, timedelta
 from pathlib import Path
@@ -14,14 +12,12 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.csv as pacsv
-import pyarrow.parquet as pq
 from numpy.typing import NDArray
 
+from sortija.cli.files import check_out, write_table, write_whole
 from sortija.cli.logs import Ledger, Members, read_logs, read_members
 from sortija.cli.terminal import Trouble, Watch
 from sortija.core.engine import Engine
-from sortija.core.formats.lists import safe_cell
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import ON_OFFER, default_rules, mask_of
@@ -107,8 +103,7 @@ def _months(text: str) -> int | None:
 
 def run(asked: argparse.Namespace) -> None:
     """Read, derive, write; nothing is written before all of it is there."""
-    if asked.out and asked.out.suffix not in (".csv", ".parquet"):
-        raise Trouble(f"{asked.out}: call it .csv or .parquet, so that its kind is plain.")
+    check_out(asked.out)
     watch = Watch()
     chosen = {_SAID.get(n, n): getattr(asked, n) for n in _ROLES if getattr(asked, n)}
     today = date.today()
@@ -141,12 +136,12 @@ def run(asked: argparse.Namespace) -> None:
         engine.release()
     watch.clear()
     table = _table(ledger, derived, members)
-    _write(table, asked.out)
+    write_table(table, asked.out)
     line = waterline(_cube(ledger.log), on)
     _say(ledger, derived, line, window)
     if asked.report:
         report = _report(ledger, derived, members, line, window)
-        _whole(asked.report, json.dumps(report, indent=1, ensure_ascii=False).encode())
+        write_whole(asked.report, json.dumps(report, indent=1, ensure_ascii=False).encode())
 
 
 def _window(asked: argparse.Namespace, newest: date) -> Window:
@@ -218,39 +213,6 @@ def _cells(column: Column, rows: NDArray[np.int64]) -> pa.Array:
     if len(there) and np.all(there == np.rint(there)) and column.unit != "money":
         return pa.array(np.nan_to_num(values).astype(np.int64), mask=missing)
     return pa.array(values, mask=missing)
-
-
-def _write(table: pa.Table, path: Path | None) -> None:
-    if path is not None and path.suffix == ".parquet":
-        sink = pa.BufferOutputStream()
-        pq.write_table(table, sink)
-        _whole(path, sink.getvalue())
-        return
-    safe = [
-        pa.chunked_array([[safe_cell(text) for text in c.to_pylist()]], pa.string())
-        if pa.types.is_string(c.type)
-        else c
-        for c in table.columns
-    ]
-    sink = pa.BufferOutputStream()
-    options = pacsv.WriteOptions(quoting_style="needed")
-    pacsv.write_csv(pa.table(safe, names=table.column_names), sink, options)
-    if path is None:
-        sys.stdout.buffer.write(sink.getvalue())
-        sys.stdout.buffer.flush()
-    else:
-        _whole(path, sink.getvalue())
-
-
-def _whole(path: Path, data: Any) -> None:
-    """Write a file aside and rename it: it is there whole, or not at all."""
-    try:
-        number, aside = tempfile.mkstemp(prefix=".sortija-", dir=path.parent or ".")
-        with os.fdopen(number, "wb") as file:
-            file.write(data)
-        Path(aside).replace(path)
-    except OSError as problem:
-        raise Trouble(f"{path}: cannot be written: {problem.strerror}.") from problem
 
 
 def _money(ledger: Ledger, value: int) -> str:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import sys
 import time
+from collections.abc import Sequence
 
-__all__ = ["Trouble", "Watch"]
+__all__ = ["Trouble", "Watch", "columns"]
 
 _SECONDS_BETWEEN = 0.2
 
@@ -33,3 +34,15 @@ class Watch:
         """Leave the line empty."""
         if self._on:
             print("\r\033[K", end="", file=sys.stderr, flush=True)
+
+
+def columns(rows: Sequence[Sequence[str]]) -> list[str]:
+    """Lines of a table, the first column to the left and the others to the right."""
+    widths = [max(len(row[place]) for row in rows) for place in range(len(rows[0]))]
+    return [
+        "  ".join(
+            cell.rjust(width) if place else cell.ljust(width)
+            for place, (cell, width) in enumerate(zip(row, widths, strict=True))
+        ).rstrip()
+        for row in rows
+    ]

@@ -3,16 +3,13 @@
 import csv
 import io
 import json
-import tempfile
 import unittest
-from contextlib import redirect_stderr, redirect_stdout
 from datetime import date
 from pathlib import Path
 from unittest import mock
 
 import pyarrow.parquet as pq
 
-from sortija.cli.main import main
 from tests.cli.shapes import (
     SHAPES,
     decimal_comma,
@@ -23,38 +20,14 @@ from tests.cli.shapes import (
     quantity_and_price,
     random_log,
 )
+from tests.cli.support import CommandCase
 
 SMALL = Path(__file__).parents[2] / "sortija" / "demo" / "small"
 NAMES = ("recency", "frequency", "monetary", "basket_mean", "breadth")
 
 
-class Out(io.TextIOWrapper):
-    """Standard output with the bytes below it, as a terminal's has."""
-
-    def __init__(self):
-        super().__init__(io.BytesIO(), encoding="utf-8")
-
-
-class DeriveCase(unittest.TestCase):
-    def setUp(self):
-        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-
-    def file(self, data, name="log.csv"):
-        path = self.folder / name
-        path.write_bytes(data if isinstance(data, bytes) else data.encode())
-        return str(path)
-
-    def call(self, *arguments, status=0):
-        """Run the command; (standard output, standard error)."""
-        out, error = Out(), io.StringIO()
-        with redirect_stdout(out), redirect_stderr(error):
-            try:
-                found = main(["derive", *map(str, arguments)])
-            except SystemExit as ended:
-                found = ended.code
-        self.assertEqual(found, status, error.getvalue())
-        out.flush()
-        return out.buffer.getvalue().decode(), error.getvalue()
+class DeriveCase(CommandCase):
+    command = "derive"
 
     def rows(self, *arguments):
         out, _ = self.call(*arguments)
@@ -182,11 +155,6 @@ class MembersAndFiles(DeriveCase):
 
 
 class Troubles(DeriveCase):
-    def said(self, *arguments, status=1):
-        out, error = self.call(*arguments, status=status)
-        self.assertEqual(out, "")
-        return error
-
     def test_sentences(self):
         good = self.file(*plain(random_log(1, 30)))
         self.assertIn("there is no such file", self.said(self.folder / "none.csv"))

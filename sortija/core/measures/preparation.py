@@ -26,6 +26,7 @@ __all__ = [
     "fit",
     "mode_of",
     "propose",
+    "restore",
     "touched",
 ]
 
@@ -206,6 +207,25 @@ def apply(values: NDArray[np.float64], fitted: Fitted) -> NDArray[np.float64]:
     if fitted.steps.scale == "rank":
         return _rank_normal(bent, np.array(fitted.knots))
     return (bent - fitted.centre) / fitted.spread
+
+
+def restore(prepared: NDArray[np.float64], fitted: Fitted) -> NDArray[np.float64]:
+    """Prepared values back in the column's own units: what a centre stands at.
+
+    Capped values stay capped; a rank goes back to the value at it.
+    """
+    if fitted.steps.scale == "rank":
+        from scipy.special import ndtr
+
+        knots = np.array(fitted.knots)
+        bent = np.interp(ndtr(prepared), np.linspace(0, 1, len(knots)), knots)
+    else:
+        bent = np.asarray(prepared, np.float64) * fitted.spread + fitted.centre
+    if fitted.steps.transform == "log":
+        return np.sign(bent) * np.expm1(np.abs(bent))
+    if fitted.steps.transform == "root":
+        return np.sign(bent) * bent**2
+    return bent
 
 
 def touched(values: NDArray[np.float64], fitted: Fitted, rows: NDArray[np.bool_]) -> Touched:

@@ -8,7 +8,21 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Banding", "Field", "band", "codes", "field", "totals"]
+__all__ = [
+    "Banding",
+    "Cuts",
+    "Field",
+    "band",
+    "band_by_cuts",
+    "band_by_width",
+    "close_gaps",
+    "codes",
+    "cuts_of",
+    "field",
+    "totals",
+]
+
+MOST_BANDS = 10
 
 
 @dataclass(frozen=True)
@@ -46,27 +60,112 @@ def band(values: NDArray[np.float64], asked: int, higher_is_better: bool) -> Ban
     ValueError
         Fewer than 2 or more than 10 bands.
     """
-    if not 2 <= asked <= 10:
-        raise ValueError("there are 2 to 10 bands")
+    _check(asked)
     there = ~np.isnan(values)
     x = values[there] if higher_is_better else -values[there]
-    n = len(x)
-    out = np.zeros(len(values), np.int8)
-    cuts = np.full((asked, 2), np.nan)
-    if n == 0:
-        return Banding(asked, out, np.zeros(asked, np.int64), cuts)
-    levels, place, counts = np.unique(x, return_inverse=True, return_counts=True)
+    if not len(x):
+        return _banding(values, np.zeros(len(values), np.int8), asked)
+    _, place, counts = np.unique(x, return_inverse=True, return_counts=True)
     before = np.cumsum(counts) - counts
     # Mid-rank r = before + (count + 1)/2, so 2·(r − ½) = 2·before + count: whole numbers.
-    level_band = np.minimum(asked, asked * (2 * before + counts) // (2 * n) + 1)
+    level_band = np.minimum(asked, asked * (2 * before + counts) // (2 * len(x)) + 1)
+    out = np.zeros(len(values), np.int8)
     out[there] = level_band[place].astype(np.int8)
-    sizes = np.bincount(out[there], minlength=asked + 1)[1:].astype(np.int64)
+    return _banding(values, out, asked)
+
+
+def _check(asked: int) -> None:
+    if not 2 <= asked <= MOST_BANDS:
+        raise ValueError(f"there are 2 to {MOST_BANDS} bands")
+
+
+def _banding(values: NDArray[np.float64], bands: NDArray[np.int8], asked: int) -> Banding:
+    cuts = np.full((asked, 2), np.nan)
     for number in range(1, asked + 1):
-        mine = levels[level_band == number]
+        mine = values[bands == number]
         if len(mine):
-            ends = (mine[0], mine[-1]) if higher_is_better else (-mine[-1], -mine[0])
-            cuts[number - 1] = ends
-    return Banding(asked, out, sizes, cuts)
+            cuts[number - 1] = mine.min(), mine.max()
+    sizes = np.bincount(bands, minlength=asked + 1)[1 : asked + 1].astype(np.int64)
+    return Banding(asked, bands, sizes, cuts)
+
+
+@dataclass(frozen=True)
+class Cuts:
+    """Where one band ends and the next begins, frozen.
+
+    ``bounds``: (bands − 1,) rising; a value belongs to the better of two bands when it is at their
+    bound or beyond it, after ``higher_is_better``: for measures of which less is better the bounds
+    are of −value. Two equal bounds leave the band between them empty.
+    """
+
+    bounds: tuple[float, ...]
+    higher_is_better: bool
+
+    @property
+    def bands(self) -> int:
+        return len(self.bounds) + 1
+
+
+def band_by_cuts(values: NDArray[np.float64], cuts: Cuts) -> Banding:
+    """Bands by frozen cuts, on any date.
+
+    Raises
+    ------
+    ValueError
+        Fewer than 2 or more than 10 bands, or bounds that fall.
+    """
+    _check(cuts.bands)
+    bounds = np.asarray(cuts.bounds, float)
+    if np.isnan(bounds).any() or (bounds[1:] < bounds[:-1]).any():
+        raise ValueError("cuts rise from band to band")
+    there = ~np.isnan(values)
+    x = values[there] if cuts.higher_is_better else -values[there]
+    out = np.zeros(len(values), np.int8)
+    out[there] = (np.searchsorted(bounds, x, side="right") + 1).astype(np.int8)
+    return _banding(values, out, cuts.bands)
+
+
+def band_by_width(values: NDArray[np.float64], asked: int, higher_is_better: bool) -> Banding:
+    """Bands of equal width from the lowest to the highest value; an end belongs to the better band.
+
+    Raises
+    ------
+    ValueError
+        Fewer than 2 or more than 10 bands.
+    """
+    _check(asked)
+    there = values[~np.isnan(values)]
+    if not len(there):
+        return _banding(values, np.zeros(len(values), np.int8), asked)
+    x = there if higher_is_better else -there
+    bounds = np.linspace(x.min(), x.max(), asked + 1)[1:-1]
+    return band_by_cuts(values, Cuts(tuple(bounds.tolist()), higher_is_better))
+
+
+def cuts_of(banding: Banding, higher_is_better: bool) -> Cuts:
+    """The cuts that give these very bands again; other dates can use them.
+
+    The bound of a band is the least of its values; an empty band has that of the next better one,
+    and stays empty. Above the last band that has somebody bounds are endless.
+    """
+    bounds: list[float] = []
+    least = float("inf")
+    for number in range(banding.asked - 1, 0, -1):
+        low, high = banding.cuts[number]
+        if not np.isnan(low):
+            least = float(low) if higher_is_better else -float(high)
+        bounds.append(least)
+    return Cuts(tuple(reversed(bounds)), higher_is_better)
+
+
+def close_gaps(banding: Banding) -> Banding:
+    """The same bands numbered without the empty ones; at least two remain, or it stays as it is."""
+    filled = np.flatnonzero(banding.sizes > 0)
+    if len(filled) < 2 or len(filled) == banding.asked:
+        return banding
+    place = np.zeros(banding.asked + 1, np.int8)
+    place[filled + 1] = np.arange(1, len(filled) + 1)
+    return Banding(len(filled), place[banding.bands], banding.sizes[filled], banding.cuts[filled])
 
 
 def codes(bandings: Sequence[Banding]) -> NDArray[np.str_]:

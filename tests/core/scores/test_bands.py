@@ -7,7 +7,17 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sortija.core.scores.bands import band, codes, field, totals
+from sortija.core.scores.bands import (
+    Cuts,
+    band,
+    band_by_cuts,
+    band_by_width,
+    close_gaps,
+    codes,
+    cuts_of,
+    field,
+    totals,
+)
 
 VALUES = st.lists(st.one_of(st.just(float("nan")), st.integers(0, 12).map(float)), max_size=60)
 
@@ -57,6 +67,45 @@ class Bands(unittest.TestCase):
             with self.assertRaises(ValueError):
                 band(np.array([1.0]), asked, True)
         self.assertEqual(band(np.array([np.nan]), 5, True).sizes.tolist(), [0] * 5)
+
+
+class Cutting(unittest.TestCase):
+    @given(VALUES, st.integers(2, 10), st.booleans())
+    def test_frozen_cuts_give_the_same_bands_again(self, values, asked, higher):
+        values = np.array(values, float)
+        found = band(values, asked, higher)
+        again = band_by_cuts(values, cuts_of(found, higher))
+        self.assertEqual(again.bands.tolist(), found.bands.tolist())
+        self.assertEqual(again.sizes.tolist(), found.sizes.tolist())
+        np.testing.assert_array_equal(again.cuts, found.cuts)
+
+    def test_a_bound_belongs_to_the_better_band(self):
+        values = np.array([1.0, 2, 3, 4, np.nan])
+        self.assertEqual(band_by_cuts(values, Cuts((2.0, 4.0), True)).bands.tolist(),
+                         [1, 2, 2, 3, 0])  # fmt: skip
+        # Less is better: bounds are of −value.
+        self.assertEqual(band_by_cuts(values, Cuts((-3.0, -2.0), False)).bands.tolist(),
+                         [3, 3, 2, 1, 0])  # fmt: skip
+        for bounds in ((2.0, 1.0), (float("nan"),), (), tuple(range(10))):
+            with self.assertRaises(ValueError):
+                band_by_cuts(values, Cuts(bounds, True))
+
+    def test_equal_widths(self):
+        values = np.array([0.0, 1, 2.5, 5, 9, 10, np.nan])
+        self.assertEqual(band_by_width(values, 4, True).bands.tolist(), [1, 1, 2, 3, 4, 4, 0])
+        self.assertEqual(band_by_width(values, 4, False).bands.tolist(), [4, 4, 4, 3, 1, 1, 0])
+        self.assertEqual(band_by_width(np.full(3, np.nan), 4, True).sizes.tolist(), [0] * 4)
+        self.assertEqual(band_by_width(np.full(3, 7.0), 3, True).bands.tolist(), [3, 3, 3])
+
+    def test_closing_gaps(self):
+        found = band(np.array([1.0] * 8 + [5.0, 9.0]), 5, True)
+        self.assertEqual(found.sizes.tolist(), [0, 0, 8, 0, 2])
+        closed = close_gaps(found)
+        self.assertEqual((closed.asked, closed.sizes.tolist()), (2, [8, 2]))
+        self.assertEqual(closed.bands.tolist(), [1] * 8 + [2, 2])
+        self.assertEqual(closed.cuts.tolist(), [[1, 1], [5, 9]])
+        alike = band(np.full(4, 1.0), 5, True)
+        self.assertIs(close_gaps(alike), alike)
 
 
 class Together(unittest.TestCase):

@@ -1,0 +1,63 @@
+"""The table of criteria that a sweep prints."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.cli.terminal import columns
+from sortija.core.groups.criteria import knee_of
+from sortija.core.groups.suggestion import Suggestion
+from sortija.core.groups.sweep import Candidate
+
+__all__ = ["print_candidates"]
+
+
+def print_candidates(found: list[Candidate], said: Suggestion, bound: float, as_json: bool) -> None:
+    """The criteria of every k, the knee, what customers without groups reach, the suggestion."""
+    costs = [c.fit.cost for c in found]
+    knee = knee_of([c.k for c in found], costs)
+    if as_json:
+        data = {
+            "candidates": [_candidate(c) for c in found], "knee": knee,
+            "silhouette_without_groups": bound, "suggested": said.k, "words": said.words,
+        }  # fmt: skip
+        print(json.dumps(data, indent=1, ensure_ascii=False))
+        return
+    rows = [_row(c) for c in found]
+    head = ("k", "cost", "silhouette", "CH", "DB", "weakest group", "groups come back", "smallest")
+    exact = "all customers" if found[0].exact else "a sample of 5,000"
+    print("\n".join(columns([head, *rows])))
+    print(f"\nSilhouettes over {exact}; without groups they reach {bound:.3f}.")
+    if knee is not None:
+        print(f"The cost bends at {knee}.")
+    print(said.words)
+
+
+def _row(c: Candidate) -> tuple[str, ...]:
+    return (
+        str(c.k), f"{c.fit.cost:,.0f}", f"{c.silhouette:.3f}",
+        _figure(c.figures.calinski_harabasz), _figure(c.figures.davies_bouldin, 2),
+        f"{c.weakest:.0%}", f"{c.steady:.0%}", f"{c.smallest:.1%}",
+    )  # fmt: skip
+
+
+def _figure(value: float, digits: int = 0) -> str:
+    return "–" if np.isnan(value) else f"{value:,.{digits}f}"
+
+
+def _candidate(c: Candidate) -> dict[str, Any]:
+    def plain(values: NDArray[np.float64]) -> list[float | None]:
+        return [None if np.isnan(v) else float(v) for v in values]
+
+    figures = plain(np.array([c.figures.calinski_harabasz, c.figures.davies_bouldin]))
+    return {
+        "k": c.k, "cost": c.fit.cost, "settled": c.fit.settled, "customers": c.fit.counts.tolist(),
+        "silhouette": c.silhouette, "silhouettes": plain(c.silhouettes), "exact": c.exact,
+        "calinski_harabasz": figures[0], "davies_bouldin": figures[1],
+        "stability": plain(c.stability), "error_shares": plain(c.figures.share),
+        "moved": c.fit.moved,
+    }  # fmt: skip

@@ -1,0 +1,192 @@
+"""Tables of measures as files: one row a customer, CSV or Parquet, in and out."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+import pyarrow.csv as pacsv
+import pyarrow.parquet as pq
+
+from sortija.core.formats.lists import safe_cell
+from sortija.core.table import Column, Table
+
+__all__ = ["KEY", "MeasureFile", "MeasureFileError", "as_bytes", "read_measures"]
+
+KEY = "customer"
+#: A number as files have it; a code such as 0012 is none.
+_NUMBER = r"^-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][-+]?[0-9]+)?$"
+
+
+class MeasureFileError(ValueError):
+    """A file that cannot be read as measures; the message names file, column and row."""
+
+
+@dataclass(frozen=True)
+class MeasureFile:
+    """``customers``: the key of every row, in the file's order; ``cells``: the file as it is."""
+
+    path: Path
+    customers: pa.Array
+    cells: pa.Table
+
+    def __len__(self) -> int:
+        return len(self.customers)
+
+    def table(self, numeric: Sequence[str], categories: Sequence[str] = ()) -> Table:
+        """Some of the columns, read as numbers or as categories (empty cells are missing).
+
+        Raises
+        ------
+        MeasureFileError
+            A column is not there, or a cell of a numeric one is no number.
+        """
+        columns = [self._number(name) for name in numeric]
+        columns += [self._category(name) for name in categories]
+        return Table(tuple(columns))
+
+    def typed(self) -> pa.Table:
+        """The whole file, text columns that hold nothing but numbers as numbers."""
+        kept = [
+            column if name == KEY or not pa.types.is_string(column.type) else _plain(column)
+            for name, column in zip(self.cells.column_names, self.cells.columns, strict=True)
+        ]
+        return pa.table(kept, names=self.cells.column_names)
+
+    def _cells(self, name: str) -> pa.Array:
+        if name not in self.cells.column_names:
+            there = ", ".join(self.cells.column_names)
+            raise MeasureFileError(
+                f"{self.path}: there is no column called {name}. Its columns are {there}."
+            )
+        found = self.cells[name].combine_chunks()
+        return found.chunk(0) if isinstance(found, pa.ChunkedArray) else found
+
+    def _number(self, name: str) -> Column:
+        cells = self._cells(name)
+        if pa.types.is_boolean(cells.type):
+            cells = cells.cast(pa.int8())
+        if pa.types.is_string(cells.type) or pa.types.is_large_string(cells.type):
+            cells = self._parsed(name, cells)
+        try:
+            values = cells.cast(pa.float64())
+        except pa.ArrowInvalid as problem:
+            raise MeasureFileError(f"{self.path}: column {name} holds no numbers.") from problem
+        return Column(name, "number", values.fill_null(np.nan).to_numpy(zero_copy_only=False))
+
+    def _parsed(self, name: str, cells: pa.Array) -> pa.Array:
+        text = pc.if_else(pc.equal(pc.utf8_trim_whitespace(cells), ""), None, cells)
+        try:
+            return pc.cast(pc.utf8_trim_whitespace(text), pa.float64())
+        except pa.ArrowInvalid:
+            pass
+        for row, cell in enumerate(text.to_pylist()):
+            try:
+                float(cell or 0)
+            except ValueError:
+                raise MeasureFileError(
+                    f"{self.path}, row {row + 2}: column {name} has “{cell}”, which is no number."
+                ) from None
+        raise MeasureFileError(f"{self.path}: column {name} holds no numbers.")
+
+    def _category(self, name: str) -> Column:
+        cells = self._cells(name)
+        if not pa.types.is_string(cells.type):
+            cells = cells.cast(pa.string())
+        cells = pc.if_else(pc.equal(cells, ""), None, cells)
+        coded = cells.dictionary_encode()
+        levels = coded.dictionary.to_pylist()
+        order = sorted(range(len(levels)), key=levels.__getitem__)
+        place = np.empty(len(levels) + 1, np.int32)
+        place[order] = np.arange(1, len(levels) + 1)
+        place[-1] = 0
+        codes = coded.indices.fill_null(len(levels)).to_numpy(zero_copy_only=False)
+        return Column(name, "category", place[codes], "", tuple(levels[i] for i in order))
+
+
+def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    text = pc.if_else(pc.equal(column, ""), None, column)
+    there = text.drop_null()
+    if not len(there) or not pc.all(pc.match_substring_regex(there, _NUMBER)).as_py():
+        return column
+    if not pc.any(pc.match_substring_regex(there, "[.eE]")).as_py():
+        try:
+            return text.cast(pa.int64())
+        except pa.ArrowInvalid:
+            return column  # longer than a number can be: a code after all
+    return text.cast(pa.float64())
+
+
+def read_measures(path: Path) -> MeasureFile:
+    """Read a table of measures whose column ``customer`` names each row once.
+
+    Raises
+    ------
+    MeasureFileError
+        No such file, another kind of file, no column ``customer``, or a customer without a name
+        or with two rows.
+    """
+    if not path.exists():
+        raise MeasureFileError(f"{path}: there is no such file.")
+    try:
+        cells = pq.read_table(path) if path.suffix == ".parquet" else _read_csv(path)
+    except (pa.ArrowInvalid, UnicodeDecodeError) as problem:
+        words = str(problem).split("\n")[0].rstrip(".")
+        raise MeasureFileError(f"{path}: it cannot be read: {words}.") from problem
+    if KEY not in cells.column_names:
+        there = ", ".join(cells.column_names)
+        raise MeasureFileError(
+            f"{path}: no column is called {KEY}, by which rows are told apart. "
+            f"Its columns are {there}."
+        )
+    if not len(cells):
+        raise MeasureFileError(f"{path}: there are no rows in it.")
+    customers = cells[KEY].cast(pa.string()).combine_chunks()
+    _once(path, customers)
+    return MeasureFile(path, customers, cells)
+
+
+def _read_csv(path: Path) -> pa.Table:
+    """Every cell as text: a column's kind is what it is asked for as."""
+    with path.open("rb") as file:
+        head = pacsv.open_csv(file).schema.names
+    if len(set(head)) < len(head):
+        twice = next(name for name in head if head.count(name) > 1)
+        raise MeasureFileError(f"{path}: two columns are called {twice}.")
+    types = {name: pa.string() for name in head}
+    options = pacsv.ConvertOptions(column_types=types, strings_can_be_null=False)
+    return pacsv.read_csv(path, convert_options=options)
+
+
+def _once(path: Path, customers: pa.Array) -> None:
+    names = customers.to_pylist()
+    seen: dict[str, int] = {}
+    for row, name in enumerate(names, 2):
+        if not name:
+            raise MeasureFileError(f"{path}, row {row}: it names no customer.")
+        if name in seen:
+            raise MeasureFileError(
+                f"{path}: customer {name} has two rows, {seen[name]} and {row}. Keep one."
+            )
+        seen[name] = row
+
+
+def as_bytes(table: pa.Table, parquet: bool) -> pa.Buffer:
+    """A table as Parquet, or as CSV in which no text acts as a formula."""
+    sink = pa.BufferOutputStream()
+    if parquet:
+        pq.write_table(table, sink)
+        return sink.getvalue()
+    safe = [
+        pa.chunked_array([[safe_cell(text) for text in c.to_pylist()]], pa.string())
+        if pa.types.is_string(c.type)
+        else c
+        for c in table.columns
+    ]
+    options = pacsv.WriteOptions(quoting_style="needed")
+    pacsv.write_csv(pa.table(safe, names=table.column_names), sink, options)
+    return sink.getvalue()
