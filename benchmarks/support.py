@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-__all__ = ["Row", "interleave", "timed", "wait_until_idle"]
+__all__ = ["Row", "forget_peak", "interleave", "peak", "timed", "wait_until_idle"]
 
 TIMES = 7
 BUSY = 0.3
@@ -80,3 +80,14 @@ def interleave(*sides: Callable[[], object], times: int = TIMES) -> list[float]:
             time.sleep(PAUSE)
             seconds[place].append(timed(side))
     return [statistics.median(each) for each in seconds]
+
+
+def forget_peak() -> None:
+    """From here on :func:`peak` tells of what follows only."""
+    Path("/proc/self/clear_refs").write_text("5")
+
+
+def peak() -> float:
+    """The largest resident size of this process so far, in MiB."""
+    status = Path("/proc/self/status").read_text()
+    return int(status.split("VmHWM:")[1].split()[0]) / 1024
