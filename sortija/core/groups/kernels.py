@@ -222,6 +222,8 @@ def assign(
     Returns (cost, changed) of these rows, to be merged in chunk order.
     """
     fresh = labels[first] < 0
+    # Chunks' sums lie side by side: threads that change them in place wait for each other's lines.
+    own_sums, own_counts, own_hist = sums.copy(), counts.copy(), hist.copy()
     distance = np.empty(BLOCK, np.float32)
     best = np.empty(BLOCK, np.float32)
     who = np.empty(BLOCK, np.int32)
@@ -237,15 +239,16 @@ def assign(
         cost += _block_sum(near)
         old = labels[start:stop]
         if fresh:
-            _add_all(numbers, codes, holder, start, stop, sums, counts, hist)
+            _add_all(numbers, codes, holder, start, stop, own_sums, own_counts, own_hist)
             changed += stop - start
         else:
             differ = _count_different(old, holder)
             changed += differ
             if differ:
-                _move_changed(numbers, codes, old, holder, start, sums, counts, hist)
+                _move_changed(numbers, codes, old, holder, start, own_sums, own_counts, own_hist)
         for i in range(len(old)):
             old[i] = holder[i]
+    sums[:], counts[:], hist[:] = own_sums, own_counts, own_hist
     return cost, changed
 
 
