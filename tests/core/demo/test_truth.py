@@ -52,7 +52,7 @@ def marrowmere(folder, seed):
         if len(course) == 1 and derived.present[place] and tenure[place] >= 365:
             rows.append(place)
             kinds.append(int(course.pop()))
-    columns = [Column(c.name, "number", np.asarray(c.values)[rows]) for c in derived.table]
+    columns = [Column(c.name, "number", np.asarray(c.values)[rows], c.unit) for c in derived.table]
     for trait in TRAITS:
         levels = sorted({row[trait] for row in members.values()})
         cards = [reader.cards.texts[row] for row in rows]

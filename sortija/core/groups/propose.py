@@ -1,0 +1,281 @@
+"""Three groupings that differ in kind, tried by themselves, with reasons and doubts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.engine import Engine
+from sortija.core.groups.engines import Fit
+from sortija.core.groups.grouping import Grouper, grouper
+from sortija.core.groups.nulls import null_bound, null_silhouettes
+from sortija.core.groups.recipe import Method, Prepared, Recipe, RecipeError, prepare
+from sortija.core.groups.stability import DOUBTFUL
+from sortija.core.groups.suggestion import SLIVER
+from sortija.core.groups.sweep import Candidate, sweep
+from sortija.core.measures.preparation import Steps, propose
+from sortija.core.progress import Progress, silent
+from sortija.core.table import Column, Table
+
+__all__ = ["Inputs", "Kind", "Proposal", "inputs_for", "propose_groups", "telling_weights"]
+
+Kind = Literal["what tells apart", "all alike", "a tree"]
+#: A measure that so many customers lack is described, not grouped by.
+MOST_MISSING = 0.1
+#: Measures closer than this say the same thing twice.
+SAME = 0.9
+#: Pairs of customers differ in a z-score by 2 on average, in a category by γ(1 − Σp²): with this
+#: balance both count alike.
+EVEN = 2.0
+_ROUNDS = 2
+
+
+@dataclass(frozen=True)
+class Inputs:
+    """What is grouped by: ``numeric`` with its steps, ``categories``; ``left_out``: (name, why)."""
+
+    numeric: dict[str, Steps]
+    categories: tuple[str, ...]
+    left_out: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """One grouping that could be adopted.
+
+    ``candidate``: the k that it stands for, of ``tried``; ``bound``: silhouette of customers
+    without groups; ``reasons``, ``doubts``: sentences.
+    """
+
+    kind: Kind
+    recipe: Recipe
+    rows: Prepared
+    candidate: Candidate
+    tried: tuple[Candidate, ...]
+    bound: float
+    reasons: tuple[str, ...]
+    doubts: tuple[str, ...]
+
+
+def inputs_for(
+    table: Table, numbers: Sequence[str], categories: Sequence[str],
+    rows: NDArray[np.bool_] | None = None,
+) -> Inputs:  # fmt: skip
+    """Steps for every number, and what had better be left out.
+
+    Shares are compared by their roots (Hellinger's distance), other measures as
+    :func:`preparation.propose` has it. Left out are measures that more than a tenth of the
+    customers lack, and of two that say the same the later one.
+    """
+    chosen = np.ones(len(table), np.bool_) if rows is None else rows
+    kept: dict[str, Steps] = {}
+    left: list[tuple[str, str]] = []
+    ranks: list[tuple[str, NDArray[np.float64]]] = []
+    for name in numbers:
+        values = np.asarray(table[name].values, np.float64)[chosen]
+        missing = float(np.isnan(values).mean())
+        if missing > MOST_MISSING:
+            left.append((name, f"{missing:.0%} of the customers have no value"))
+            continue
+        own = _ranks(values)
+        twin = next((other for other, its in ranks if _alike(own, its) > SAME), None)
+        if twin is not None:
+            left.append((name, f"it says the same as {twin}"))
+            continue
+        ranks.append((name, own))
+        column = Column(name, "number", values, table[name].unit)
+        kept[name] = Steps(transform="root") if column.unit == "share" else propose(column)
+    return Inputs(kept, tuple(categories), tuple(left))
+
+
+def _ranks(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Ranks about their middle, ties at their mean; a missing value stands in the middle."""
+    there = ~np.isnan(values)
+    out = np.zeros(len(values))
+    levels, place, counts = np.unique(values[there], return_inverse=True, return_counts=True)
+    if len(levels):
+        middle = np.cumsum(counts) - (counts - 1) / 2
+        out[there] = middle[place] - (there.sum() + 1) / 2
+    return out
+
+
+def _alike(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
+    size = float(np.sqrt((one**2).sum() * (other**2).sum()))
+    return abs(float((one * other).sum())) / size if size > 0 else 0.0
+
+
+def telling_weights(rows: Prepared, fits: Sequence[Fit]) -> dict[str, float]:
+    """How much each column tells apart the groups of some groupings: weights about 1.
+
+    The share of a number's variance, and of a category's Gini index, that lies between the groups,
+    mean over the groupings (after Witten & Tibshirani 2010: columns weighed by what is between).
+    """
+    told: dict[str, float] = {}
+    for place, (name, _, _) in enumerate(rows.preparation.numeric):
+        column = rows.numbers[place].astype(np.float64)
+        told[name] = float(np.mean([_variance_between(column, fit) for fit in fits]))
+    for place, category in enumerate(rows.preparation.categories):
+        told[category.name] = float(np.mean([_gini_between(rows.codes[place], f) for f in fits]))
+    mean = sum(told.values()) / len(told)
+    return {name: value / mean if mean > 0 else 1.0 for name, value in told.items()}
+
+
+def _variance_between(values: NDArray[np.float64], fit: Fit) -> float:
+    total = float(((values - values.mean()) ** 2).sum())
+    means = np.bincount(fit.labels, values, minlength=len(fit.counts)) / np.maximum(fit.counts, 1)
+    between = float((fit.counts * (means - values.mean()) ** 2).sum())
+    return between / total if total > 0 else 0.0
+
+
+def _gini_between(codes: NDArray[np.uint8], fit: Fit) -> float:
+    k = len(fit.counts)
+    key = fit.labels.astype(np.int64) * 256 + codes
+    table = np.bincount(key, minlength=k * 256).reshape(k, 256).astype(float)
+    shares = table.sum(axis=0) / table.sum()
+    total = 1 - float((shares**2).sum())
+    own = 1 - ((table / np.maximum(fit.counts, 1)[:, None]) ** 2).sum(axis=1)
+    within = float((fit.counts * own).sum() / fit.counts.sum())
+    return (total - within) / total if total > 0 else 0.0
+
+
+def propose_groups(
+    table: Table,
+    inputs: Inputs,
+    rows: NDArray[np.bool_] | None = None,
+    seed: int = 4107,
+    ks: Sequence[int] = tuple(range(2, 12)),
+    engine: Engine | None = None,
+    progress: Progress = silent,
+    enough: Callable[[], bool] = lambda: False,
+) -> Iterator[Proposal]:
+    """Each proposal as soon as it is there; the first is the one that tells apart most.
+
+    Parameters
+    ----------
+    enough : callable
+        Asked between proposals: True when the time is up, and no further kind is tried.
+
+    Raises
+    ------
+    RecipeError
+        Nothing varies, or too few customers have every measure.
+    """
+    engine = engine or Engine(1)
+    method: Method = "k-means" if not inputs.categories else "k-prototypes"
+    if not inputs.numeric:
+        method = "k-modes"
+    plain = Recipe(inputs.numeric, inputs.categories, method=method, seed=seed)
+    weighed = _weighed(table, plain, rows, ks, engine, progress)
+    for kind, recipe in (
+        ("what tells apart", weighed),
+        ("all alike", plain),
+        ("a tree", replace(weighed, method="hierarchical")),
+    ):
+        yield _proposal(kind, table, recipe, rows, ks, engine, progress)  # type: ignore[arg-type]
+        if enough():
+            return
+
+
+def _weighed(
+    table: Table, plain: Recipe, rows: NDArray[np.bool_] | None, ks: Sequence[int],
+    engine: Engine, progress: Progress,
+) -> Recipe:  # fmt: skip
+    """The plain recipe with columns weighed by what they tell apart, both kinds alike."""
+    even = replace(plain, balance=EVEN if plain.categories and plain.numeric else 1.0)
+    unweighed = prepare(table, even, rows)
+    recipe, fitted = even, unweighed
+    for number in range(_ROUNDS):
+        progress("weighing what tells apart", number, _ROUNDS)
+        fits = _fits(grouper(fitted, recipe, engine, progress), ks)
+        if not fits:
+            return even
+        recipe = replace(even, weights=telling_weights(unweighed, fits))
+        fitted = prepare(table, recipe, rows)
+    return recipe
+
+
+def _fits(make: Grouper, ks: Sequence[int]) -> list[Fit]:
+    """Groupings into as many of ``ks`` as the rows allow."""
+    out = []
+    for k in ks:
+        try:
+            out.append(make(k, settled=False))
+        except RecipeError:
+            break
+    return out
+
+
+def _proposal(
+    kind: Kind, table: Table, recipe: Recipe, chosen: NDArray[np.bool_] | None,
+    ks: Sequence[int], engine: Engine, progress: Progress,
+) -> Proposal:  # fmt: skip
+    rows = prepare(table, recipe, chosen)
+    make = grouper(rows, recipe, engine, progress)
+    there = [fit_k for fit_k in ks if fit_k < len(rows)]
+    tried: list[Candidate] = []
+    try:
+        tried.extend(sweep(rows, there, recipe, engine, progress, make=make))
+    except RecipeError:
+        if not tried:
+            raise
+    bound = null_bound(null_silhouettes(rows, [c.k for c in tried], recipe, engine, progress))
+    best = _finest(tried)
+    settled = make(best.k)
+    candidate = replace(best, fit=settled) if not best.fit.settled else best
+    return Proposal(kind, recipe, rows, candidate, tuple(tried), bound,
+                    _reasons(kind, candidate, recipe), _doubts(candidate, tried, bound, rows,
+                                                               len(table) if chosen is None
+                                                               else int(chosen.sum())))  # fmt: skip
+
+
+def _finest(tried: Sequence[Candidate]) -> Candidate:
+    """The most groups that all come back and are no slivers: what more can be told is worth more
+    (after Ben-Hur, Elisseeff & Guyon 2002). Where none holds, the one that comes back most."""
+    good = [c for c in tried if c.weakest >= DOUBTFUL and c.smallest >= SLIVER]
+    if good:
+        return max(good, key=lambda c: c.k)
+    return max(tried, key=lambda c: (c.steady, -c.k))
+
+
+def _reasons(kind: Kind, candidate: Candidate, recipe: Recipe) -> tuple[str, ...]:
+    first = {
+        "what tells apart": "Measures and traits that tell groups apart count more, the others "
+        "less; numbers and categories count alike.",
+        "all alike": "Everything that was picked counts alike.",
+        "a tree": "Joined step by step by Ward's rule, so that fewer groups are unions of these.",
+    }[kind]
+    out = [first]
+    if candidate.weakest >= DOUBTFUL:
+        out.append(
+            f"{candidate.k} is the most groups that all come back, each in at least "
+            f"{candidate.weakest:.0%} of resamplings."
+        )
+    heavy = sorted(recipe.weights.items(), key=lambda each: -each[1])[:3]
+    if heavy and heavy[0][1] > 1:
+        out.append(f"Most is told by {', '.join(name for name, _ in heavy)}.")
+    return tuple(out)
+
+
+def _doubts(
+    candidate: Candidate, tried: Sequence[Candidate], bound: float, rows: Prepared, among: int
+) -> tuple[str, ...]:
+    out = []
+    most = max(c.silhouette for c in tried)
+    if most <= bound:
+        out.append(
+            f"No clear grouping: the best silhouette, {most:.2f}, is no better than the "
+            f"{bound:.2f} of customers without groups."
+        )
+    if candidate.weakest < DOUBTFUL:
+        out.append(f"A group comes back in only {candidate.weakest:.0%} of resamplings.")
+    if candidate.smallest < SLIVER:
+        out.append(f"The smallest group has {candidate.smallest:.1%} of the customers.")
+    if len(rows) < among:
+        out.append(f"{among - len(rows):,} customers lack a measure and have no group.")
+    if candidate.fit.moved > 0.1:
+        out.append(f"{candidate.fit.moved:.0%} changed group to be with their nearest centre.")
+    return tuple(out)
