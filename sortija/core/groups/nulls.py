@@ -14,7 +14,7 @@ from sortija.core.groups.grouping import SAMPLE, grouper
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError
 from sortija.core.progress import Progress, silent
 
-__all__ = ["Gap", "gap_statistic", "null_bound", "null_rows", "null_silhouettes"]
+__all__ = ["Gap", "gap_statistic", "null_bound", "null_bounds", "null_rows", "null_silhouettes"]
 
 TABLES = 10
 _STARTS = 3
@@ -54,28 +54,30 @@ def null_silhouettes(
     rows: Prepared, ks: Sequence[int], recipe: Recipe, engine: Engine | None = None,
     progress: Progress = silent,
 ) -> NDArray[np.float64]:  # fmt: skip
-    """(20,) the largest silhouette over ``ks`` of each of 10 uniform and 10 normal tables.
+    """(20, K) silhouettes at each of ``ks`` of 10 uniform and 10 normal tables, in turns.
 
-    Groups are clear only where the largest silhouette of the rows exceeds all of these: a uniform
+    NaN where a table has too few different rows for so many groups. Groups are clear only where
+    the largest silhouette of the rows exceeds those of all tables (:func:`null_bound`): a uniform
     square alone reaches 0.40 at four groups.
     """
     engine = engine or Engine(1)
     count = min(len(rows), _ROWS.get(recipe.method, _MOST))
     lighter = replace(recipe, starts=min(recipe.starts, _STARTS))
 
-    def once(number: int) -> float:
+    def once(number: int) -> NDArray[np.float64]:
         progress("looking at tables without groups", number, 2 * TABLES)
         rng = np.random.default_rng([recipe.seed, 13, number])
         table = null_rows(rows, number % 2 == 1, rng, count)
-        yard, make, best = measure_yard(table, recipe.seed), grouper(table, lighter), -1.0
-        for k in ks:
+        yard, make = measure_yard(table, recipe.seed), grouper(table, lighter)
+        found = np.full(len(ks), np.nan)
+        for place, k in enumerate(ks):
             if k < 2 or k >= count:
                 continue
             try:
-                best = max(best, silhouette(yard, make(k).labels, k).mean)
+                found[place] = silhouette(yard, make(k).labels, k).mean
             except RecipeError:
                 break  # categories alone may have fewer different rows than groups
-        return best
+        return found
 
     return np.array(engine.map(once, range(2 * TABLES)))
 
@@ -84,10 +86,15 @@ def null_bound(silhouettes: NDArray[np.float64]) -> float:
     """What a silhouette must exceed: the largest of tables without groups and one SD of its kind.
 
     Ten tables of the very kind of the rows exceed the rows themselves by chance once in eleven
-    times; one standard deviation above them makes that rare.
+    times; one standard deviation above them makes that rare. −1 where no table could be grouped.
     """
-    kinds = (silhouettes[::2], silhouettes[1::2])
-    return float(max(kind.max() + kind.std() for kind in kinds))
+    largest = np.where(np.isnan(silhouettes), -1.0, silhouettes).max(axis=1, initial=-1.0)
+    return float(max(kind.max() + kind.std() for kind in (largest[::2], largest[1::2])))
+
+
+def null_bounds(silhouettes: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(K,) the largest silhouette of tables without groups at each k; −1 where there is none."""
+    return np.where(np.isnan(silhouettes), -1.0, silhouettes).max(axis=0, initial=-1.0)
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from sortija.core.engine import Engine
 from sortija.core.groups.engines import Fit
 from sortija.core.groups.grouping import Grouper, grouper
-from sortija.core.groups.nulls import null_bound, null_silhouettes
+from sortija.core.groups.nulls import null_bound, null_bounds, null_silhouettes
 from sortija.core.groups.recipe import Method, Prepared, Recipe, RecipeError, prepare
 from sortija.core.groups.stability import DOUBTFUL
 from sortija.core.groups.suggestion import SLIVER
@@ -28,10 +28,10 @@ Kind = Literal["what tells apart", "all alike", "a tree"]
 MOST_MISSING = 0.1
 #: Measures closer than this say the same thing twice.
 SAME = 0.9
-#: Pairs of customers differ in a z-score by 2 on average, in a category by γ(1 − Σp²): with this
-#: balance both count alike.
-EVEN = 2.0
-_ROUNDS = 2
+#: Traits against measures. Two customers differ in a z-score by 2 on average and by 1 in a category
+#: of balance 1; and a table has many measures that overlap, but few traits (decision 0013).
+TRAITS = 3.0
+_ROUNDS, _STARTS, _RESAMPLED = 2, 60, 8
 
 
 @dataclass(frozen=True)
@@ -63,13 +63,17 @@ class Proposal:
 
 def inputs_for(
     table: Table, numbers: Sequence[str], categories: Sequence[str],
-    rows: NDArray[np.bool_] | None = None,
+    rows: NDArray[np.bool_] | None = None, parts: Collection[str] = (),
 ) -> Inputs:  # fmt: skip
     """Steps for every number, and what had better be left out.
 
-    Shares are compared by their roots (Hellinger's distance), other measures as
+    Parts of a whole are compared by their roots (Hellinger's distance), other measures as
     :func:`preparation.propose` has it. Left out are measures that more than a tenth of the
     customers lack, and of two that say the same the later one.
+
+    Parameters
+    ----------
+    parts : names of columns that are parts of a whole, such as shares by department
     """
     chosen = np.ones(len(table), np.bool_) if rows is None else rows
     kept: dict[str, Steps] = {}
@@ -88,7 +92,7 @@ def inputs_for(
             continue
         ranks.append((name, own))
         column = Column(name, "number", values, table[name].unit)
-        kept[name] = Steps(transform="root") if column.unit == "share" else propose(column)
+        kept[name] = Steps(transform="root") if name in parts else propose(column)
     return Inputs(kept, tuple(categories), tuple(left))
 
 
@@ -111,8 +115,9 @@ def _alike(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
 def telling_weights(rows: Prepared, fits: Sequence[Fit]) -> dict[str, float]:
     """How much each column tells apart the groups of some groupings: weights about 1.
 
-    The share of a number's variance, and of a category's Gini index, that lies between the groups,
-    mean over the groupings (after Witten & Tibshirani 2010: columns weighed by what is between).
+    The root of the share of a number's variance, or of a category's Gini index, that lies between
+    the groups, mean over the groupings (after Witten & Tibshirani 2010, who weigh columns by what
+    is between; the root lets no column rule alone).
     """
     told: dict[str, float] = {}
     for place, (name, _, _) in enumerate(rows.preparation.numeric):
@@ -120,6 +125,7 @@ def telling_weights(rows: Prepared, fits: Sequence[Fit]) -> dict[str, float]:
         told[name] = float(np.mean([_variance_between(column, fit) for fit in fits]))
     for place, category in enumerate(rows.preparation.categories):
         told[category.name] = float(np.mean([_gini_between(rows.codes[place], f) for f in fits]))
+    told = {name: float(np.sqrt(value)) for name, value in told.items()}
     mean = sum(told.values()) / len(told)
     return {name: value / mean if mean > 0 else 1.0 for name, value in told.items()}
 
@@ -168,7 +174,7 @@ def propose_groups(
     method: Method = "k-means" if not inputs.categories else "k-prototypes"
     if not inputs.numeric:
         method = "k-modes"
-    plain = Recipe(inputs.numeric, inputs.categories, method=method, seed=seed)
+    plain = Recipe(inputs.numeric, inputs.categories, method=method, seed=seed, starts=_STARTS)
     weighed = _weighed(table, plain, rows, ks, engine, progress)
     for kind, recipe in (
         ("what tells apart", weighed),
@@ -185,12 +191,13 @@ def _weighed(
     engine: Engine, progress: Progress,
 ) -> Recipe:  # fmt: skip
     """The plain recipe with columns weighed by what they tell apart, both kinds alike."""
-    even = replace(plain, balance=EVEN if plain.categories and plain.numeric else 1.0)
+    even = replace(plain, balance=TRAITS if plain.categories and plain.numeric else 1.0)
     unweighed = prepare(table, even, rows)
     recipe, fitted = even, unweighed
+    finer = [k for k in ks if k > max(ks) / 2]  # few groups differ in few columns
     for number in range(_ROUNDS):
         progress("weighing what tells apart", number, _ROUNDS)
-        fits = _fits(grouper(fitted, recipe, engine, progress), ks)
+        fits = _fits(grouper(fitted, recipe, engine, progress), finer)
         if not fits:
             return even
         recipe = replace(even, weights=telling_weights(unweighed, fits))
@@ -218,12 +225,12 @@ def _proposal(
     there = [fit_k for fit_k in ks if fit_k < len(rows)]
     tried: list[Candidate] = []
     try:
-        tried.extend(sweep(rows, there, recipe, engine, progress, make=make))
+        tried.extend(sweep(rows, there, recipe, engine, progress, make=make, starts=_RESAMPLED))
     except RecipeError:
         if not tried:
             raise
-    bound = null_bound(null_silhouettes(rows, [c.k for c in tried], recipe, engine, progress))
-    best = _finest(tried)
+    without = null_silhouettes(rows, [c.k for c in tried], recipe, engine, progress)
+    bound, best = null_bound(without), _clearest(tried, null_bounds(without))
     settled = make(best.k)
     candidate = replace(best, fit=settled) if not best.fit.settled else best
     return Proposal(kind, recipe, rows, candidate, tuple(tried), bound,
@@ -232,27 +239,34 @@ def _proposal(
                                                                else int(chosen.sum())))  # fmt: skip
 
 
-def _finest(tried: Sequence[Candidate]) -> Candidate:
-    """The most groups that all come back and are no slivers: what more can be told is worth more
-    (after Ben-Hur, Elisseeff & Guyon 2002). Where none holds, the one that comes back most."""
-    good = [c for c in tried if c.weakest >= DOUBTFUL and c.smallest >= SLIVER]
+def _clearest(tried: Sequence[Candidate], bounds: NDArray[np.float64]) -> Candidate:
+    """Of those whose groups all come back and are no slivers, the one whose silhouette is the
+    largest multiple of what as many groups of customers without any reach.
+
+    Silhouettes fall with k whether or not there are groups, and splits of a round group come back
+    too; against tables without groups both are told apart from groups that are there. Where none
+    holds, the one that comes back most.
+    """
+    good = [i for i, c in enumerate(tried) if c.weakest >= DOUBTFUL and c.smallest >= SLIVER]
     if good:
-        return max(good, key=lambda c: c.k)
+        times = [tried[i].silhouette / max(float(bounds[i]), 0.01) for i in good]
+        return tried[good[int(np.argmax(times))]]
     return max(tried, key=lambda c: (c.steady, -c.k))
 
 
 def _reasons(kind: Kind, candidate: Candidate, recipe: Recipe) -> tuple[str, ...]:
     first = {
         "what tells apart": "Measures and traits that tell groups apart count more, the others "
-        "less; numbers and categories count alike.",
+        "less; traits count like several measures.",
         "all alike": "Everything that was picked counts alike.",
         "a tree": "Joined step by step by Ward's rule, so that fewer groups are unions of these.",
     }[kind]
     out = [first]
     if candidate.weakest >= DOUBTFUL:
         out.append(
-            f"{candidate.k} is the most groups that all come back, each in at least "
-            f"{candidate.weakest:.0%} of resamplings."
+            f"With {candidate.k} groups customers stand clearest apart, against as many groups of "
+            f"customers without any; each comes back in at least {candidate.weakest:.0%} of "
+            "resamplings."
         )
     heavy = sorted(recipe.weights.items(), key=lambda each: -each[1])[:3]
     if heavy and heavy[0][1] > 1:

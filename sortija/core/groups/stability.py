@@ -18,7 +18,8 @@ __all__ = ["DISSOLVES", "DOUBTFUL", "FIRM", "HOLDS", "OPENED", "SWEPT", "jaccard
 DISSOLVES, DOUBTFUL, HOLDS, FIRM = 0.5, 0.6, 0.75, 0.85
 #: Resamplings in a sweep, and for a candidate that somebody opened.
 SWEPT, OPENED = 20, 100
-_STARTS = 2
+#: Fresh starts of a resampling in a sweep.
+STARTS = 2
 #: Rows of a resampling, by method: those that compare all pairs take fewer.
 _ROWS = {"k-medoids": 1_000, "hierarchical": 2_000}
 
@@ -29,6 +30,7 @@ def jaccard_stability(
     k: int,
     recipe: Recipe,
     times: int = SWEPT,
+    starts: int = STARTS,
     engine: Engine | None = None,
     progress: Progress = silent,
 ) -> NDArray[np.float64]:
@@ -37,10 +39,16 @@ def jaccard_stability(
     Each of ``times`` bootstraps draws at most 5,000 rows with replacement, groups them anew by
     the recipe from fresh starts, and compares on the distinct rows drawn. One that cannot be
     grouped, for too few of its rows differ, counts 0.
+
+    Parameters
+    ----------
+    starts : int
+        Fresh starts a bootstrap. With few of them a grouping that is hard to find looks less
+        steady than it is.
     """
     engine = engine or Engine(1)
     m = len(rows)
-    fresh = replace(recipe, starts=min(recipe.starts, _STARTS))
+    fresh = replace(recipe, starts=min(recipe.starts, starts))
     size = min(m, _ROWS.get(recipe.method, SAMPLE))
 
     def once(number: int) -> NDArray[np.float64]:

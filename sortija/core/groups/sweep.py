@@ -19,7 +19,7 @@ from sortija.core.groups.criteria import (
 from sortija.core.groups.engines import Fit
 from sortija.core.groups.grouping import Grouper, grouper
 from sortija.core.groups.recipe import Prepared, Recipe
-from sortija.core.groups.stability import jaccard_stability
+from sortija.core.groups.stability import STARTS, jaccard_stability
 from sortija.core.progress import Progress, silent
 
 __all__ = ["Candidate", "sweep"]
@@ -70,6 +70,7 @@ def sweep(
     resample: bool = True,
     settled: bool = False,
     make: Grouper | None = None,
+    starts: int = STARTS,
 ) -> Iterator[Candidate]:
     """Each k as soon as it is judged.
 
@@ -81,6 +82,8 @@ def sweep(
         Take every k to the end of its passes instead of polishing the best start by a few.
     make : Grouper, optional
         Of the same rows and recipe, where there is one already.
+    starts : int
+        Fresh starts of each resampling.
     """
     engine = engine or Engine(1)
     make = make or grouper(rows, recipe, engine, progress)
@@ -94,7 +97,7 @@ def sweep(
         if resample:
             heard = _within(progress, k, place, len(ks))
             stability = jaccard_stability(
-                rows, fit.labels, k, recipe, engine=engine, progress=heard
+                rows, fit.labels, k, recipe, starts=starts, engine=engine, progress=heard
             )
         figures = figures_of(rows, fit, total, engine)
         yield Candidate(k, fit, width.mean, width.by_group, width.exact, stability, figures)

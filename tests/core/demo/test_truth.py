@@ -16,6 +16,7 @@ from sortija.core.engine import Engine
 from sortija.core.formats.delimited import DelimitedFile, sniff
 from sortija.core.groups.compare import adjusted_rand
 from sortija.core.groups.grouping import group as fit_group
+from sortija.core.groups.propose import inputs_for, propose_groups
 from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.lines import LineReader
@@ -122,6 +123,24 @@ class Truth(unittest.TestCase):
         alone, together = self.group(()), self.group(TRAITS)
         self.assertGreater(together, alone + 0.1)
         self.assertGreater(together, 0.45)
+
+    def test_propose_comes_near_the_generators_own_assignment(self):
+        best = adjusted_rand(likeliest(self.other, self.other_kinds, self.table), self.kinds)
+        numbers = [n for n in self.table.names if n not in TRAITS and "weekday" not in n]
+        parts = [n for n in numbers if n.startswith("share_")]
+        inputs = inputs_for(self.table, numbers, TRAITS, parts=parts)
+        self.assertIn(("visit_days", "it says the same as frequency"), inputs.left_out)
+        self.assertIn("gap_cv", dict(inputs.left_out))
+        engine = Engine(2)
+        found = next(propose_groups(self.table, inputs, engine=engine))
+        engine.release()
+        self.assertLessEqual(abs(found.candidate.k - KINDS), 1)
+        rand = adjusted_rand(found.candidate.fit.labels, self.kinds[found.rows.rows])
+        self.assertGreaterEqual(rand, 0.85 * best)
+        # It says that these groups are there, and what it rests on.
+        self.assertGreater(max(c.silhouette for c in found.tried), found.bound)
+        self.assertEqual(found.doubts, ())
+        self.assertIn("stand clearest apart", found.reasons[1])
 
 
 if __name__ == "__main__":

@@ -5,7 +5,13 @@ import unittest
 import numpy as np
 
 from sortija.core.engine import Engine
-from sortija.core.groups.nulls import gap_statistic, null_bound, null_rows, null_silhouettes
+from sortija.core.groups.nulls import (
+    gap_statistic,
+    null_bound,
+    null_bounds,
+    null_rows,
+    null_silhouettes,
+)
 from sortija.core.groups.recipe import Recipe, RecipeError
 from sortija.core.groups.suggestion import suggest
 from sortija.core.groups.sweep import sweep
@@ -85,10 +91,21 @@ class Tables(unittest.TestCase):
     def test_a_uniform_square_alone_reaches_much(self):
         rows = rows_of(np.random.default_rng(2).random((2000, 2)))
         found = null_silhouettes(rows, [3, 4], PLAIN, Engine(2))
-        self.assertEqual(found.shape, (20,))
-        self.assertGreater(found[::2].min(), 0.36)
+        self.assertEqual(found.shape, (20, 2))
+        self.assertGreater(found[::2].max(axis=1).min(), 0.36)
+        np.testing.assert_array_equal(null_bounds(found), found.max(axis=0))
+        largest = found.max(axis=1)
+        wanted = max(k.max() + k.std() for k in (largest[::2], largest[1::2]))
+        self.assertAlmostEqual(null_bound(found), wanted)
         again = null_silhouettes(rows, [3, 4], PLAIN, Engine(1))
         np.testing.assert_array_equal(found, again)
+
+    def test_tables_with_too_few_different_rows(self):
+        rows = rows_of(np.zeros((50, 0)), np.repeat([[1], [2]], 25, axis=0), [1.0])
+        found = null_silhouettes(rows, [2, 3], Recipe({}, ("c0",), method="k-modes"))
+        self.assertTrue(np.isnan(found[:, 1]).all())
+        self.assertEqual(null_bounds(found)[1], -1.0)
+        self.assertEqual(null_bound(found[:, 1:]), -1.0)
 
 
 class Gaps(unittest.TestCase):
