@@ -18,7 +18,14 @@ from numpy.typing import NDArray
 
 from sortija.core.engine import Engine
 from sortija.core.measures.alike import alike
-from sortija.core.measures.describe import Description, axis_for, describe, shape, steps_for
+from sortija.core.measures.describe import (
+    Description,
+    axis_for,
+    describe,
+    shape,
+    skewness,
+    steps_for,
+)
 from sortija.core.measures.fences import fences_of
 from sortija.core.measures.neighbours import Donors, choose_donors, fill_column
 from sortija.core.measures.pairs import sample_rows
@@ -42,7 +49,7 @@ __all__ = [
     "within",
 ]  # fmt: skip
 
-VERSION = 3
+VERSION = 4
 THREAD_STEPS = 48
 #: Parts of the customers whose places are told: lowest twentieth, quartiles, highest twentieth.
 TENTHS = (0.05, 0.25, 0.5, 0.75, 0.95)
@@ -156,35 +163,51 @@ def look_of(made: Made, name: str, steps: Steps, donors: Donors | None = None) -
         "look", VERSION, made.source(name).stamp, made.stamp, asdict(steps),
         [made.source(n).stamp for n in others] if by_others else None,
     )  # fmt: skip
-    return kept_look(key, lambda: _look(made, name, steps, donors if by_others else None))
+    raw = kept_look(
+        fingerprint("raw look", VERSION, made.source(name).stamp, made.stamp),
+        lambda: _raw_look(made, name),
+    )
+    prepared = kept_look(
+        key, lambda: _prepared_look(made, name, steps, donors if by_others else None)
+    )
+    return raw | prepared
 
 
-def _look(made: Made, name: str, steps: Steps, donors: Donors | None) -> dict[str, Any]:
+def _raw_look(made: Made, name: str) -> dict[str, Any]:
+    """What a measure looks like whatever its preparation."""
     column = within(made, name)
     values = np.asarray(column.values, np.float64)
     there = values[~np.isnan(values)]
     figures = describe(column)
-    whole = made.about(name).whole
     far = bool(figures.count) and figures.skew > LOG_SKEW
     axis = axis_for(there, log=far and float(np.quantile(there, 0.99)) > LOG_REACH)
+    steps = steps_for(axis, made.about(name).whole, THREAD_STEPS)
+    tenths = np.quantile(there, TENTHS) if len(there) else np.zeros(len(TENTHS))
+    fences = asdict(fences_of(there))
+    return {
+        "figures": _figures(figures),
+        "fences": {k: plain(v) if isinstance(v, float) else v for k, v in fences.items()},
+        "axis": asdict(axis),
+        "shape": shape(there, axis, steps).tolist(),
+        "places": axis.place(tenths).tolist() if figures.count else [],
+    }
+
+
+def _prepared_look(made: Made, name: str, steps: Steps, donors: Donors | None) -> dict[str, Any]:
+    """The same as prepared by some steps, and whom they touch."""
+    column = within(made, name)
+    values = np.asarray(column.values, np.float64)
     fitted = fit(column, steps)
     after = prepared_values(made, name, fitted, donors)
     after = after[~np.isnan(after)]
     bell = axis_for(after, log=False)
-    tenths = np.quantile(there, TENTHS) if len(there) else np.zeros(len(TENTHS))
-    after_tenths = np.quantile(after, TENTHS) if len(after) else np.zeros(len(TENTHS))
+    tenths = np.quantile(after, TENTHS) if len(after) else np.zeros(len(TENTHS))
     hit = touched(values, fitted, np.ones(len(values), np.bool_))
-    fences = fences_of(there)
     return {
-        "figures": _figures(figures),
-        "fences": {k: plain(v) if isinstance(v, float) else v for k, v in asdict(fences).items()},
-        "axis": asdict(axis),
-        "shape": shape(there, axis, steps_for(axis, whole, THREAD_STEPS)).tolist(),
-        "places": axis.place(tenths).tolist() if figures.count else [],
         "prepared_axis": asdict(bell),
         "prepared": shape(after, bell, THREAD_STEPS).tolist(),
-        "prepared_places": bell.place(after_tenths).tolist() if len(after) else [],
-        "prepared_skew": plain(describe(Column(name, "number", after)).skew),
+        "prepared_places": bell.place(tenths).tolist() if len(after) else [],
+        "prepared_skew": plain(skewness(after) if len(after) else float("nan")),
         "constant": fitted.constant,
         "instead": fitted.instead,
         "touched": {k: int(v.sum()) for k, v in hit.__dict__.items()},

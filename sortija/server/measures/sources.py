@@ -83,17 +83,28 @@ def _number_about(made: Made, trait: Trait) -> Measure:
     elif trait.type == "ordered":
         words = f"{trait.label}, from {trait.levels[0]} at 0 to {trait.levels[-1]} at 1."
         unit = "rank"
-    elif re.search(r"year|born", trait.name, re.I) and _years(trait_column(made.study, trait)):
+    elif re.search(r"year|born", trait.name, re.I) and _are_years(made, trait):
         unit = "year"
     role: Role = "out" if trait.type == "joined" else "describes"
     return Measure(f"trait:{trait.name}", trait.label, unit, words, role, family="traits",
                    by_definition=trait.type == "joined")  # fmt: skip
 
 
-def _years(column: Column) -> bool:
+#: Whether a trait's values are years, by its stamp: looking takes as long as a thread does.
+_YEARS: dict[str, bool] = {}
+_MOST_KEPT = 1_000
+
+
+def _are_years(made: Made, trait: Trait) -> bool:
     """Whether all values are years, which are written without a comma."""
-    there = np.asarray(column.values)[~column.missing]
-    return bool(len(there) and ((there == np.rint(there)) & (there > 1800) & (there < 2200)).all())
+    if trait.stamp not in _YEARS:
+        if len(_YEARS) >= _MOST_KEPT:
+            _YEARS.clear()
+        column = trait_column(made.study, trait)
+        there = np.asarray(column.values)[~column.missing]
+        inside = (there == np.rint(there)) & (there > 1800) & (there < 2200)
+        _YEARS[trait.stamp] = bool(len(there) and inside.all())
+    return _YEARS[trait.stamp]
 
 
 def _as_told(made: Made, trait: Trait) -> Callable[[], Column]:

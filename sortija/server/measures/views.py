@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from sortija.core.lens.evaluate import members
 from sortija.core.measures.alike import SAME
 from sortija.core.measures.catalogue import FAMILIES
-from sortija.core.measures.describe import Axis, shape, steps_for
+from sortija.core.measures.describe import Axis, outline, steps_for
 from sortija.core.measures.neighbours import Donors
 from sortija.core.measures.preparation import PRESETS, Steps
 from sortija.server.ledger.ledger import ledger_of
@@ -193,10 +193,10 @@ def _on_axis(
     made: Made, name: str, rows: NDArray[np.int64], axis: Axis
 ) -> tuple[list[int], float | None]:
     """Shape and median of some customers on an axis that was chosen for others."""
-    values = np.asarray(made.column(name).values, np.float64)[rows]
-    values = values[~np.isnan(values)]
+    values = np.asarray(made.column(name).values, np.float64)
     steps = steps_for(axis, made.about(name).whole, THREAD_STEPS)
-    return shape(values, axis, steps).tolist(), (float(np.median(values)) if len(values) else None)
+    counts, median = outline(values, rows, axis, steps)
+    return counts.tolist(), None if np.isnan(median) else median
 
 
 def _levels(made: Made, name: str, rows: NDArray[np.int64] | None) -> Levels:

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 from scipy import stats
 
-from sortija.core.measures.describe import axis_for, describe, shape, skewness, steps_for
+from sortija.core.measures.describe import axis_for, describe, outline, shape, skewness, steps_for
 from sortija.core.measures.fences import fences_of
 from sortija.core.measures.preparation import (
     PRESETS,
@@ -48,6 +48,19 @@ class Describing(unittest.TestCase):
         values = np.random.default_rng(2).lognormal(3, 2, 3000)
         for log in (False, True):
             self.assertEqual(shape(values, axis_for(values, log)).sum(), 3000)
+
+    def test_outlines_of_some_are_their_shape_and_median(self):
+        values = np.random.default_rng(2).lognormal(3, 2, 3000) - 4
+        values[::7] = np.nan
+        rows = np.flatnonzero(np.random.default_rng(3).random(3000) < 0.4)
+        there = values[rows][~np.isnan(values[rows])]
+        for log in (False, True):
+            axis = axis_for(there, log)
+            counts, median = outline(values, rows, axis, 31)
+            self.assertEqual(counts.tolist(), shape(there, axis, 31).tolist())
+            self.assertEqual(median, np.median(there))
+        flat = axis_for(np.zeros(0), False)
+        self.assertTrue(np.isnan(outline(values, rows[:0], flat)[1]))
 
 
 class Preparing(unittest.TestCase):
