@@ -24,7 +24,7 @@ __all__ = [
     "update_nearest",
 ]
 
-BLOCK = 512
+BLOCK = 2048
 
 
 @numba.njit(nogil=True, cache=True)

@@ -138,18 +138,38 @@ def outline(
 
 @numba.njit(nogil=True, cache=True)
 def _outline(values: Any, rows: Any, low: float, high: float, log: bool, counts: Any) -> float:
-    there = np.empty(len(rows))
-    n, steps = 0, len(counts)
+    there, steps = np.empty(len(rows)), np.empty(len(rows), np.int32)
+    n, last = 0, len(counts) - 1
     for row in rows:
         value = values[row]
         if np.isnan(value):
             continue
-        there[n] = value
-        n += 1
         bent = np.sign(value) * np.log1p(abs(value)) if log else value
         place = (bent - low) / (high - low) if high > low else 0.5
-        counts[min(int(min(max(place, 0.0), 1.0) * steps), steps - 1)] += 1
-    return np.median(there[:n]) if n else np.nan
+        step = min(int(min(max(place, 0.0), 1.0) * len(counts)), last)
+        there[n], steps[n] = value, step
+        counts[step] += 1
+        n += 1
+    if n == 0:
+        return np.nan
+    one = _in_order(there[:n], steps[:n], counts, (n - 1) // 2)
+    return one if n % 2 else (one + _in_order(there[:n], steps[:n], counts, n // 2)) / 2.0
+
+
+@numba.njit(nogil=True, cache=True)
+def _in_order(values: Any, steps: Any, counts: Any, place: int) -> float:
+    """The value at a place in rising order: only those of its own step need be put in order."""
+    step = 0
+    while place >= counts[step]:
+        place -= counts[step]
+        step += 1
+    among = np.empty(counts[step])
+    n = 0
+    for i in range(len(values)):
+        if steps[i] == step:
+            among[n] = values[i]
+            n += 1
+    return np.partition(among, place)[place]
 
 
 def shape(values: NDArray[np.float64], axis: Axis, steps: int = SHAPE_STEPS) -> NDArray[np.int64]:

@@ -20,7 +20,7 @@ from sortija.server.studies.problems import Problem
 __all__ = ["Draft", "Inputs", "change_draft", "draft_of", "inputs_of", "table_for"]
 
 RECIPE_SETTING = "groups.recipe"
-VERSION = 1
+VERSION = 2
 
 
 class Draft(BaseModel):

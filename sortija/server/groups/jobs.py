@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from sortija.core import table
 from sortija.core.engine import Engine
+from sortija.core.groups.nulls import null_bound, null_silhouettes
 from sortija.core.groups.recipe import Prepared, RecipeError, prepare
 from sortija.core.groups.sweep import Candidate, sweep
 from sortija.server.groups.inputs import inputs_of, table_for
@@ -49,6 +50,10 @@ def _sweep(job: Job, running: Running) -> None:
     try:
         for candidate in sweep(rows, ks, inputs.recipe, engine, running.progress, settled=True):
             _keep(study, window, inputs.stamp, inputs.recipe.as_json(), rows, candidate)
+        ks = [k for k in KS if k < len(rows)]
+        _bound(study, inputs.stamp, null_bound(
+            null_silhouettes(rows, ks, inputs.recipe, engine, running.progress)
+        ))  # fmt: skip
     finally:
         engine.release()
 
@@ -82,6 +87,15 @@ def _keep(
                 },
             },
         )  # fmt: skip
+        touch(study)
+
+
+def _bound(study: Study, stamp: str, bound: float) -> None:
+    """Beside every candidate, what customers without groups reach."""
+    with transaction.atomic():
+        for row in Grouping.objects.select_for_update().filter(study=study, made_from=stamp):
+            row.result["bound"] = bound
+            row.save(update_fields=["result"])
         touch(study)
 
 

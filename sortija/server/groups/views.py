@@ -245,7 +245,7 @@ def groups_page(study: Study, window: WindowInView | None) -> GroupsPage:
     rows = _candidates(shown)
     found = suggest(
         [r.k for r in rows], [r.silhouette for r in rows], [r.weakest for r in rows],
-        [r.smallest for r in rows],
+        [r.smallest for r in rows], shown[0].result.get("bound", float("nan")) if shown else -1.0,
     )  # fmt: skip
     ready = bool(rows) and status.state == "whole"
     return GroupsPage(

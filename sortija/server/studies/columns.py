@@ -6,6 +6,7 @@ import shutil
 import tempfile
 import time
 from contextlib import suppress
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -113,6 +114,7 @@ def blanked(row: Column, numbers: list[int]) -> Column:
 def drop_column(row: Column) -> None:
     """Remove a column, and its file on this machine."""
     shutil.rmtree(_folder(row), ignore_errors=True)
+    _opened.cache_clear()
     row.delete()
 
 
@@ -132,11 +134,20 @@ def read_column(row: Column) -> table.Column:
     folder = _folder(row)
     if not (folder / "values.npy").exists():
         _rebuild(row, folder)
-    values = np.load(folder / "values.npy", mmap_mode="r")
-    reasons = None
-    if (folder / "reasons.npy").exists():
-        reasons = np.load(folder / "reasons.npy", mmap_mode="r")
+    values, reasons = _opened(folder)
     return table.Column(row.name, kind, values, row.unit, tuple(row.details["levels"]), reasons)
+
+
+@lru_cache(maxsize=256)
+def _opened(folder: Path) -> tuple[NDArray[Any], NDArray[np.uint8] | None]:
+    """A column's files, mapped once: every page that is mapped anew costs as much as reading it.
+
+    A folder's files never change; one that was removed and made anew holds the same.
+    """
+    values = np.load(folder / "values.npy", mmap_mode="r").view(np.ndarray)
+    if not (folder / "reasons.npy").exists():
+        return values, None
+    return values, np.load(folder / "reasons.npy", mmap_mode="r").view(np.ndarray)
 
 
 def _folder(row: Column) -> Path:

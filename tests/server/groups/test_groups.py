@@ -27,7 +27,12 @@ class Sweeping(DemoCase):
             self.assertTrue(all(0 <= s <= 1 for s in row["stability"]))
         for row in page["candidates"][:-1]:
             self.assertEqual(sum(t["customers"] for t in row["threads"]), page["customers"])
-        self.assertTrue(page["suggestion"]["words"])
+        # What customers without groups reach stands beside every candidate, and decides.
+        [bound] = {row.result["bound"] for row in Grouping.objects.all()}
+        best = max(row["silhouette"] for row in page["candidates"])
+        words = page["suggestion"]["words"]
+        self.assertEqual("No clear grouping" in words, best <= bound)
+        self.assertIn(f"{bound:.2f}", words)
 
     def test_another_recipe_makes_what_is_shown_out_of_date_and_undo_current_again(self):
         page = self.sweep()
@@ -142,4 +147,6 @@ class Killed(WorkerCase):
             second.wait(20)
         after = list(Grouping.objects.order_by("k").values("k", "made_at", "result"))
         self.assertEqual([row["k"] for row in after], list(range(2, 9)))
+        # The last step of a sweep tells all candidates what customers without groups reach.
+        self.assertEqual(len({row["result"].pop("bound") for row in after}), 1)
         self.assertEqual(after[: len(there)], there)
