@@ -20,6 +20,7 @@ from sortija.core.engine import Engine
 from sortija.core.formats.measures import KEY, MeasureFile, MeasureFileError
 from sortija.core.formats.pmml import PmmlError, write_pmml
 from sortija.core.formats.recipes import write_recipe
+from sortija.core.groups.cautions import cautions_about
 from sortija.core.groups.engines import Fit, nearest_centres
 from sortija.core.groups.frozen import PlacedRows, centres_in_own_units, freeze, placed_rows
 from sortija.core.groups.grouping import group, grouper
@@ -174,6 +175,7 @@ def _one(
         watch.clear()
         _write(asked, file, rows, fit, recipe, engine)
         _tell(asked, rows, fit)
+        _warn(rows)
         return
     make = grouper(rows, recipe, engine, watch)
     ks = [k for k in range(first, last + 1) if k < len(rows)]
@@ -185,6 +187,7 @@ def _one(
     )  # fmt: skip
     watch.clear()
     print_candidates(found, said, bound, asked.json)
+    _warn(rows)
     if not any((asked.out, asked.recipe, asked.pmml, asked.centres)):
         return
     if said.k is None:
@@ -252,6 +255,11 @@ def _tell(asked: argparse.Namespace, rows: Prepared, fit: Fit) -> None:
     if fit.moved:
         words += f" {fit.moved:.1%} changed segment to be with their nearest centre."
     print(words, file=sys.stderr)
+
+
+def _warn(rows: Prepared) -> None:
+    for words in cautions_about(rows):
+        print(f"Caution: {words}", file=sys.stderr)
 
 
 def _left_out(rows: Prepared) -> dict[str, Any]:

@@ -155,6 +155,12 @@ class Group(GroupCase):
         text, _ = self.call(self.path, *self.asked, "--k", "3", "--weight", "plan=0", "--json")
         self.assertEqual(json.loads(text)["dropped"], ["plan"])
 
+    def test_cautions(self):
+        _, said = self.call(self.path, "--numeric", "recency,money", "--k", "3")
+        self.assertIn("Caution: money is skewed as prepared", said)
+        _, said = self.call(self.path, *self.asked, "--k", "2-3")
+        self.assertNotIn("Caution", said)
+
     def test_sentences(self):
         for words, told in (
             ("", "Name columns to group by"),

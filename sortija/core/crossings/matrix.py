@@ -59,9 +59,10 @@ def margin_towards(
     def distance(groups: NDArray[np.int32]) -> NDArray[np.float64]:
         gap = rows.numbers.astype(np.float64) - centres.numbers[groups].T
         differs = (rows.codes != centres.modes[groups].T) * gammas[:, None]
-        return (gap**2).sum(axis=0) + differs.sum(axis=0)
+        each = np.abs(gap) if rows.gower else gap**2
+        return each.sum(axis=0) + differs.sum(axis=0)
 
-    apart = centres.apart(rows.gammas).astype(np.float64)[own, other]
+    apart = centres.apart(rows.gammas, rows.gower).astype(np.float64)[own, other]
     with np.errstate(invalid="ignore", divide="ignore"):
         margin = (distance(other) - distance(own)) / apart
     return np.where(apart > 0, margin, 0.0)

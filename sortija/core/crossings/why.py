@@ -28,10 +28,13 @@ class Why:
 
 
 def _gap(rows: Prepared, centres: Centres, origin: int, target: int) -> NDArray[np.float64]:
-    """(variables, m) D_to − D_from by variable."""
+    """(variables, m) D_to − D_from (or of Gower's distance) by variable."""
     x = rows.numbers.astype(np.float64)
     to, own = (centres.numbers[g].astype(np.float64)[:, None] for g in (target, origin))
-    numbers = (x - to) ** 2 - (x - own) ** 2
+    if rows.gower:
+        numbers = np.abs(x - to) - np.abs(x - own)
+    else:
+        numbers = (x - to) ** 2 - (x - own) ** 2
     differs = (rows.codes != centres.modes[target][:, None]).astype(np.float64)
     differs -= rows.codes != centres.modes[origin][:, None]
     return np.concatenate([numbers, differs * rows.gammas[:, None].astype(np.float64)])

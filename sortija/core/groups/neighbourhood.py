@@ -9,7 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.engine import Engine
 from sortija.core.groups.components import components_of
 from sortija.core.groups.engines import assign_once, lloyd
 from sortija.core.groups.kernels import BLOCK, distances
@@ -25,7 +25,7 @@ NEIGHBOURS, ROUNDS, STRANGERS = 15, 200, 5
 #: The map is judged by as many neighbours as somebody takes in at a look, on a sample.
 LOOK, JUDGED = 12, 2_000
 _SLICE, _BETWEEN, _CELLS, _SEARCHED = 10, 5, 128, 4
-_ROWS = 256
+_ROWS, _PART = 256, 8_192
 
 
 @dataclass(frozen=True)
@@ -66,8 +66,8 @@ def neighbourhood_of(
     trust = trustworthiness(some, points, seed, engine)
     if len(some) == m:
         return Neighbourhood(points, chosen, trust, True)
-    progress("placing the others", 0, 1)
-    return Neighbourhood(_rest(rows, some, chosen, points, seed, engine), chosen, trust, False)
+    placed = _rest(rows, some, chosen, points, seed, engine, progress)
+    return Neighbourhood(placed, chosen, trust, False)
 
 
 def _start(rows: Prepared, engine: Engine) -> NDArray[np.float64]:
@@ -224,7 +224,7 @@ def _strangers(
 
 def _rest(
     rows: Prepared, some: Prepared, chosen: NDArray[np.int64], points: NDArray[np.float64],
-    seed: int, engine: Engine,
+    seed: int, engine: Engine, progress: Progress,
 ) -> NDArray[np.float64]:  # fmt: skip
     """Rows that were not laid out stand amid the five nearest that were.
 
@@ -240,10 +240,11 @@ def _rest(
     gammas = rows.gammas
 
     def part(bounds: tuple[int, int]) -> None:
+        progress("placing the others", bounds[0], len(rows))
         _amid(rows.numbers, rows.codes, gammas, rows.gower, sorted_rows.numbers, sorted_rows.codes,
               centres.numbers, centres.modes, begins, places, *bounds, out)  # fmt: skip
 
-    engine.map(part, chunk_bounds(len(rows)))
+    engine.map(part, [(a, min(a + _PART, len(rows))) for a in range(0, len(rows), _PART)])
     out[chosen] = points
     return out
 

@@ -23,6 +23,13 @@ def centres_at(rows: Prepared, places: NDArray[np.int64]) -> Centres:
     )
 
 
+def _enough(rows: Prepared, k: int) -> int:
+    """How many rows there are; ValueError where they are fewer than groups."""
+    if len(rows) < k:
+        raise ValueError(f"{len(rows)} customers cannot make {k} groups")
+    return len(rows)
+
+
 def seed_centres(rows: Prepared, k: int, rng: np.random.Generator) -> Centres:
     """k-means++ (Arthur & Vassilvitskii 2007) on √D: far rows are likelier to be drawn.
 
@@ -31,9 +38,7 @@ def seed_centres(rows: Prepared, k: int, rng: np.random.Generator) -> Centres:
     ValueError
         Fewer rows than groups.
     """
-    m = len(rows)
-    if m < k:
-        raise ValueError(f"{m} customers cannot make {k} groups")
+    m = _enough(rows, k)
     picks = np.empty(k, np.int64)
     first, draws = int(rng.integers(m)), rng.random(k - 1)
     seed_far(rows.numbers, rows.codes, rows.gammas, first, draws, picks)
@@ -52,9 +57,7 @@ def dense_centres(rows: Prepared, k: int, rng: np.random.Generator) -> Centres:
     ValueError
         Fewer rows than groups.
     """
-    m = len(rows)
-    if m < k:
-        raise ValueError(f"{m} customers cannot make {k} groups")
+    m = _enough(rows, k)
     places = np.arange(m)
     if m > DENSE_AMONG:
         places = np.sort(rng.choice(m, DENSE_AMONG, replace=False))

@@ -6,8 +6,11 @@ import numpy as np
 
 from sortija.core.crossings.matrix import border_moves, cross, margin_towards, quarter_ends
 from sortija.core.crossings.why import effect_size, explain
+from sortija.core.groups.engines import nearest_centres
 from sortija.core.groups.placing import Placement
-from tests.core.groups.support import brute_force, centres_of, rows_of
+from sortija.core.groups.recipe import Prepared
+from sortija.core.groups.seeding import centres_at
+from tests.core.groups.support import brute_force, centres_of, gower_rows, rows_of
 
 
 def placement(state, k=2):
@@ -81,6 +84,28 @@ class Reasons(unittest.TestCase):
         self.assertAlmostEqual(got.total, wanted, places=6)
         self.assertAlmostEqual(got.parts.sum(), got.total, delta=1e-9 * abs(got.total) + 1e-9)
         self.assertAlmostEqual(got.shares.sum(), 1.0)
+
+    def test_parts_of_gowers_distance(self):
+        before, _ = gower_rows(np.random.default_rng(1), 30)
+        after = before.take(np.random.default_rng(2).permutation(30))
+        after = Prepared(before.preparation, after.numbers, after.codes, before.rows)
+        centres = centres_at(before, np.array([3, 11]))
+
+        def away(rows, group):
+            gaps = np.abs(rows.numbers - centres.numbers[group][:, None]).sum(axis=0)
+            differ = (rows.codes != centres.modes[group][:, None]) * rows.gammas[:, None]
+            return (gaps + differ.sum(axis=0)).sum()
+
+        got = explain(before, after, centres, 0, 1)
+        wanted = away(after, 1) - away(after, 0) - away(before, 1) + away(before, 0)
+        self.assertAlmostEqual(got.total, wanted, places=5)
+
+    def test_margins_by_gowers_distance_are_those_of_placing(self):
+        rows, _ = gower_rows(np.random.default_rng(3), 50)
+        centres = centres_at(rows, np.array([3, 11, 20]))
+        placed = nearest_centres(rows, centres)
+        found = margin_towards(rows, centres, placed.labels, placed.rival)
+        np.testing.assert_allclose(found, placed.margin, atol=1e-5)
 
     def test_only_what_changed_explains(self):
         before, after = rows_of([[0.0, 3.0]]), rows_of([[8.0, 3.0]])

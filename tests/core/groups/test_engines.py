@@ -14,7 +14,10 @@ from sortija.core.groups.engines import (
     nearest_centres,
     tidy,
 )
+from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.groups.seeding import seed_centres
+from sortija.core.measures.preparation import Steps
+from sortija.core.table import Column, Table
 from tests.core.groups.support import brute_force, centres_of, rows_of
 
 SEEDS = st.integers(0, 2**32 - 1)
@@ -123,6 +126,30 @@ class Properties(unittest.TestCase):
         if (fit.labels == other.labels).all():
             self.assertAlmostEqual(fit.cost, other.cost, delta=1e-6 * fit.cost)
         self.assertLess(abs(fit.cost - other.cost) / fit.cost, 0.2)
+
+    @settings(max_examples=20)
+    @given(SEEDS, st.floats(0.01, 100))
+    def test_without_scaling_a_column_times_s_with_weight_by_s_squared(self, seed, s):
+        rng = np.random.default_rng(seed)
+        x, y = rng.normal(size=200), rng.normal(3, 2, 200)
+        none = {"x": Steps(scale="none"), "y": Steps(scale="none")}
+        fits = []
+        for factor in (1.0, s):
+            table = Table((Column("x", "number", x * factor), Column("y", "number", y)))
+            recipe = Recipe(none, weights={"x": 1 / factor**2}, method="k-means")
+            rows = prepare(table, recipe)
+            fits.append(lloyd(rows, centres_of(rows.numbers[:, :3].T)))
+        np.testing.assert_array_equal(fits[0].labels, fits[1].labels)
+        self.assertAlmostEqual(fits[0].cost, fits[1].cost, delta=1e-4 * fits[0].cost)
+
+    @settings(max_examples=20)
+    @given(SEEDS)
+    def test_a_constant_column_changes_nothing(self, seed):
+        rows, rng = cloud(seed)
+        start = seed_centres(rows, 3, rng)
+        wider = rows_of(np.c_[rows.numbers.T, np.full(len(rows), 7.0)])
+        other = lloyd(wider, centres_of(np.c_[start.numbers, np.full(3, 7.0)]))
+        np.testing.assert_array_equal(lloyd(rows, start).labels, other.labels)
 
     def test_same_bits_on_1_2_and_8_threads(self):
         rng = np.random.default_rng(4)

@@ -1,5 +1,6 @@
 """Every method through its one door: against exhaustion, by its properties, at its limits."""
 
+import json
 import unittest
 from itertools import product
 from unittest import mock
@@ -106,6 +107,17 @@ class Methods(unittest.TestCase):
             for other in fits[1:]:
                 self.assertEqual(fits[0].cost, other.cost)
                 np.testing.assert_array_equal(fits[0].labels, other.labels)
+
+    def test_a_recipe_that_was_written_down_gives_the_same_groups(self):
+        for method in METHODS:
+            recipe = self.recipe(method, weights={"c": 1.5} if method != "k-means" else {})
+            again = Recipe.from_json(json.loads(json.dumps(recipe.as_json())))
+            self.assertEqual(again, recipe)
+            one, two = (
+                group(prepare(self.table, each), 3, each, self.engine) for each in (recipe, again)
+            )
+            np.testing.assert_array_equal(one.labels, two.labels)
+            self.assertEqual(one.cost, two.cost)
 
     def test_beginning_at_dense_rows(self):
         recipe = self.recipe("k-prototypes", seeding="dense")
