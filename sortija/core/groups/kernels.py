@@ -24,7 +24,7 @@ __all__ = [
     "update_nearest",
 ]
 
-BLOCK = 2048
+BLOCK = 1024
 
 
 @numba.njit(nogil=True, cache=True)
