@@ -10,20 +10,25 @@ from numpy.typing import NDArray
 
 from sortija.cli.terminal import columns
 from sortija.core.groups.criteria import knee_of
+from sortija.core.groups.nulls import Gap
 from sortija.core.groups.suggestion import Suggestion
 from sortija.core.groups.sweep import Candidate
 
 __all__ = ["print_candidates"]
 
 
-def print_candidates(found: list[Candidate], said: Suggestion, bound: float, as_json: bool) -> None:
+def print_candidates(
+    found: list[Candidate], said: Suggestion, bound: float, gap: Gap | None, as_json: bool
+) -> None:
     """The criteria of every k, the knee, what customers without groups reach, the suggestion."""
     costs = [c.fit.cost for c in found]
     knee = knee_of([c.k for c in found], costs)
     if as_json:
         data = {
             "candidates": [_candidate(c) for c in found], "knee": knee,
-            "silhouette_without_groups": bound, "suggested": said.k, "words": said.words,
+            "silhouette_without_groups": bound,
+            "gap": None if gap is None else {"gaps": gap.gap.tolist(), "k": gap.k},
+            "suggested": said.k, "words": said.words,
         }  # fmt: skip
         print(json.dumps(data, indent=1, ensure_ascii=False))
         return
@@ -34,6 +39,8 @@ def print_candidates(found: list[Candidate], said: Suggestion, bound: float, as_
     print(f"\nSilhouettes over {exact}; without groups they reach {bound:.3f}.")
     if knee is not None:
         print(f"The cost bends at {knee}.")
+    if gap is not None:
+        print(f"The gap statistic speaks for {gap.k}.")
     print(said.words)
 
 

@@ -24,7 +24,7 @@ from sortija.core.groups.cautions import cautions_about
 from sortija.core.groups.engines import Fit, nearest_centres
 from sortija.core.groups.frozen import PlacedRows, centres_in_own_units, freeze, placed_rows
 from sortija.core.groups.grouping import group, grouper
-from sortija.core.groups.nulls import null_bound, null_silhouettes
+from sortija.core.groups.nulls import gap_statistic, null_bound, null_silhouettes
 from sortija.core.groups.recipe import METHODS, Method, Prepared, Recipe, RecipeError, prepare
 from sortija.core.groups.suggestion import suggest
 from sortija.core.groups.sweep import sweep
@@ -80,6 +80,7 @@ def add_to(commands: Any) -> None:
     add("--recipe", type=Path, metavar="FILE", help="freeze the grouping for sortija place")
     add("--pmml", type=Path, metavar="FILE", help="the same as PMML 4.4")
     add("--centres", type=Path, metavar="FILE", help="centres in the columns' own units, as CSV")
+    add("--gap", action="store_true", help="with a range of k: the gap statistic too")
     add("--json", action="store_true", help="figures as JSON on standard output")
     parser.set_defaults(run=run)
 
@@ -179,14 +180,18 @@ def _one(
         return
     make = grouper(rows, recipe, engine, watch)
     ks = [k for k in range(first, last + 1) if k < len(rows)]
+    if not ks:
+        raise RecipeError(f"{len(rows):,} customers cannot make {first} to {last} groups.")
     found = list(sweep(rows, ks, recipe, engine, watch, make=make))
+    ks = [c.k for c in found]
     bound = null_bound(null_silhouettes(rows, ks, recipe, engine, _quiet(watch)))
     said = suggest(
         ks, [c.silhouette for c in found], [c.weakest for c in found],
         [c.smallest for c in found], bound,
     )  # fmt: skip
+    gap = gap_statistic(rows, ks, recipe, engine, watch) if asked.gap else None
     watch.clear()
-    print_candidates(found, said, bound, asked.json)
+    print_candidates(found, said, bound, gap, asked.json)
     _warn(rows)
     if not any((asked.out, asked.recipe, asked.pmml, asked.centres)):
         return

@@ -99,6 +99,9 @@ class Group(GroupCase):
         text, _ = self.call(self.path, *self.asked, "--k", "2-6")
         self.assertEqual(re.findall(r"^(\d) +\d", text, re.M), ["2", "3", "4", "5", "6"])
         self.assertIn("4 groups hold", text)
+        self.assertNotIn("gap", text)
+        text, _ = self.call(self.path, *self.asked, "--k", "2-6", "--gap")
+        self.assertIn("The gap statistic speaks for 4.", text)
         text, _ = self.call(self.path, *self.asked, "--k", "2-6", "--json")
         data = json.loads(text)
         self.assertEqual((data["suggested"], len(data["candidates"])), (4, 5))
@@ -106,6 +109,13 @@ class Group(GroupCase):
         self.assertEqual(costs, sorted(costs, reverse=True))
         rows = self.out("--k", "2-6")
         self.assertEqual(len({r["segment"] for r in rows}), 4)
+
+    def test_more_k_than_can_be_made(self):
+        text, _ = self.call(self.path, "--category", "plan", "--k", "2-9")
+        self.assertEqual(re.findall(r"^(\d) +\d", text, re.M), ["2", "3"])
+        few = self.file("customer,x\nC1,1\nC2,5\n", "few.csv")
+        self.assertIn("2 customers cannot make 2 to 9 groups",
+                      self.said(few, "--numeric", "x", "--k", "2-9"))  # fmt: skip
 
     def test_nothing_is_written_where_nothing_stands_out(self):
         rng = np.random.default_rng(1)

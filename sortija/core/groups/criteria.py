@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.groups.distances import distances, pair_distances
 from sortija.core.groups.engines import Fit
-from sortija.core.groups.kernels import distances, pair_distances
 from sortija.core.groups.recipe import Prepared
 
 __all__ = [

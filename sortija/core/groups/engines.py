@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import CHUNK, Engine, chunk_bounds
-from sortija.core.groups.kernels import assign, farthest, nearest_two, settle
+from sortija.core.groups.distances import nearest_two
+from sortija.core.groups.kernels import assign, farthest, settle
 from sortija.core.groups.recipe import Prepared
 from sortija.core.progress import Progress, silent
 

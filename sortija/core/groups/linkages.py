@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import Engine
-from sortija.core.groups.kernels import BLOCK, distances
+from sortija.core.groups.distances import BLOCK, distances
 from sortija.core.groups.recipe import Linkage, Prepared, RecipeError
 from sortija.core.groups.tree import Tree, tree_of
 from sortija.core.progress import Progress, silent

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import Engine
-from sortija.core.groups.kernels import pair_distances
+from sortija.core.groups.distances import pair_distances
 from sortija.core.groups.recipe import Prepared, RecipeError
 from sortija.core.progress import Progress, silent
 

@@ -133,11 +133,19 @@ def gap_statistic(
         own = np.random.default_rng([recipe.seed, 17, number])
         table = few if number == 0 else null_rows(few, False, own, len(few))
         make = grouper(table, lighter)
-        return np.array([np.log(max(make(k).cost, 1e-300)) for k in ks])
+        out = np.full(len(ks), np.nan)
+        for place, k in enumerate(ks):
+            try:
+                out[place] = np.log(max(make(k).cost, 1e-300))
+            except RecipeError:
+                if number == 0:
+                    raise
+                break  # a table of categories may have fewer different rows than groups
+        return out
 
     found = np.array(engine.map(costs, range(TABLES + 1)))
     gap = found[1:].mean(axis=0) - found[0]
     error = found[1:].std(axis=0) * np.sqrt(1 + 1 / TABLES)
     good = [i for i in range(len(ks) - 1) if gap[i] >= gap[i + 1] - error[i + 1]]
-    best = ks[good[0]] if good else ks[int(np.argmax(gap))]
+    best = ks[good[0]] if good else ks[int(np.argmax(np.nan_to_num(gap, nan=-np.inf)))]
     return Gap(tuple(ks), gap, error, int(best))

@@ -223,12 +223,7 @@ def _proposal(
     rows = prepare(table, recipe, chosen)
     make = grouper(rows, recipe, engine, progress)
     there = [fit_k for fit_k in ks if fit_k < len(rows)]
-    tried: list[Candidate] = []
-    try:
-        tried.extend(sweep(rows, there, recipe, engine, progress, make=make, starts=_RESAMPLED))
-    except RecipeError:
-        if not tried:
-            raise
+    tried = list(sweep(rows, there, recipe, engine, progress, make=make, starts=_RESAMPLED))
     without = null_silhouettes(rows, [c.k for c in tried], recipe, engine, progress)
     bound, best = null_bound(without), _clearest(tried, null_bounds(without))
     settled = make(best.k)

@@ -18,7 +18,7 @@ from sortija.core.groups.criteria import (
 )
 from sortija.core.groups.engines import Fit
 from sortija.core.groups.grouping import Grouper, grouper
-from sortija.core.groups.recipe import Prepared, Recipe
+from sortija.core.groups.recipe import Prepared, Recipe, RecipeError
 from sortija.core.groups.stability import STARTS, jaccard_stability
 from sortija.core.progress import Progress, silent
 
@@ -72,7 +72,7 @@ def sweep(
     make: Grouper | None = None,
     starts: int = STARTS,
 ) -> Iterator[Candidate]:
-    """Each k as soon as it is judged.
+    """Each k as soon as it is judged, up to the first for which too few rows differ.
 
     Parameters
     ----------
@@ -84,6 +84,11 @@ def sweep(
         Of the same rows and recipe, where there is one already.
     starts : int
         Fresh starts of each resampling.
+
+    Raises
+    ------
+    RecipeError
+        Too many rows for the method, or not even the first k can be made.
     """
     engine = engine or Engine(1)
     make = make or grouper(rows, recipe, engine, progress)
@@ -91,7 +96,12 @@ def sweep(
     total = 0.0 if rows.gower else total_cost(rows)
     for place, k in enumerate(ks):
         progress(f"grouping by {k}", place, len(ks))
-        fit = make(k, settled)
+        try:
+            fit = make(k, settled)
+        except RecipeError:
+            if place == 0:
+                raise
+            return
         width = silhouette(yard, fit.labels, k, engine)
         stability = np.zeros(0)
         if resample:

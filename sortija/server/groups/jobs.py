@@ -48,12 +48,15 @@ def _sweep(job: Job, running: Running) -> None:
     ks = [k for k in KS if k not in done and k < len(rows)]
     engine = Engine()
     try:
-        for candidate in sweep(rows, ks, inputs.recipe, engine, running.progress, settled=True):
-            _keep(study, window, inputs.stamp, inputs.recipe.as_json(), rows, candidate)
-        ks = [k for k in KS if k < len(rows)]
-        _bound(study, inputs.stamp, null_bound(
-            null_silhouettes(rows, ks, inputs.recipe, engine, running.progress)
-        ))  # fmt: skip
+        try:
+            for candidate in sweep(rows, ks, inputs.recipe, engine, running.progress, settled=True):
+                _keep(study, window, inputs.stamp, inputs.recipe.as_json(), rows, candidate)
+        except RecipeError as problem:
+            if not there.exists():
+                raise JobError(str(problem)) from problem
+        made_ks = sorted(there.values_list("k", flat=True))
+        without = null_silhouettes(rows, made_ks, inputs.recipe, engine, running.progress)
+        _bound(study, inputs.stamp, null_bound(without))
     finally:
         engine.release()
 

@@ -55,6 +55,14 @@ class Sweeping(DemoCase):
         self.sweep()
         self.assertEqual(list(Grouping.objects.values_list("pk", flat=True)), before)
 
+    def test_more_groups_than_customers_differ_are_not_tried(self):
+        self.send("put", "groups/recipe", {"numeric": ["trait:household"], "categories": []})
+        page = self.sweep()
+        ks = [row["k"] for row in page["candidates"]]
+        self.assertEqual(page["status"]["state"], "whole")
+        self.assertTrue(1 < len(ks) < 7, ks)
+        self.assertEqual(ks, list(range(2, len(ks) + 2)))
+
     def test_recipes_that_cannot_be_followed(self):
         problem = {"numeric": [], "categories": []}
         self.send("put", "groups/recipe", problem)
