@@ -17,6 +17,7 @@ from sortija.core.groups.recipe import Method, Prepared, Recipe, RecipeError, pr
 from sortija.core.groups.stability import DOUBTFUL
 from sortija.core.groups.suggestion import SLIVER
 from sortija.core.groups.sweep import Candidate, sweep
+from sortija.core.measures.alike import mid_ranks
 from sortija.core.measures.preparation import Steps, propose
 from sortija.core.progress import Progress, silent
 from sortija.core.table import Column, Table
@@ -100,10 +101,7 @@ def _ranks(values: NDArray[np.float64]) -> NDArray[np.float64]:
     """Ranks about their middle, ties at their mean; a missing value stands in the middle."""
     there = ~np.isnan(values)
     out = np.zeros(len(values))
-    levels, place, counts = np.unique(values[there], return_inverse=True, return_counts=True)
-    if len(levels):
-        middle = np.cumsum(counts) - (counts - 1) / 2
-        out[there] = middle[place] - (there.sum() + 1) / 2
+    out[there] = mid_ranks(values[there]) - (there.sum() + 1) / 2
     return out
 
 
