@@ -15,10 +15,13 @@ __all__ = [
     "band",
     "band_by_cuts",
     "band_by_width",
+    "block",
     "close_gaps",
     "codes",
     "cuts_of",
     "field",
+    "mean_in_plots",
+    "plots_of",
     "totals",
 ]
 
@@ -200,12 +203,55 @@ def field(
     across: Banding, up: Banding, money: NDArray[np.int64], rows: NDArray[np.bool_] | None = None
 ) -> Field:
     """Count customers and money in every plot of the field."""
-    use = (across.bands > 0) & (up.bands > 0)
-    if rows is not None:
-        use &= rows
-    shape = (up.asked, across.asked)
-    customers, cash = np.zeros(shape, np.int64), np.zeros(shape, np.int64)
-    place = (up.bands[use] - 1, across.bands[use] - 1)
-    np.add.at(customers, place, 1)
-    np.add.at(cash, place, money[use])
-    return Field(customers, cash)
+    plots = plots_of(across, up, rows)
+    shape = (up.asked + 1, across.asked + 1)
+    counts = np.bincount(plots, minlength=shape[0] * shape[1]).reshape(shape)[1:, 1:]
+    # Sums of whole numbers are exact in float64 up to 2^53, far beyond any ledger's money.
+    cash = np.bincount(plots, money, minlength=shape[0] * shape[1]).reshape(shape)[1:, 1:]
+    return Field(counts, np.rint(cash).astype(np.int64))
+
+
+def block(
+    across: Banding, up: Banding, third: Banding | None, money: NDArray[np.int64],
+    rows: NDArray[np.bool_] | None = None,
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:  # fmt: skip
+    """Customers and money by the bands of three measures, each (third + 1, up + 1, across + 1).
+
+    Place 0 along an axis is for those without a band there; the first axis has length 1 where
+    there is no third measure.
+    """
+    key = plots_of(across, up, rows)
+    width = (up.asked + 1) * (across.asked + 1)
+    deep = 1
+    if third is not None:
+        deep = third.asked + 1
+        key = key + third.bands.astype(np.int16) * np.int16(width)
+    size = deep * width
+    shape = (deep, up.asked + 1, across.asked + 1)
+    counts = np.bincount(key, minlength=size)
+    cash = np.rint(np.bincount(key, money, minlength=size)).astype(np.int64)
+    return counts.reshape(shape), cash.reshape(shape)
+
+
+def plots_of(
+    across: Banding, up: Banding, rows: NDArray[np.bool_] | None = None
+) -> NDArray[np.int16]:
+    """(n,) number of each customer's plot, row by row of width ``across.asked`` + 1; row or place
+    0 where a measure is missing, and plot 0 for those who are not among ``rows``."""
+    plots = up.bands.astype(np.int16) * np.int16(across.asked + 1) + across.bands
+    return plots if rows is None else np.where(rows, plots, np.int16(0))
+
+
+def mean_in_plots(
+    across: Banding, up: Banding, values: NDArray[np.float64],
+    rows: NDArray[np.bool_] | None = None,
+) -> NDArray[np.float64]:  # fmt: skip
+    """(bands of the second, bands of the first) mean of the values that are there; NaN for none."""
+    there = ~np.isnan(values)
+    plots = plots_of(across, up, there if rows is None else rows & there)
+    shape = (up.asked + 1, across.asked + 1)
+    size = shape[0] * shape[1]
+    counts = np.bincount(plots, minlength=size)
+    sums = np.bincount(plots, np.where(there, values, 0.0), minlength=size)
+    mean = np.divide(sums, counts, out=np.full(size, np.nan), where=counts > 0)
+    return mean.reshape(shape)[1:, 1:]

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -15,6 +17,7 @@ from sortija.core.scores.bands import (
     band,
     band_by_cuts,
     band_by_width,
+    close_gaps,
     codes,
     cuts_of,
     totals,
@@ -29,6 +32,8 @@ __all__ = [
     "fit_score",
     "read_score",
     "score",
+    "score_as_data",
+    "score_from_data",
     "write_score",
 ]
 
@@ -42,7 +47,8 @@ class ScoreError(ValueError):
 
 @dataclass(frozen=True)
 class Asked:
-    """One measure to score by: ``own``: bounds in the measure's units, rising, for own cuts."""
+    """One measure to score by: ``own``: bounds in the measure's units, rising, for own cuts;
+    ``close``: bands that ties leave empty are taken out."""
 
     measure: str
     higher_is_better: bool = True
@@ -50,6 +56,7 @@ class Asked:
     weight: float = 1.0
     kind: Kind = "equal customers"
     own: tuple[float, ...] = ()
+    close: bool = False
 
 
 @dataclass(frozen=True)
@@ -61,12 +68,16 @@ class FrozenScore:
 
 @dataclass(frozen=True)
 class Scored:
-    """``bandings``: one a measure; ``codes``: (n,) text, empty where a measure is missing;
-    ``totals``: (n,) weighted sums of bands, NaN there."""
+    """``bandings``: one a measure; ``totals``: (n,) weighted sums of bands, NaN where one is
+    missing."""
 
     bandings: tuple[Banding, ...]
-    codes: NDArray[np.str_]
     totals: NDArray[np.float64]
+
+    @cached_property
+    def codes(self) -> NDArray[np.str_]:
+        """(n,) bands in order as text, empty where a measure is missing."""
+        return codes(self.bandings)
 
 
 def fit_score(table: Table, asked: tuple[Asked, ...]) -> FrozenScore:
@@ -104,7 +115,7 @@ def _cuts(table: Table, asked: Asked) -> Cuts:
         found = make(values, asked.bands, asked.higher_is_better)
     except ValueError as problem:
         raise ScoreError(f"{asked.measure}: {problem}.") from problem
-    return cuts_of(found, asked.higher_is_better)
+    return cuts_of(close_gaps(found) if asked.close else found, asked.higher_is_better)
 
 
 def _own(asked: Asked) -> Cuts:
@@ -132,12 +143,18 @@ def score(table: Table, frozen: FrozenScore) -> Scored:
         for name, _, cuts in frozen.measures
     )
     weights = [weight for _, weight, _ in frozen.measures]
-    return Scored(bandings, codes(bandings), totals(bandings, weights))
+    return Scored(bandings, totals(bandings, weights))
 
 
 def write_score(frozen: FrozenScore) -> str:
     """JSON text; an endless bound is null."""
-    data = {
+    text = json.dumps(score_as_data(frozen), indent=1, ensure_ascii=False, allow_nan=False)
+    return text + "\n"
+
+
+def score_as_data(frozen: FrozenScore) -> dict[str, Any]:
+    """What is written of a frozen score; an endless bound is None."""
+    return {
         "format": FORMAT, "version": VERSION,
         "measures": [
             {"measure": name, "weight": weight,
@@ -146,7 +163,6 @@ def write_score(frozen: FrozenScore) -> str:
             for name, weight, cuts in frozen.measures
         ],
     }  # fmt: skip
-    return json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 
 def read_score(text: str) -> FrozenScore:
@@ -158,13 +174,26 @@ def read_score(text: str) -> FrozenScore:
         It is no JSON, or no score recipe that this version reads.
     """
     try:
-        data = json.loads(text)
+        return score_from_data(json.loads(text))
+    except json.JSONDecodeError as problem:
+        raise ScoreError("It is no score recipe of Sortija.") from problem
+
+
+def score_from_data(data: Mapping[str, Any]) -> FrozenScore:
+    """A frozen score from what :func:`score_as_data` wrote.
+
+    Raises
+    ------
+    ScoreError
+        It is no score recipe that this version reads.
+    """
+    try:
         if data["format"] != FORMAT:
             raise ScoreError("It is no score recipe of Sortija.")
         if data["version"] != VERSION:
             raise ScoreError(f"It is of version {data['version']}; this Sortija reads {VERSION}.")
         return FrozenScore(tuple(_measure(each) for each in data["measures"]))
-    except (json.JSONDecodeError, KeyError, TypeError, ValueError) as problem:
+    except (KeyError, TypeError, ValueError) as problem:
         if isinstance(problem, ScoreError):
             raise
         raise ScoreError("It is no score recipe of Sortija.") from problem

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import members
+from sortija.core.scores.bands import band
 from sortija.server.campaigns.models import Campaign, Member
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.placed import placed_at
@@ -19,13 +20,13 @@ from sortija.server.ledger.traits import trait_column, traits_of
 from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.made import Made, made_or_job
-from sortija.server.scores.views import bandings
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Audience", "audience_of", "window_of"]
 
+VALUE_BANDS = 5
 _YES = {"yes", "y", "true", "1", "t"}
 
 
@@ -122,7 +123,8 @@ def audience_of(campaign: Campaign) -> Audience:
         fell[name] = int((left & ~allowed).sum())
         left &= allowed
     customers = np.flatnonzero(left)
-    monetary = bandings(made)[-1]
+    # Strata are of spend in fives, however the analyst scores meanwhile.
+    value = band(np.asarray(made.column("monetary").values, np.float64), VALUE_BANDS, True)
     seen = np.asarray(made.column("recency").values)[customers]
     horizon = max((campaign.read_on - campaign.send_on).days, 1)
     rate = float(np.mean(np.nan_to_num(seen, nan=np.inf) <= horizon)) if len(customers) else 0.0
@@ -131,7 +133,7 @@ def audience_of(campaign: Campaign) -> Audience:
         fell_away=fell,
         customers=customers,
         segment=_segments(study, window, size)[customers],
-        value=monetary.bands[customers].astype(np.int64),
+        value=value.bands[customers].astype(np.int64),
         base_rate=rate,
         made_from=base.made_from,
     )

@@ -2,28 +2,103 @@
 
 from __future__ import annotations
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from pydantic import BaseModel
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.scores.views import ScoresPage, scores_page
+from sortija.server.measures.api import ROWS, made_for
+from sortija.server.scores.codes import codes_page
+from sortija.server.scores.drafts import ScoreDraft, change_draft, draft_of
+from sortija.server.scores.payloads import CodesPage, ScoresPage, WorthPage
+from sortija.server.scores.scored import ScoredAt, scored_at
+from sortija.server.scores.views import Look, scores_page
+from sortija.server.scores.worth import worth_page
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import WINDOW, reply
+from sortija.server.studies.http import body, expected_revision, reply
+from sortija.server.studies.models import Study
+from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from
 
 __all__ = ["urls"]
 
+LOOK = [
+    OpenApiParameter("across", str, description="the measure that lies across"),
+    OpenApiParameter("up", str, description="the measure that lies upwards"),
+    OpenApiParameter("third", str, description="the measure of the small fields"),
+    OpenApiParameter("shade", str, description="heads, customers, money, back, or measure:<name>"),
+]
+
+
+class ScoresRevision(BaseModel):
+    revision: int
+
+
+def _at(request: Request, study: Study) -> ScoredAt:
+    draft, _ = draft_of(study, request.query_params.get("of", ""))
+    found = scored_at(made_for(request, study), draft)
+    if found is None:
+        raise Problem("There is nothing to score in this window.", 404)
+    return found
+
 
 class ScoresView(APIView):
-    @extend_schema(parameters=WINDOW, responses=ScoresPage)
+    @extend_schema(parameters=[*ROWS, *LOOK], responses=ScoresPage)
     def get(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study)
+        asked = request.query_params
+        look = Look(*(asked.get(name, "") for name in ("across", "up", "third", "shade", "lens")))
         window = window_from(request, default_window(found))
-        return reply(scores_page(found, window, request.query_params.get("lens", "")))
+        return reply(scores_page(found, window, look, asked.get("of", "")))
+
+
+class ScoreRecipeView(APIView):
+    @extend_schema(parameters=ROWS, request=ScoreDraft, responses=ScoresRevision)
+    def put(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        draft, of = body(request, ScoreDraft), request.query_params.get("of", "")
+        scored_at(made_for(request, found), draft)  # what cannot be cut is refused, not kept
+        revision = change_draft(found, request.user, draft, expected_revision(request), of)
+        return reply(ScoresRevision(revision=revision))
+
+
+class CodesView(APIView):
+    @extend_schema(
+        parameters=[
+            *ROWS,
+            OpenApiParameter("sort", str, description="customers, money, total or mean, or -…"),
+            OpenApiParameter("mean", str, description="the measure whose mean is told"),
+        ],
+        responses=CodesPage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        asked = request.query_params
+        sort = asked.get("sort", "customers")
+        return reply(codes_page(_at(request, found), sort, asked.get("mean", "")))
+
+
+class WorthView(APIView):
+    @extend_schema(
+        parameters=[*ROWS, OpenApiParameter("months", int, description="1, 3, 6 or 12")],
+        responses=WorthPage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        at = _at(request, found)
+        if at.made.of:
+            raise Problem("Worth is told of customers. Take customers for rows.", 404)
+        months = request.query_params.get("months", "3")
+        return reply(worth_page(found, at.made.window, at, int(months) if months.isdigit() else 0))
 
 
 def urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
-    return [("studies/<int:study>/scores", ScoresView)]
+    return [
+        ("studies/<int:study>/scores", ScoresView),
+        ("studies/<int:study>/scores/recipe", ScoreRecipeView),
+        ("studies/<int:study>/scores/codes", CodesView),
+        ("studies/<int:study>/scores/worth", WorthView),
+    ]

@@ -1,221 +1,347 @@
-"""What Scores shows: the field of recency × frequency in true sizes, codes and totals."""
+"""What Scores shows: bands on their rulers, the field in true sizes, totals and the ladder."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel
 
 from sortija.core.lens.evaluate import members
-from sortija.core.scores.bands import Banding, band, codes, field, totals
-from sortija.core.table import Column
+from sortija.core.scores.bands import Banding, block, mean_in_plots
+from sortija.core.scores.ladder import Ladder
+from sortija.core.scores.tiers import coverage
+from sortija.server.jobs.models import Job
 from sortija.server.lens.evaluation import kept_clauses, selection_of
-from sortija.server.lens.fields import Field, FieldName, base_of, field_kind, lists_fields
-from sortija.server.measures.made import Made, Standing, base_from, made_or_job, standing
+from sortija.server.lens.fields import base_of
+from sortija.server.measures.actions import plan_of
+from sortija.server.measures.looks import look_of
+from sortija.server.measures.made import Made, Standing, standing
+from sortija.server.measures.payloads import AxisBody
+from sortija.server.measures.views import field_of, prepared_steps
+from sortija.server.scores.drafts import ScoreDraft, draft_of, scorable
+from sortija.server.scores.payloads import (
+    BandedMeasure,
+    BandRow,
+    LadderBody,
+    PlotField,
+    Scorable,
+    ScoresPage,
+    TierRow,
+    TotalRow,
+)
+from sortija.server.scores.scored import ScoredAt, banding_of, scored_at
+from sortija.server.scores.worth import Followed, follow
 from sortija.server.studies.http import Status
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
+from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import Fact, station
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["ScoresPage", "scores_page"]
+__all__ = ["Look", "knows_kept", "scores_page"]
 
-MEASURES = ("recency", "frequency", "monetary")
-BANDS = 5
-TOP_CODES = 12
-
-
-class BandRow(BaseModel):
-    """A band: its real size, its money, and the values it spans."""
-
-    band: int
-    customers: int
-    money: int
-    low: float | None
-    high: float | None
+MOST_TOTALS = 120
+SHADES = {"heads": "money a head", "customers": "customers", "money": "money"}
+BACK_MONTHS = 3
 
 
-class BandedMeasure(BaseModel):
-    name: str
-    label: str
-    unit: str
-    higher_is_better: bool
-    bands: list[BandRow]
-    empty: int
-    lopsided: bool
-    missing: int
+@dataclass(frozen=True)
+class Look:
+    """Which measures lie across, upwards and as small fields, and what the shade says."""
+
+    across: str = ""
+    up: str = ""
+    third: str = ""
+    shade: str = "heads"
+    lens: str = ""
 
 
-class PlotField(BaseModel):
-    """Customers and money by band of frequency (rows) and recency (columns), worst first."""
-
-    monetary_band: int
-    customers: list[list[int]]
-    money: list[list[int]]
-    lens: list[list[int]] | None
+Keeper = Callable[[Study, Ladder], int | None]
+_KEEPERS: list[Keeper] = []
 
 
-class CodeRow(BaseModel):
-    code: str
-    customers: int
-    money: int
-
-
-class TotalRow(BaseModel):
-    total: int
-    customers: int
-    money: int
-
-
-class ScoresPage(BaseModel):
-    """``field`` over everyone; ``fields``: the same for each band of the third measure."""
-
-    status: Status
-    made_from: str
-    measures: list[BandedMeasure]
-    field: PlotField | None
-    fields: list[PlotField]
-    codes: list[CodeRow]
-    code_count: int
-    totals: list[TotalRow]
-    scored: int
-    unscored: int
+def knows_kept(keeper: Keeper) -> Keeper:
+    """Register who knows whether a ladder is the adopted yardstick (its number, else None)."""
+    _KEEPERS[:] = [keeper]
+    return keeper
 
 
 @lru_cache(maxsize=16)
-def _bandings(key: Keyed[Made]) -> tuple[Banding, ...]:
-    made = key.value
-    return tuple(
-        band(np.asarray(made.column(n).values), BANDS, made.about(n).higher_is_better)
-        for n in MEASURES
-    )
+def _measures(key: Keyed[ScoredAt]) -> list[BandedMeasure]:
+    return [_measure(key.value, place) for place in range(len(key.value.asked))]
 
 
-def bandings(made: Made) -> tuple[Banding, ...]:
-    """The bands of recency, frequency and monetary at one window."""
-    return _bandings(Keyed(made.stamp, made))
-
-
-def _measure(made: Made, name: str, banding: Banding, money: NDArray[np.int64]) -> BandedMeasure:
-    about = made.about(name)
-    cash = np.zeros(BANDS + 1, np.int64)
-    np.add.at(cash, banding.bands, money)
+def _measure(at: ScoredAt, place: int) -> BandedMeasure:
+    made, asked, banding = at.made, at.asked[place], at.scored.bandings[place]
+    name, about = asked.measure, at.made.about(asked.measure)
+    cash = np.bincount(banding.bands, made.money, minlength=banding.asked + 1)
+    plan, _ = plan_of(made.study, made.of)
+    look = look_of(made, name, prepared_steps(made, plan, name))
+    tied, many = _tied(at, name, banding)
     return BandedMeasure(
-        name=name, label=about.label, unit=about.unit, higher_is_better=about.higher_is_better,
+        name=name, label=about.label, unit=about.unit, definition=about.definition,
+        field=field_of(made, name), higher_is_better=asked.higher_is_better,
+        asked=len(asked.own) + 1 if asked.kind == "own cuts" else asked.bands,
+        weight=asked.weight, cut=asked.kind,
         bands=[
             BandRow(
-                band=n + 1, customers=int(banding.sizes[n]), money=int(cash[n + 1]),
+                band=n + 1, customers=int(banding.sizes[n]), money=round(cash[n + 1]),
                 low=_plain(banding.cuts[n, 0]), high=_plain(banding.cuts[n, 1]),
             )
-            for n in range(BANDS)
+            for n in range(banding.asked)
         ],
-        empty=banding.empty, lopsided=banding.lopsided,
-        missing=int((banding.bands == 0).sum()),
+        empty=banding.empty, lopsided=banding.lopsided, tied=tied, tied_customers=many,
+        missing=int((banding.bands[made.present] == 0).sum()),
+        axis=AxisBody(**look["axis"]), shape=look["shape"], cuts=_cuts(at, place),
     )  # fmt: skip
+
+
+def _tied(at: ScoredAt, name: str, banding: Banding) -> tuple[float | None, int]:
+    """The value that most customers share, where ties have made bands lopsided."""
+    if not banding.lopsided:
+        return None, 0
+    biggest = int(banding.sizes.argmax()) + 1
+    values = np.asarray(at.made.column(name).values, np.float64)[banding.bands == biggest]
+    there, counts = np.unique(values, return_counts=True)
+    best = int(counts.argmax())
+    return float(there[best]), int(counts[best])
+
+
+def _cuts(at: ScoredAt, place: int) -> list[float]:
+    """Cuts in the measure's own unit, rising; endless ones are of bands that nobody is in."""
+    cuts = at.frozen.measures[place][2]
+    found = [b if cuts.higher_is_better else -b for b in cuts.bounds if math.isfinite(b)]
+    return sorted(found)
 
 
 def _plain(value: float) -> float | None:
     return None if math.isnan(value) else float(value)
 
 
-def _plots(
-    made: Made, money: NDArray[np.int64], number: int, lens: NDArray[np.bool_] | None
-) -> PlotField:
-    recency, frequency, monetary = bandings(made)
-    rows = None if number == 0 else monetary.bands == number
-    found = field(recency, frequency, money, rows)
-    inside = None
-    if lens is not None:
-        inside = field(recency, frequency, money, lens if rows is None else lens & rows)
-    return PlotField(
-        monetary_band=number, customers=found.customers.tolist(), money=found.money.tolist(),
-        lens=inside.customers.tolist() if inside else None,
-    )  # fmt: skip
+def _grid(values: NDArray[np.float64]) -> list[list[float | None]]:
+    return [[_plain(v) for v in line] for line in values]
 
 
-def _lens(study: Study, window: WindowInView, name: str) -> NDArray[np.bool_] | None:
-    clauses = kept_clauses(study, name)
-    base = base_of(study, window)
-    if not clauses or base is None:
-        return None
-    rows = np.zeros(len(base.known), np.bool_)
-    rows[members(selection_of(study, window, clauses, base))] = True
-    return rows
+@dataclass(frozen=True)
+class _Shade:
+    """Values to take the mean of in each plot, by bands of their own date; None: from counts."""
+
+    key: str
+    words: str
+    unit: str
+    values: NDArray[np.float64] | None = None
+    bandings: dict[str, Banding] | None = None
 
 
-def scores_page(study: Study, window: WindowInView | None, lens: str) -> ScoresPage:
-    """The whole station in one answer."""
-    at = standing(study, window) if window else Standing(None)
-    made = at.made
-    if made is None or window is None or not made.rows:
-        empty = Status(state="empty", words="Scores are cut from measures. Bring in a log first.")
-        return ScoresPage(
-            status=at.status or empty, made_from="", measures=[],
-            field=None, fields=[], codes=[], code_count=0, totals=[], scored=0, unscored=0,
-        )  # fmt: skip
-    base, banded = base_from(made), bandings(made)
-    inside = _lens(study, window, lens)
-    text, total = codes(banded), totals(banded)
-    scored = int((text != "").sum())
-    return ScoresPage(
-        status=at.status or Status(state="whole"),
-        made_from=made.stamp,
-        measures=[
-            _measure(made, name, banding, base.money)
-            for name, banding in zip(MEASURES, banded, strict=True)
-        ],
-        field=_plots(made, base.money, 0, inside),
-        fields=[_plots(made, base.money, number, inside) for number in range(1, BANDS + 1)],
-        codes=_top(text, base.money),
-        code_count=len(np.unique(text[text != ""])),
-        totals=_totals(total, base.money),
-        scored=scored,
-        unscored=int(base.known.sum()) - scored,
+def _shade(study: Study, window: WindowInView, at: ScoredAt, wanted: str) -> _Shade:
+    if wanted == "back":
+        return _came_back(study, window, at)
+    if wanted.startswith("measure:"):
+        name = wanted.removeprefix("measure:")
+        if name not in at.made.sources or at.made.source(name).kind != "number":
+            raise Problem(f"There is no measure called {name} to shade by.", 404)
+        about = at.made.about(name)
+        return _Shade(wanted, f"mean of {about.label.lower()}", about.unit,
+                      np.asarray(at.made.column(name).values, np.float64))  # fmt: skip
+    key = wanted if wanted in SHADES else "heads"
+    return _Shade(key, SHADES[key], "money" if key != "customers" else "")
+
+
+def _came_back(study: Study, window: WindowInView, at: ScoredAt) -> _Shade:
+    found = follow(study, window, BACK_MONTHS) if not at.made.of else None
+    if not isinstance(found, Followed):
+        waits = isinstance(found, Job)
+        return _Shade("back", "share that came back: " + ("being counted" if waits else
+                      "nothing followed yet"), "share", np.full(at.made.size, np.nan))  # fmt: skip
+    before = {name: banding_of(found.before, name, cuts) for name, _, cuts in at.frozen.measures}
+    words = (
+        f"share that came back from {found.since:%-d %b %Y} to {found.to:%-d %b %Y}, "
+        f"by bands at {found.at.to:%-d %b %Y}"
+    )
+    return _Shade("back", words, "share", found.returned.astype(np.float64), before)
+
+
+Counts = tuple[NDArray[np.int64], NDArray[np.int64]]
+
+
+@lru_cache(maxsize=32)
+def _counts(key: Keyed[tuple[ScoredAt, Look]]) -> Counts:
+    at, look = key.value
+    return block(*_axes(at, look), at.made.money)
+
+
+def _axes(at: ScoredAt, look: Look) -> tuple[Banding, Banding, Banding | None]:
+    return (
+        at.banding(look.across),
+        at.banding(look.up),
+        at.banding(look.third) if look.third else None,
     )
 
 
-def _top(text: NDArray[np.str_], money: NDArray[np.int64]) -> list[CodeRow]:
-    names, place, counts = np.unique(text, return_inverse=True, return_counts=True)
-    cash = np.zeros(len(names), np.int64)
-    np.add.at(cash, place, money)
-    order = [n for n in np.argsort(-counts, kind="stable") if names[n]][:TOP_CODES]
+def _plots(
+    at: ScoredAt, look: Look, lens: NDArray[np.bool_] | None, shade: _Shade
+) -> list[PlotField]:
+    """The field of everyone, then one for each band of the third measure."""
+    where = (at.cut, look.across, look.up, look.third)
+    customers, money = _counts(Keyed(where, (at, look)))
+    inside = block(*_axes(at, look), at.made.money, lens)[0] if lens is not None else None
     return [
-        CodeRow(code=str(names[n]), customers=int(counts[n]), money=int(cash[n])) for n in order
-    ]
+        PlotField(
+            third=number, customers=_plane(customers, number), money=_plane(money, number),
+            lens=_plane(inside, number) if inside is not None else None,
+            shade=_shaded(at, look, number, shade),
+        )
+        for number in range(len(customers))
+    ]  # fmt: skip
 
 
-def _totals(total: NDArray[np.float64], money: NDArray[np.int64]) -> list[TotalRow]:
-    rows = []
-    for value in range(len(MEASURES), len(MEASURES) * BANDS + 1):
-        mine = total == value
-        rows.append(TotalRow(total=value, customers=int(mine.sum()), money=int(money[mine].sum())))
+def _plane(cells: NDArray[np.int64], number: int) -> Any:
+    """One field of a block: of everyone at 0, else of one band of the third measure."""
+    return (cells.sum(axis=0) if number == 0 else cells[number])[1:, 1:].tolist()
+
+
+def _shaded(
+    at: ScoredAt, look: Look, number: int, shade: _Shade
+) -> list[list[float | None]] | None:
+    if shade.values is None:
+        return None
+    by = shade.bandings or {n: at.banding(n) for n in at.names}
+    own = by[look.third].bands == number if number else None
+    return _grid(mean_in_plots(by[look.across], by[look.up], shade.values, own))
+
+
+def _lens(study: Study, window: WindowInView, name: str, made: Made) -> NDArray[np.bool_] | None:
+    clauses = kept_clauses(study, name) if not made.of else []
+    base = base_of(study, window) if clauses else None
+    if base is None:
+        return None
+    rows = np.zeros(made.size, np.bool_)
+    found = members(selection_of(study, window, clauses, base))
+    rows[found[found < made.size]] = True
     return rows
 
 
-@field_kind("band")
-def _band_field(study: Study, window: WindowInView, name: str) -> Field | None:
-    made = made_or_job(study, window)
-    if not isinstance(made, Made) or not made.rows or name not in MEASURES:
-        return None
-    banding = bandings(made)[MEASURES.index(name)]
-    levels = tuple(str(n) for n in range(1, BANDS + 1))
-    column = Column(f"band:{name}", "category", banding.bands.astype(np.int32), "", levels)
-    label = f"{made.about(name).label}, band"
-    return Field(f"band:{name}", label, "", column, f"{made.stamp}:band:{name}")
+def _chosen(at: ScoredAt, look: Look) -> Look:
+    """The look with measures that are scored, each once; the first ones where none are asked."""
+    picked: list[str] = []
+    for wanted in (look.across, look.up, look.third):
+        free = [n for n in at.names if n not in picked]
+        picked.append(wanted if wanted in free else (free or [""])[0])
+    if len(at.names) == 1:
+        picked[1] = picked[0]
+    across, up, third = picked
+    return Look(across, up, third, look.shade, look.lens)
 
 
-@lists_fields
-def _band_names(study: Study, window: WindowInView) -> list[FieldName]:
-    made = made_or_job(study, window)
-    if not isinstance(made, Made) or not made.rows:
-        return []
+def scores_page(study: Study, window: WindowInView | None, look: Look, of: str = "") -> ScoresPage:
+    """The whole station in one answer."""
+    stands = standing(study, window, of=of) if window else Standing(None)
+    made = stands.made
+    draft, revision = draft_of(study, of)
+    at = scored_at(made, draft) if made is not None else None
+    if made is None or window is None or at is None:
+        words = "Scores are cut from measures. Bring in a log or a customer table first."
+        if made is not None:
+            words = "None of the measures that are scored is in this window. Pick others."
+        return _nothing(stands.status or Status(state="empty", words=words), draft, revision, of)
+    chosen = _chosen(at, look)
+    inside, shade = _lens(study, window, look.lens, made), _shade(study, window, at, look.shade)
+    total = at.scored.totals
+    scored = ~np.isnan(total)
+    plots = _plots(at, chosen, inside, shade)
+    return ScoresPage(
+        status=stands.status or Status(state="whole"),
+        made_from=at.stamp, of=of, revision=revision, draft=draft,
+        measures=_measures(Keyed(at.cut, at)),
+        scorable=_scorable(made), across=chosen.across, up=chosen.up, third=chosen.third,
+        field=plots[0], fields=plots[1:],
+        shade=shade.key, shaded=shade.words, shade_unit=shade.unit,
+        totals=_totals(Keyed(at.cut, at)),
+        ladder=_ladder(at, chosen, draft), kept=_KEEPERS[0](study, at.ladder) if _KEEPERS else None,
+        scored=int(scored.sum()), unscored=int(made.known.sum()) - int(scored.sum()),
+        scored_money=int(made.money[scored].sum()),
+    )  # fmt: skip
+
+
+def _nothing(status: Status, draft: ScoreDraft, revision: int, of: str) -> ScoresPage:
+    return ScoresPage(
+        status=status, made_from="", of=of, revision=revision, draft=draft, measures=[],
+        scorable=[], across="", up="", third="", field=None, fields=[], shade="heads", shaded="",
+        shade_unit="", totals=[], ladder=None, kept=None, scored=0, unscored=0, scored_money=0,
+    )  # fmt: skip
+
+
+def _scorable(made: Made) -> list[Scorable]:
     return [
-        FieldName(f"band:{n}", f"{made.about(n).label}, band", "category", "", "Scores")
-        for n in MEASURES
+        Scorable(name=name, label=made.about(name).label, unit=made.about(name).unit,
+                 family=made.about(name).family)
+        for name in scorable(made)
+    ]  # fmt: skip
+
+
+@lru_cache(maxsize=16)
+def _totals(key: Keyed[ScoredAt]) -> list[TotalRow]:
+    """Customers and money by total; in steps where there are too many different ones to draw."""
+    total = key.value.scored.totals
+    good = ~np.isnan(total)
+    values, cash = total[good], key.value.made.money[good]
+    there, place = np.unique(values, return_inverse=True)
+    if len(there) > MOST_TOTALS:
+        edges = np.linspace(there[0], there[-1], MOST_TOTALS)
+        place = np.searchsorted(edges, values, side="right") - 1
+        there = edges
+    counts = np.bincount(place, minlength=len(there))
+    sums = np.bincount(place, cash, minlength=len(there))
+    return [
+        TotalRow(total=float(t), customers=int(c), money=round(s))
+        for t, c, s in zip(there, counts, sums, strict=True)
     ]
+
+
+def _ladder(at: ScoredAt, look: Look, draft: ScoreDraft) -> LadderBody:
+    ladder, k = at.ladder, len(at.ladder.names)
+    counts = np.bincount(at.places, minlength=k + 1)
+    cash = np.bincount(at.places, at.made.money, minlength=k + 1)
+    scored = ~np.isnan(at.scored.totals)
+    gaps, overlaps, hidden = _cover(at, look)
+    rows = []
+    for place, name in enumerate(ladder.names):
+        tier = ladder.tiers[place] if ladder.tiers else None
+        low = tier.low if tier and math.isfinite(tier.low) else None
+        ranges = ladder.boxes[place].ranges if ladder.boxes else ()
+        rows.append(
+            TierRow(
+                number=place + 1, name=name, low=low, high=tier.high if tier else None,
+                ranges=list(ranges), customers=int(counts[place + 1]),
+                money=round(cash[place + 1]), hidden=name in hidden,
+            )
+        )  # fmt: skip
+    left = scored & (at.places == 0)
+    return LadderBody(
+        kind=ladder.kind, tiers=rows, outside=int(left.sum()),
+        outside_money=int(at.made.money[left].sum()), gaps=gaps, overlaps=overlaps,
+        proposed=draft.ladder.tiers is None,
+    )  # fmt: skip
+
+
+def _cover(at: ScoredAt, look: Look) -> tuple[list[list[bool]], list[list[bool]], tuple[str, ...]]:
+    """Plots of the field in which a gap or an overlap lies somewhere along the other measures."""
+    ladder = at.ladder
+    asked = [banding.asked for banding in at.scored.bandings]
+    if ladder.kind != "boxes" or len(asked) < 2:
+        empty = [[False] * at.banding(look.across).asked for _ in range(at.banding(look.up).asked)]
+        return empty, empty, ()
+    found = coverage(asked, ladder.boxes)
+    axes = (at.names.index(look.up), at.names.index(look.across))
+    times = np.moveaxis(found.times, axes, (0, 1)).reshape(asked[axes[0]], asked[axes[1]], -1)
+    return (
+        (times.min(axis=2) == 0).tolist(), (times.max(axis=2) > 1).tolist(), found.hidden
+    )  # fmt: skip
 
 
 @station("scores", 3, "Scores")
@@ -223,8 +349,14 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     at = standing(study, window) if window else Standing(None)
     if at.made is None:
         return at.fact("") if at.job else Fact("not yet", "needs measures")
-    if not at.made.rows:
-        return Fact("not yet", "needs a log")
-    lost = sum(banding.empty for banding in bandings(at.made))
-    words = " × ".join([str(BANDS)] * len(MEASURES)) + " bands"
+    draft, _ = draft_of(study)
+    try:
+        scored = scored_at(at.made, draft)
+    except Problem as problem:
+        return Fact("failed", problem.detail)
+    if scored is None:
+        return Fact("not yet", "nothing to score")
+    bands = " × ".join(str(banding.asked) for banding in scored.scored.bandings)
+    lost = sum(banding.empty for banding in scored.scored.bandings)
+    words = f"{bands}, {len(scored.ladder.names)} tiers"
     return at.fact(f"{words}, {lost} lost to ties" if lost else words)

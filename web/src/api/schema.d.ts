@@ -1106,6 +1106,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/scores/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_scores_codes_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/scores/recipe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["studies_scores_recipe_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/scores/worth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_scores_worth_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/series": {
         parameters: {
             query?: never;
@@ -1317,7 +1365,13 @@ export interface components {
             /** High */
             high: number | null;
         };
-        /** BandedMeasure */
+        /**
+         * BandedMeasure
+         * @description A measure as it is scored, and its ruler.
+         *
+         *     ``asked``: bands asked for, which are more than ``bands`` where gaps were closed; ``shape``:
+         *     everyone along ``axis``; ``cuts``: where one band ends and the next begins, in its unit, rising.
+         */
         BandedMeasure: {
             /** Name */
             name: string;
@@ -1325,16 +1379,35 @@ export interface components {
             label: string;
             /** Unit */
             unit: string;
+            /** Definition */
+            definition: string;
+            /** Field */
+            field: string;
             /** Higher Is Better */
             higher_is_better: boolean;
+            /** Asked */
+            asked: number;
+            /** Weight */
+            weight: number;
+            /** Cut */
+            cut: string;
             /** Bands */
             bands: components["schemas"]["BandRow"][];
             /** Empty */
             empty: number;
             /** Lopsided */
             lopsided: boolean;
+            /** Tied */
+            tied: number | null;
+            /** Tied Customers */
+            tied_customers: number;
             /** Missing */
             missing: number;
+            axis: components["schemas"]["AxisBody"];
+            /** Shape */
+            shape: number[];
+            /** Cuts */
+            cuts: number[];
         };
         /**
          * BarChart
@@ -1607,14 +1680,45 @@ export interface components {
              */
             window: string;
         };
-        /** CodeRow */
+        /**
+         * CodeRow
+         * @description A code with its bands in the order of the measures; ``mean`` of the measure asked for.
+         */
         CodeRow: {
             /** Code */
             code: string;
+            /** Bands */
+            bands: number[];
             /** Customers */
             customers: number;
             /** Money */
             money: number;
+            /** Total */
+            total: number;
+            /** Mean */
+            mean: number | null;
+        };
+        /**
+         * CodesPage
+         * @description ``best``, ``worst``: the highest and the lowest total that occur.
+         */
+        CodesPage: {
+            /** Measures */
+            measures: string[];
+            /** Codes */
+            codes: components["schemas"]["CodeRow"][];
+            /** Count */
+            count: number;
+            /** Possible */
+            possible: number;
+            /** Scored */
+            scored: number;
+            best: components["schemas"]["CodeRow"] | null;
+            worst: components["schemas"]["CodeRow"] | null;
+            /** Mean Label */
+            mean_label: string;
+            /** Mean Unit */
+            mean_unit: string;
         };
         /**
          * Corrected
@@ -1772,6 +1876,8 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["CustomerLine"][];
         };
+        /** @enum {string} */
+        CutEnum: "equal customers" | "equal widths" | "own cuts";
         /**
          * DataGap
          * @description Days in a row without a line; ``site`` empty: in no shop at all.
@@ -2229,6 +2335,8 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /** @enum {string} */
+        KindEnum: "boxes" | "totals" | "shares";
         /**
          * KindWord
          * @description A word that the file has for what a line is, how it is read, and on how many first lines.
@@ -2252,6 +2360,43 @@ export interface components {
             name: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * LadderBody
+         * @description ``gaps``, ``overlaps``: plots (rows worst first) that no tier holds somewhere along the other
+         *     measures, or several do; ``outside``: customers with a score and no tier.
+         */
+        LadderBody: {
+            /** Kind */
+            kind: components["schemas"]["KindEnum"];
+            /** Tiers */
+            tiers: components["schemas"]["TierRow"][];
+            /** Outside */
+            outside: number;
+            /** Outside Money */
+            outside_money: number;
+            /** Gaps */
+            gaps: boolean[][];
+            /** Overlaps */
+            overlaps: boolean[][];
+            /** Proposed */
+            proposed: boolean;
+        };
+        /**
+         * LadderDraft
+         * @description ``tiers`` None: the neutral ladder to begin with.
+         */
+        LadderDraft: {
+            /**
+             * Kind
+             * @default boxes
+             */
+            kind: components["schemas"]["KindEnum"];
+            /**
+             * Tiers
+             * @default null
+             */
+            tiers: components["schemas"]["TierDraft"][] | null;
         };
         /**
          * LedgerChoices
@@ -2628,6 +2773,37 @@ export interface components {
             donors: number;
             check: components["schemas"]["HeldOutBody"] | null;
             model: components["schemas"]["ModelBody"] | null;
+        };
+        /**
+         * MeasureDraft
+         * @description One measure to score by; ``higher_is_better`` None: as the measure has it; ``own``: cuts in
+         *     the measure's unit.
+         */
+        MeasureDraft: {
+            /** Name */
+            name: string;
+            /**
+             * Higher Is Better
+             * @default null
+             */
+            higher_is_better: boolean | null;
+            /**
+             * Bands
+             * @default 5
+             */
+            bands: number;
+            /**
+             * Weight
+             * @default 1
+             */
+            weight: number;
+            /**
+             * Cut
+             * @default equal customers
+             */
+            cut: components["schemas"]["CutEnum"];
+            /** Own */
+            own?: number[];
         };
         /**
          * MeasuresPage
@@ -3036,17 +3212,22 @@ export interface components {
         };
         /**
          * PlotField
-         * @description Customers and money by band of frequency (rows) and recency (columns), worst first.
+         * @description Plots by band of the measure upwards (rows) and across (columns), worst first.
+         *
+         *     ``third``: the band of the third measure, 0 for everyone; ``shade``: mean of what was asked
+         *     for, null for an empty plot, none where customers and money are enough to tell it.
          */
         PlotField: {
-            /** Monetary Band */
-            monetary_band: number;
+            /** Third */
+            third: number;
             /** Customers */
             customers: number[][];
             /** Money */
             money: number[][];
             /** Lens */
             lens: number[][] | null;
+            /** Shade */
+            shade: (number | null)[][] | null;
         };
         /** PortraitsPage */
         PortraitsPage: {
@@ -3298,29 +3479,90 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /** Scorable */
+        Scorable: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Family */
+            family: string;
+        };
+        /**
+         * ScoreDraft
+         * @description ``measures`` None: recency, visits and spend in five bands each.
+         */
+        ScoreDraft: {
+            /**
+             * Measures
+             * @default null
+             */
+            measures: components["schemas"]["MeasureDraft"][] | null;
+            /**
+             * Close Gaps
+             * @default false
+             */
+            close_gaps: boolean;
+            /**
+             * @default {
+             *       "kind": "boxes",
+             *       "tiers": null
+             *     }
+             */
+            ladder: components["schemas"]["LadderDraft"];
+        };
         /**
          * ScoresPage
          * @description ``field`` over everyone; ``fields``: the same for each band of the third measure.
+         *
+         *     ``shaded``: what the shade says, in words; ``shade_unit`` its unit.
          */
         ScoresPage: {
             status: components["schemas"]["Status"];
             /** Made From */
             made_from: string;
+            /** Of */
+            of: string;
+            /** Revision */
+            revision: number;
+            draft: components["schemas"]["ScoreDraft"];
             /** Measures */
             measures: components["schemas"]["BandedMeasure"][];
+            /** Scorable */
+            scorable: components["schemas"]["Scorable"][];
+            /** Across */
+            across: string;
+            /** Up */
+            up: string;
+            /** Third */
+            third: string;
             field: components["schemas"]["PlotField"] | null;
             /** Fields */
             fields: components["schemas"]["PlotField"][];
-            /** Codes */
-            codes: components["schemas"]["CodeRow"][];
-            /** Code Count */
-            code_count: number;
+            /** Shade */
+            shade: string;
+            /** Shaded */
+            shaded: string;
+            /** Shade Unit */
+            shade_unit: string;
             /** Totals */
             totals: components["schemas"]["TotalRow"][];
+            ladder: components["schemas"]["LadderBody"] | null;
+            /** Kept */
+            kept: number | null;
             /** Scored */
             scored: number;
             /** Unscored */
             unscored: number;
+            /** Scored Money */
+            scored_money: number;
+        };
+        /** ScoresRevision */
+        ScoresRevision: {
+            /** Revision */
+            revision: number;
         };
         /** SegmentChange */
         SegmentChange: {
@@ -3666,6 +3908,58 @@ export interface components {
             value: number;
         };
         /**
+         * TierDraft
+         * @description A tier: totals from ``low`` up to ``high``, or the bands of each measure in ``ranges``.
+         */
+        TierDraft: {
+            /** Name */
+            name: string;
+            /**
+             * Low
+             * @default null
+             */
+            low: number | null;
+            /**
+             * High
+             * @default null
+             */
+            high: number | null;
+            /** Ranges */
+            ranges?: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+        };
+        /**
+         * TierRow
+         * @description A tier: ``ranges`` of bands in the order of the measures, or totals from ``low`` to ``high``.
+         *
+         *     ``hidden``: the tiers before it leave nothing of it.
+         */
+        TierRow: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Ranges */
+            ranges: [
+                number,
+                number
+            ][];
+            /** Customers */
+            customers: number;
+            /** Money */
+            money: number;
+            /** Hidden */
+            hidden: boolean;
+        };
+        /**
          * ToldMeasure
          * @description ``words``: the calculation with this customer's numbers; ``receipts``: what it rests on.
          */
@@ -3903,6 +4197,51 @@ export interface components {
             label: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * WorthCurve
+         * @description By band, worst first; null for an empty band. ``told``: share of the spend's variance.
+         */
+        WorthCurve: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Customers */
+            customers: number[];
+            /** Came Back */
+            came_back: (number | null)[];
+            /** Spend */
+            spend: (number | null)[];
+            /** Told */
+            told: number | null;
+        };
+        /**
+         * WorthPage
+         * @description The period from ``since`` to ``to``, by the bands as they stood on the day before.
+         */
+        WorthPage: {
+            /** Ready */
+            ready: boolean;
+            job: components["schemas"]["JobRow"] | null;
+            /** Words */
+            words: string;
+            /** At */
+            at: string;
+            /** Since */
+            since: string;
+            /** To */
+            to: string;
+            /** Months */
+            months: number;
+            /** Curves */
+            curves: components["schemas"]["WorthCurve"][];
+            /** Customers */
+            customers: number;
+            /** Came Back */
+            came_back: number | null;
+            /** Spend */
+            spend: number | null;
         };
     };
     responses: never;
@@ -6036,10 +6375,54 @@ export interface operations {
     studies_scores_retrieve: {
         parameters: {
             query?: {
+                /** @description the measure that lies across */
+                across?: string;
                 /** @description months to look back, or all */
                 back?: string;
                 /** @description digest of a lens */
                 lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description heads, customers, money, back, or measure:<name> */
+                shade?: string;
+                /** @description the measure of the small fields */
+                third?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+                /** @description the measure that lies upwards */
+                up?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoresPage"];
+                };
+            };
+        };
+    };
+    studies_scores_codes_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description the measure whose mean is told */
+                mean?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description customers, money, total or mean, or -… */
+                sort?: string;
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
@@ -6056,7 +6439,73 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ScoresPage"];
+                    "application/json": components["schemas"]["CodesPage"];
+                };
+            };
+        };
+    };
+    studies_scores_recipe_update: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ScoreDraft"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScoresRevision"];
+                };
+            };
+        };
+    };
+    studies_scores_worth_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description 1, 3, 6 or 12 */
+                months?: number;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthPage"];
                 };
             };
         };

@@ -1,217 +1,356 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useMemo, useRef, useState } from "react";
+
 import { api, data } from "@/api/client";
-import { count, day, inUnit, money, percent } from "@/charts/format";
-import { useLens } from "@/lens/context";
-import { PlotField } from "@/stations/scores/plot-field";
-import { useStation } from "@/stations/use-station";
+import { count, day } from "@/charts/format";
+import { RowsOf } from "@/stations/measures/rows-of";
+import { Codes } from "@/stations/scores/codes";
+import { Field } from "@/stations/scores/field";
+import { answers, countable } from "@/stations/scores/geometry";
+import type { Box } from "@/stations/scores/geometry";
+import { LadderOf } from "@/stations/scores/ladder";
+import { lost, MeasureChips } from "@/stations/scores/measure-chips";
+import { SmallFields } from "@/stations/scores/small-fields";
+import { Totals } from "@/stations/scores/totals";
+import { measuresOf, tiersOf, useScoreChange, useScores } from "@/stations/scores/use-scores";
+import type { Banded, Page, Tier } from "@/stations/scores/use-scores";
+import { Worth } from "@/stations/scores/worth";
 import { useStudy } from "@/study/context";
 import { Stale, Standing } from "@/study/standing";
+import { useAddress } from "@/study/use-address";
+import { Button } from "@/ui/button";
 import { Head } from "@/ui/head";
 import { NextStep } from "@/ui/next-step";
+import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { Views } from "@/ui/views";
 
-/** Scores: recency × frequency as true plots, the third measure as a row of small fields, codes. */
+const VIEWS = [
+  ["field", "Field and ladder"],
+  ["codes", "Codes"],
+  ["worth", "Worth of bands"],
+] as const;
+
+/** Scores: bands drawn at their real sizes, and the ladder of tiers that stands on them. */
 export function Scores() {
-  const { study, window } = useStudy();
-  const lens = useLens();
-  const scores = useStation(
-    "scores",
-    ({ study: id, query, signal }) =>
-      data(
-        api.GET("/api/studies/{study}/scores", { params: { path: { study: id }, query }, signal }),
-      ),
-    true,
-  );
+  const scores = useScores();
   if (scores.isPending) return <Waiting />;
   if (scores.isError) return <Failed words={scores.error.message} />;
-  const page = scores.data;
-  const [recency, frequency, monetary] = page.measures;
-  const lopsided = page.measures.filter((measure) => measure.lopsided);
-  const cash = (value: number) => money(value, study.scale, study.currency);
+  return <Whole page={scores.data} />;
+}
+
+function Whole({ page }: { page: Page }) {
+  const { window, canChange, study } = useStudy();
+  const [search, put] = useAddress();
+  const look = search.get("look") ?? "field";
+  const change = useScoreChange(page);
+  const keep = useKeep();
+  const kept = page.kept !== null;
+  const there = page.field !== null;
   return (
     <div className="grid gap-3">
       <Head
         title="Scores"
         words={
-          window && page.field
-            ? `${count(page.scored)} customers in 5 bands each, up to and including ${day(window.to)}; 5 is always the best. ${count(page.unscored)} have no score: no visit in the window.`
-            : "Customers cut into bands, 5 the best, drawn at their real sizes."
+          window && there
+            ? `${count(page.scored)} ${page.of ? "rows" : "customers"} in bands up to ${day(window.to)}, the highest band best.${page.unscored > 0 ? ` ${count(page.unscored)} have no score: no visit in the window, or no value.` : ""}`
+            : "Customers cut into bands, the highest the best, drawn at their real sizes."
         }
-      />
+      >
+        {canChange && there && !page.of && (
+          <Button
+            kind="main"
+            disabled={kept || keep.isPending || page.status.state !== "whole"}
+            onClick={() => keep.mutate()}
+          >
+            {kept ? "This ladder is kept" : "Keep this ladder"}
+          </Button>
+        )}
+      </Head>
       <Standing status={page.status} />
-      {page.status.state === "empty" && (
+      {!there && page.status.state === "empty" && (
         <Empty
           title="Scores are cut from measures"
           action={<NextStep to="ledger">Bring in a log first</NextStep>}
         >
           Here plots of recency and frequency will lie as wide and as high as their bands really
-          are, shaded by the money a head.
+          are, shaded by the money a head, with fences that make a ladder of tiers.
         </Empty>
       )}
-      {page.field && recency && frequency && monetary && (
-        <Stale status={page.status}>
-          {lopsided.length > 0 && (
-            <p className="card px-3 py-2 text-12">
-              {lopsided
-                .map((measure) =>
-                  measure.empty
-                    ? `${measure.label}: ${measure.empty} of 5 bands stay empty, because many customers share one value and ties are never split`
-                    : `${measure.label}: bands are lopsided, because many customers share one value and ties are never split`,
-                )
-                .join(". ")}
-              .
-            </p>
-          )}
-          <div className="grid grid-cols-[minmax(520px,1fr)_280px] items-start gap-3">
-            <section className="card p-3" aria-label="Field of recency and frequency">
-              <h2 className="text-14">Days since last visit × visits, at their real sizes</h2>
-              <p className="mb-2 text-12 text-quiet">
-                Width and height: the bands&rsquo; customers. Shade: money a head. Number:
-                customers. Pick a plot to look at its customers.
-              </p>
-              <PlotField
-                field={page.field}
-                across={recency}
-                up={frequency}
-                width={640}
-                height={390}
-              />
-              <h3 className="mt-3 text-13">The same by band of spend</h3>
-              <div className="mt-1 flex gap-3">
-                {page.fields.map((field) => (
-                  <div key={field.monetary_band}>
-                    <PlotField
-                      field={field}
-                      across={recency}
-                      up={frequency}
-                      width={116}
-                      height={84}
-                      small
-                    />
-                    <p className="text-center text-11 text-quiet">
-                      spend {field.monetary_band},{" "}
-                      {count(monetary.bands[field.monetary_band - 1]?.customers ?? 0)}
-                    </p>
-                  </div>
-                ))}
-              </div>
-            </section>
-            <div className="grid gap-3">
-              <section className="card p-3" aria-label="Bands">
-                <h2 className="text-14">Bands and what they span</h2>
-                {page.measures.map((measure) => (
-                  <div key={measure.name} className="mt-2">
-                    <h3 className="text-12">
-                      {measure.label}{" "}
-                      <span className="font-sans font-normal text-quiet">
-                        {measure.higher_is_better ? "more is better" : "fewer is better"}
-                      </span>
-                    </h3>
-                    <table className="w-full text-12">
-                      <tbody>
-                        {[...measure.bands].reverse().map((row) => (
-                          <tr
-                            key={row.band}
-                            className="cursor-pointer border-t border-line hover:bg-paper"
-                            onClick={(event) =>
-                              lens.pick(
-                                `band:${measure.name}`,
-                                { value: String(row.band) },
-                                event.shiftKey,
-                              )
-                            }
-                          >
-                            <td className="w-6 font-semibold">{row.band}</td>
-                            <td className="text-quiet">
-                              {span(row, measure.unit, study.currency)}
-                            </td>
-                            <td className="text-right">{count(row.customers)}</td>
-                          </tr>
-                        ))}
-                      </tbody>
-                    </table>
-                  </div>
-                ))}
-              </section>
-              <section className="card p-3" aria-label="Codes">
-                <h2 className="text-14">Most frequent codes</h2>
-                <p className="text-12 text-quiet">
-                  {page.code_count} occur. Recency, visits, spend in this order.
-                </p>
-                <table className="mt-1 w-full text-12">
-                  <tbody>
-                    {page.codes.map((row) => (
-                      <tr key={row.code} className="border-t border-line">
-                        <td className="font-semibold">{row.code}</td>
-                        <td className="text-right">{count(row.customers)}</td>
-                        <td className="text-right text-quiet">
-                          {percent(row.customers, page.scored)}
-                        </td>
-                        <td className="text-right">{cash(row.money)}</td>
-                      </tr>
-                    ))}
-                  </tbody>
-                </table>
-              </section>
-              <Totals totals={page.totals} />
-            </div>
-          </div>
-        </Stale>
+      {there && (
+        <>
+          <nav className="flex flex-wrap items-center gap-3" aria-label="Views of the scores">
+            <Views
+              views={page.of ? VIEWS.slice(0, 2) : VIEWS}
+              view={look}
+              onView={(view) => put({ look: view === "field" ? "" : view })}
+            />
+            <span className="flex-1" />
+            <Rows of={page.of} />
+          </nav>
+          <MeasureChips page={page} onMeasures={change.measures} onGaps={change.gaps} />
+          <Stale status={page.status}>
+            {look === "codes" ? (
+              <Codes page={page} />
+            ) : look === "worth" && !page.of ? (
+              <Worth page={page} />
+            ) : (
+              <FieldAndLadder page={page} change={change} />
+            )}
+          </Stale>
+        </>
+      )}
+      {study.role === "reader" && there && (
+        <p className="px-1 text-12 text-quiet">
+          You look only: an owner can make you an analyst, who cuts bands and moves fences.
+        </p>
       )}
     </div>
   );
 }
 
-/** The values a band spans; one value is said once. */
-function span(
-  row: { low: number | null; high: number | null },
-  unit: string,
-  currency: string,
-): string {
-  if (row.low === null) return "empty";
-  const low = inUnit(row.low, unit, currency);
-  return row.low === row.high ? low : `${low} to ${inUnit(row.high, unit, currency)}`;
+function FieldAndLadder({
+  page,
+  change,
+}: {
+  page: Page;
+  change: ReturnType<typeof useScoreChange>;
+}) {
+  const { study, canChange } = useStudy();
+  const [lit, setLit] = useState<number | null>(null);
+  const moving = useMoving(page, change);
+  const words = page.measures
+    .map((measure) => [measure.label, lost(measure, study.currency)] as const)
+    .filter(([, why]) => why);
+  const onCuts = (measure: Banded, own: number[]) =>
+    change.measures(
+      measuresOf(page).map((draft) =>
+        draft.name === measure.name ? { ...draft, cut: "own cuts", own } : draft,
+      ),
+      `${measure.label} is cut otherwise.`,
+    );
+  if (!page.ladder) return null;
+  return (
+    <div className="grid grid-cols-[minmax(540px,1fr)_288px] items-start gap-3">
+      <section className="card p-3" aria-label="Field">
+        <Axes page={page} />
+        <Field
+          page={page}
+          fences={moving.fences}
+          lit={lit}
+          canChange={canChange}
+          onFence={moving.fence}
+          onLand={moving.land}
+          onLift={moving.lift}
+          onCuts={onCuts}
+        />
+        <p className="mb-2 mt-1 text-12 text-quiet">
+          Draw a box over plots to look at their customers. Drag a cut on a ruler, a corner of a
+          fence.{" "}
+          {words.map(([label, why]) => (
+            <span key={label}>
+              <b className="font-semibold text-ink">{label}.</b> {why}{" "}
+            </span>
+          ))}
+        </p>
+        <SmallFields page={page} />
+        <h3 className="mb-1 mt-3 border-t border-line pt-2 text-13">Total of the bands</h3>
+        <Totals
+          page={page}
+          lows={moving.lows}
+          canMove={canChange}
+          onMove={moving.low}
+          onLand={moving.land}
+        />
+      </section>
+      <LadderOf
+        page={page}
+        ladder={page.ladder}
+        moving={moving.told}
+        lit={lit}
+        onLit={setLit}
+        onLadder={change.ladder}
+      />
+    </div>
+  );
 }
 
-function Totals({ totals }: { totals: { total: number; customers: number; money: number }[] }) {
-  const { study } = useStudy();
-  const most = Math.max(1, ...totals.map((row) => row.customers));
-  return (
-    <section className="card p-3" aria-label="Totals">
-      <h2 className="text-14">Total of the three bands</h2>
-      <svg
-        width={254}
-        height={92}
-        role="img"
-        aria-label={totals
-          .map((row) => `total ${row.total}: ${row.customers} customers`)
-          .join(", ")}
-      >
-        {totals.map((row, place) => {
-          const x = place * (254 / totals.length);
-          const tall = (row.customers / most) * 70;
-          return (
-            <g key={row.total}>
-              <title>{`Total ${row.total}: ${count(row.customers)} customers, ${money(row.money, study.scale, study.currency)}`}</title>
-              <rect
-                x={x + 1}
-                y={74 - tall}
-                width={254 / totals.length - 2}
-                height={tall}
-                fill="var(--color-everyone)"
-              />
-              <text
-                x={x + 127 / totals.length}
-                y={88}
-                fontSize={11}
-                textAnchor="middle"
-                style={{ fill: "var(--color-quiet)" }}
-              >
-                {row.total}
-              </text>
-            </g>
-          );
-        })}
-      </svg>
-    </section>
+/** Fences while they are moved: what they hold is added up from the plots, and kept on landing. */
+function useMoving(page: Page, change: ReturnType<typeof useScoreChange>) {
+  const [tiers, setTiers] = useState<Tier[] | null>(null);
+  const held = useRef(false);
+  const shown = useMemo(() => tiers ?? page.ladder?.tiers ?? [], [tiers, page.ladder]);
+  const names = page.measures.map((measure) => measure.name);
+  const [x, y] = [names.indexOf(page.across), names.indexOf(page.up)];
+  const fence = useCallback(
+    (number: number, box: Box) =>
+      setTiers((old) =>
+        (old ?? page.ladder?.tiers ?? []).map((tier) =>
+          tier.number === number
+            ? {
+                ...tier,
+                ranges: tier.ranges.map((range, n) =>
+                  n === x ? box.across : n === y ? box.up : range,
+                ) as Tier["ranges"],
+              }
+            : tier,
+        ),
+      ),
+    [page.ladder, x, y],
   );
+  const low = (place: number, bound: number) => {
+    const above = shown[place - 1]?.low ?? Infinity;
+    const below = shown[place + 1]?.low ?? -Infinity;
+    if (bound >= above || bound <= below) return;
+    setTiers(
+      shown.map((tier, n) =>
+        n === place ? { ...tier, low: bound } : n === place + 1 ? { ...tier, high: bound } : tier,
+      ),
+    );
+  };
+  const land = () => {
+    if (!tiers || !page.ladder) return;
+    held.current = false;
+    const same = JSON.stringify(tiers) === JSON.stringify(page.ladder.tiers);
+    const draft = tiersOf({ ...page, ladder: { ...page.ladder, tiers } });
+    if (!same)
+      change.ladder({ kind: page.ladder.kind, tiers: draft }, "The fence stands elsewhere.");
+    setTiers(null);
+  };
+  const told = useMemo(() => {
+    if (!tiers || !page.ladder) return null;
+    if (page.ladder.kind === "boxes") return countable(page) ? answers(page, tiers) : null;
+    return tiers.map((tier) =>
+      page.totals
+        .filter(
+          (row) => row.total >= (tier.low ?? -Infinity) && row.total < (tier.high ?? Infinity),
+        )
+        .reduce(
+          (sum, row) => ({
+            customers: sum.customers + row.customers,
+            money: sum.money + row.money,
+          }),
+          { customers: 0, money: 0 },
+        ),
+    );
+  }, [tiers, page]);
+  return {
+    told,
+    fence,
+    low,
+    land,
+    lift: () => {
+      held.current = true;
+    },
+    lows: shown.map((tier) => tier.low),
+    fences: shown.map((tier) => ({
+      number: tier.number,
+      name: tier.name,
+      box: {
+        across: (tier.ranges[x] ?? [1, 1]) as [number, number],
+        up: (tier.ranges[y] ?? tier.ranges[x] ?? [1, 1]) as [number, number],
+      },
+    })),
+  };
+}
+
+/** Which measures lie where, and what the shade says. */
+function Axes({ page }: { page: Page }) {
+  const [, put] = useAddress();
+  const pick = (key: "across" | "up" | "third", words: string, value: string) => (
+    <label className="flex items-center gap-1 text-12 text-quiet">
+      {words}
+      <select
+        value={value}
+        className="max-w-[150px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
+        onChange={(event) => {
+          const next = { across: page.across, up: page.up, third: page.third };
+          const other = (["across", "up", "third"] as const).find(
+            (each) => each !== key && next[each] === event.target.value,
+          );
+          if (other) next[other] = next[key];
+          put({ ...next, [key]: event.target.value });
+        }}
+      >
+        {page.measures.map((measure) => (
+          <option key={measure.name} value={measure.name}>
+            {measure.label}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+  return (
+    <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
+      {pick("across", "across", page.across)}
+      {page.measures.length > 1 && pick("up", "upwards", page.up)}
+      {page.measures.length > 2 && pick("third", "small", page.third)}
+      <label className="flex items-center gap-1 text-12 text-quiet">
+        shade
+        <select
+          value={page.shade}
+          className="max-w-[170px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
+          onChange={(event) => put({ shade: event.target.value })}
+        >
+          <option value="heads">money a head</option>
+          <option value="money">money</option>
+          <option value="customers">customers</option>
+          {!page.of && <option value="back">share that came back</option>}
+          {page.scorable.map((each) => (
+            <option key={each.name} value={`measure:${each.name}`}>
+              mean of {each.label.toLowerCase()}
+            </option>
+          ))}
+        </select>
+      </label>
+      {page.shade === "back" && <p className="w-full text-12 text-quiet">Shade: {page.shaded}.</p>}
+    </div>
+  );
+}
+
+/** Whom the rows stand for; asked of Measures, which knows what can be rolled up. */
+function Rows({ of }: { of: string }) {
+  const { study, view } = useStudy();
+  const [, put] = useAddress();
+  const measures = useQuery({
+    queryKey: ["study", study.id, "populations", view],
+    queryFn: () =>
+      data(
+        api.GET("/api/studies/{study}/measures", {
+          params: { path: { study: study.id }, query: view as never },
+        }),
+      ),
+    staleTime: 60_000,
+  });
+  if (!measures.data) return null;
+  return (
+    <RowsOf
+      page={{ ...measures.data, of }}
+      onRows={(value) => put({ of: value, across: "", up: "", third: "", shade: "" })}
+    />
+  );
+}
+
+/** Make the ladder the yardstick: Portraits, Crossings and Campaigns then go by it. */
+function useKeep() {
+  const { study, view, takeBack } = useStudy();
+  const queries = useQueryClient();
+  const say = useNotice();
+  return useMutation({
+    mutationFn: () =>
+      data(
+        api.POST("/api/studies/{study}/ladder", {
+          params: { path: { study: study.id }, query: view as never },
+        }),
+      ),
+    onSuccess: (adopted) =>
+      say(
+        `The ladder of ${adopted.k} tiers is kept: Portraits, Crossings and Campaigns go by it.`,
+        {
+          undo: takeBack,
+        },
+      ),
+    onError: (problem) => say(problem.message, { trouble: true }),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+  });
 }

@@ -1,0 +1,325 @@
+import { Popover } from "radix-ui";
+import { useState } from "react";
+
+import type { Schemas } from "@/api/client";
+import { count, figure, money, percent } from "@/charts/format";
+import { useLens } from "@/lens/context";
+import type { Answer } from "@/stations/scores/geometry";
+import { tiersOf } from "@/stations/scores/use-scores";
+import type { Draft, Page, Tier } from "@/stations/scores/use-scores";
+import { useStudy } from "@/study/context";
+
+const KINDS = [
+  ["boxes", "fences on the field"],
+  ["totals", "ranges of the total"],
+  ["shares", "equal shares"],
+] as const;
+const MOST = 12;
+
+interface Props {
+  page: Page;
+  ladder: Schemas["LadderBody"];
+  /** Counts while a fence moves; null otherwise. */
+  moving: Answer[] | null;
+  lit: number | null;
+  onLit: (number: number | null) => void;
+  onLadder: (ladder: Draft["ladder"], words: string) => void;
+}
+
+/** The ladder's tiers, the best on top: names, customers and money on one scale. */
+export function LadderOf({ page, ladder, moving, lit, onLit, onLadder }: Props) {
+  const { canChange } = useStudy();
+  const tiers = tiersOf(page);
+  const told = ladder.tiers.map((tier, n) => moving?.[n] ?? tier);
+  const outside = moving
+    ? page.scored - moving.reduce((sum, each) => sum + each.customers, 0)
+    : ladder.outside;
+  const set = (next: typeof tiers, words: string) =>
+    onLadder({ kind: ladder.kind, tiers: next }, words);
+  const add = () => {
+    const name = fresh(tiers.map((tier) => tier.name));
+    const ranges = Object.fromEntries(
+      page.measures.map((measure) => [
+        measure.name,
+        [measure.bands.length, measure.bands.length] as [number, number],
+      ]),
+    );
+    const lowest = tiers.at(-1);
+    if (ladder.kind === "totals" && lowest) {
+      const least = page.totals[0]?.total ?? 0;
+      const above = tiers.at(-2)?.low ?? least + 2;
+      const low = Math.max(least + 1, Math.floor((least + above) / 2));
+      set(
+        [...tiers.slice(0, -1), { ...lowest, low }, { name, low: null, high: low, ranges: {} }],
+        `${name} is there.`,
+      );
+    } else set([...tiers, { name, low: null, high: null, ranges }], `${name} is there.`);
+  };
+  return (
+    <section className="card p-3" aria-label="Ladder">
+      <div className="flex items-baseline justify-between gap-2">
+        <h2 className="text-14">Ladder</h2>
+        <select
+          aria-label="How the ladder stands"
+          className="rounded-md border border-line bg-card px-1.5 py-0.5 text-12"
+          value={ladder.kind}
+          disabled={!canChange}
+          onChange={(event) =>
+            onLadder(
+              { kind: event.target.value as Draft["ladder"]["kind"], tiers: null },
+              "The ladder stands otherwise.",
+            )
+          }
+        >
+          {KINDS.map(([kind, words]) => (
+            <option key={kind} value={kind}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </div>
+      <p className="mb-1 mt-0.5 text-12 text-quiet">
+        {ladder.kind === "boxes"
+          ? "The first tier that holds a customer counts. Drag a corner on the field."
+          : ladder.kind === "totals"
+            ? "Drag the lines on the totals below the field."
+            : "As equal as ties allow: equal totals are never split."}
+      </p>
+      <ol>
+        {ladder.tiers.map((tier, n) => (
+          <TierLine
+            key={tier.number}
+            tier={tier}
+            told={told[n] ?? tier}
+            page={page}
+            most={Math.max(1, ...told.map((each) => each.customers))}
+            lit={lit === tier.number}
+            onLit={onLit}
+            canChange={canChange}
+            taken={tiers.map((each) => each.name.toLowerCase())}
+            onName={(name) =>
+              set(
+                tiers.map((each, m) => (m === n ? { ...each, name } : each)),
+                `The tier is called ${name}.`,
+              )
+            }
+            onUp={
+              ladder.kind === "boxes" && n > 0
+                ? () => {
+                    const next = [...tiers];
+                    next.splice(n - 1, 2, tiers[n] as never, tiers[n - 1] as never);
+                    set(next, `${tier.name} comes first.`);
+                  }
+                : undefined
+            }
+            onDrop={
+              tiers.length > 1
+                ? () => set(without(tiers, n, ladder.kind), `${tier.name} is gone.`)
+                : undefined
+            }
+          />
+        ))}
+      </ol>
+      <p className="mt-1.5 flex items-baseline justify-between text-12">
+        <span className={outside > 0 ? "text-below" : "text-quiet"}>
+          {outside > 0 ? `${count(outside)} are in no tier` : "Everyone with a score has a tier."}
+        </span>
+        {canChange && tiers.length < MOST && (
+          <button type="button" className="underline" onClick={add}>
+            Add a tier
+          </button>
+        )}
+      </p>
+      {!ladder.proposed && canChange && (
+        <button
+          type="button"
+          className="text-12 text-quiet underline hover:text-ink"
+          onClick={() =>
+            onLadder({ kind: ladder.kind, tiers: null }, "Back to the ladder to begin with.")
+          }
+        >
+          Begin the ladder anew
+        </button>
+      )}
+    </section>
+  );
+}
+
+/** The tiers without one; a range of totals goes to the tier below it. */
+function without(tiers: Schemas["TierDraft"][], n: number, kind: string) {
+  const rest = tiers.filter((_, m) => m !== n);
+  if (kind !== "totals") return rest;
+  const gone = tiers[n];
+  return rest.map((tier, m) =>
+    m === n
+      ? { ...tier, high: gone?.high ?? null }
+      : m === n - 1 && n === rest.length
+        ? { ...tier, low: null }
+        : tier,
+  );
+}
+
+function fresh(names: string[]): string {
+  for (let n = names.length + 1; ; n++) if (!names.includes(`Tier ${n}`)) return `Tier ${n}`;
+}
+
+interface LineProps {
+  tier: Tier;
+  told: Answer;
+  page: Page;
+  most: number;
+  lit: boolean;
+  canChange: boolean;
+  taken: string[];
+  onLit: (number: number | null) => void;
+  onName: (name: string) => void;
+  onUp?: () => void;
+  onDrop?: () => void;
+}
+
+function TierLine(props: LineProps) {
+  const { tier, told, page, most, lit, canChange, taken, onLit, onName, onUp, onDrop } = props;
+  const { study } = useStudy();
+  const lens = useLens();
+  const mostMoney = Math.max(1, page.scored_money);
+  const share = told.customers / Math.max(1, page.scored);
+  const cash = told.money / mostMoney;
+  // Customers and money are shares of their wholes, on one scale for both and for all tiers.
+  const scale = Math.max(
+    most / Math.max(1, page.scored),
+    ...(page.ladder?.tiers.map((each) => each.money / mostMoney) ?? []),
+    0.01,
+  );
+  const words = `${tier.name}: ${count(told.customers)} customers, ${money(told.money, study.scale, study.currency)}`;
+  return (
+    <li
+      className={`group border-t border-line py-1.5 ${lit ? "bg-paper" : ""}`}
+      onMouseEnter={() => onLit(tier.number)}
+      onMouseLeave={() => onLit(null)}
+    >
+      <div className="flex items-center gap-1.5">
+        <span className="grid size-[16px] shrink-0 place-items-center rounded bg-ink text-11 text-white">
+          {tier.number}
+        </span>
+        <button
+          type="button"
+          className="min-w-0 flex-1 truncate text-left font-semibold hover:underline"
+          title={words}
+          disabled={page.of !== ""}
+          onFocus={() => onLit(tier.number)}
+          onBlur={() => onLit(null)}
+          onClick={(event) => lens.pick("tier:now", { value: String(tier.number) }, event.shiftKey)}
+        >
+          {tier.name}
+        </button>
+        {canChange && (
+          <Menu tier={tier} taken={taken} onName={onName} onUp={onUp} onDrop={onDrop} />
+        )}
+      </div>
+      <div className="mt-1 grid grid-cols-[1fr_92px] items-center gap-x-2 text-12">
+        <span className="h-[6px] bg-everyone" style={{ width: `${(100 * share) / scale}%` }} />
+        <span className="text-right">
+          {count(told.customers)}{" "}
+          <span className="text-quiet">{percent(told.customers, page.scored, 0)}</span>
+        </span>
+        <span
+          className="h-[6px] border border-quiet"
+          style={{ width: `${Math.max(0, (100 * cash) / scale)}%` }}
+        />
+        <span className="text-right">
+          {money(told.money, study.scale, study.currency)}{" "}
+          <span className="text-quiet">{percent(told.money, mostMoney, 0)}</span>
+        </span>
+      </div>
+      <p className="text-11 text-quiet">
+        {tier.hidden ? "The tiers above it leave nothing of it." : rangeWords(tier, page)}
+      </p>
+    </li>
+  );
+}
+
+function rangeWords(tier: Tier, page: Page): string {
+  if (page.ladder?.kind !== "boxes")
+    return tier.low === null
+      ? `totals below ${figure(tier.high)}`
+      : tier.high === null
+        ? `totals from ${figure(tier.low)}`
+        : `totals from ${figure(tier.low)} to below ${figure(tier.high)}`;
+  const parts = tier.ranges.flatMap(([low, high], n) => {
+    const measure = page.measures[n];
+    if (!measure || (low === 1 && high === measure.bands.length)) return [];
+    return [`${measure.label.toLowerCase()} ${low === high ? low : `${low} to ${high}`}`];
+  });
+  return parts.length ? parts.join(", ") : "every band";
+}
+
+function Menu({
+  tier,
+  taken,
+  onName,
+  onUp,
+  onDrop,
+}: Pick<LineProps, "tier" | "taken" | "onName" | "onUp" | "onDrop">) {
+  const [name, setName] = useState(tier.name);
+  const [open, setOpen] = useState(false);
+  const same =
+    name.trim().toLowerCase() !== tier.name.toLowerCase() &&
+    taken.includes(name.trim().toLowerCase());
+  const keep = () => {
+    if (!name.trim() || same) return;
+    if (name.trim() !== tier.name) onName(name.trim());
+    setOpen(false);
+  };
+  return (
+    <Popover.Root
+      open={open}
+      onOpenChange={(next) => {
+        setOpen(next);
+        setName(tier.name);
+      }}
+    >
+      <Popover.Trigger
+        aria-label={`Change ${tier.name}`}
+        className="rounded px-1 text-12 text-quiet opacity-60 hover:bg-paper hover:text-ink group-hover:opacity-100"
+      >
+        change
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={4}
+          className="card z-40 grid w-60 gap-2 p-3 shadow-lg"
+        >
+          <label className="text-12 text-quiet">
+            Name
+            <input
+              value={name}
+              maxLength={40}
+              className="mt-0.5 w-full rounded-md border border-line px-2 py-1 text-13 text-ink"
+              onChange={(event) => setName(event.target.value)}
+              onKeyDown={(event) => {
+                if (event.key === "Enter") keep();
+              }}
+            />
+          </label>
+          {same && <p className="text-12 text-alarm">Another tier is called so.</p>}
+          <div className="flex justify-between text-12">
+            <button type="button" className="underline" onClick={keep}>
+              Rename
+            </button>
+            {onUp && (
+              <Popover.Close className="underline" onClick={onUp}>
+                Count it earlier
+              </Popover.Close>
+            )}
+            {onDrop && (
+              <Popover.Close className="underline" onClick={onDrop}>
+                Take it out
+              </Popover.Close>
+            )}
+          </div>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}

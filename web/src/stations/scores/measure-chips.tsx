@@ -1,0 +1,266 @@
+import { Popover } from "radix-ui";
+
+import { count, figure, inUnit } from "@/charts/format";
+import { measuresOf } from "@/stations/scores/use-scores";
+import type { Banded, MeasureDraft, Page } from "@/stations/scores/use-scores";
+import { useStudy } from "@/study/context";
+import { Switch } from "@/ui/switch";
+
+const CUTS = [
+  ["equal customers", "equal numbers of customers"],
+  ["equal widths", "equal widths"],
+  ["own cuts", "own cuts"],
+] as const;
+const MOST = 8;
+
+interface Props {
+  page: Page;
+  onMeasures: (measures: MeasureDraft[], words: string) => void;
+  onGaps: (close: boolean) => void;
+}
+
+/** The measures that are scored, each with its bands, direction and weight. */
+export function MeasureChips({ page, onMeasures, onGaps }: Props) {
+  const { canChange } = useStudy();
+  const drafts = measuresOf(page);
+  const free = page.scorable.filter((each) => !drafts.some((draft) => draft.name === each.name));
+  return (
+    <div className="flex flex-wrap items-center gap-2" aria-label="Scored measures" role="group">
+      {page.measures.map((measure) => (
+        <Popover.Root key={measure.name}>
+          <Popover.Trigger className="card flex items-baseline gap-1.5 px-2.5 py-1 hover:border-quiet">
+            <b className="font-semibold">{measure.label}</b>
+            <span className="text-12 text-quiet">
+              {measure.bands.length} bands
+              {measure.weight !== 1 && ` × ${figure(measure.weight)}`}
+              {measure.empty > 0 && <span className="text-below"> · {measure.empty} lost</span>}
+            </span>
+          </Popover.Trigger>
+          <Popover.Portal>
+            <Popover.Content
+              align="start"
+              sideOffset={4}
+              className="card z-40 w-[340px] p-3 shadow-lg"
+            >
+              <MeasureMenu
+                measure={measure}
+                last={drafts.length === 1}
+                onChange={(change, words) =>
+                  onMeasures(
+                    drafts.map((draft) =>
+                      draft.name === measure.name ? { ...draft, ...change } : draft,
+                    ),
+                    words,
+                  )
+                }
+                onDrop={() =>
+                  onMeasures(
+                    drafts.filter((draft) => draft.name !== measure.name),
+                    `${measure.label} is no longer scored.`,
+                  )
+                }
+              />
+            </Popover.Content>
+          </Popover.Portal>
+        </Popover.Root>
+      ))}
+      {canChange && free.length > 0 && drafts.length < MOST && (
+        <select
+          aria-label="Score another measure"
+          className="rounded-md border border-dashed border-quiet bg-transparent px-2 py-1 text-12 text-quiet"
+          value=""
+          onChange={(event) => {
+            const picked = free.find((each) => each.name === event.target.value);
+            if (picked)
+              onMeasures(
+                [
+                  ...drafts,
+                  {
+                    name: picked.name,
+                    higher_is_better: null,
+                    bands: 5,
+                    weight: 1,
+                    cut: "equal customers",
+                    own: [],
+                  },
+                ],
+                `${picked.label} is scored too.`,
+              );
+          }}
+        >
+          <option value="">+ measure</option>
+          {free.map((each) => (
+            <option key={each.name} value={each.name}>
+              {each.label}
+            </option>
+          ))}
+        </select>
+      )}
+      {(page.draft.close_gaps || page.measures.some((measure) => measure.empty > 0)) && (
+        <span className="flex items-center gap-1.5 text-12">
+          <Switch
+            on={page.draft.close_gaps ?? false}
+            label="Close the gaps"
+            disabled={!canChange}
+            onChange={onGaps}
+          />
+          close the gaps
+        </span>
+      )}
+    </div>
+  );
+}
+
+/** Why bands are not as asked for, in words; empty where they are. */
+export function lost(measure: Banded, currency: string): string {
+  if (!measure.lopsided) return "";
+  const value =
+    measure.tied === null
+      ? ""
+      : ` ${count(measure.tied_customers)} customers share ${inUnit(measure.tied, measure.unit, currency)}`;
+  const why = measure.cut === "equal customers" ? `${value}, and equal values are never split` : "";
+  return measure.empty > 0
+    ? `${measure.empty} of ${measure.bands.length} bands stay empty:${why || " nobody's value lies there"}.`
+    : `Bands differ in size${why ? `:${why}` : " as the values do"}.`;
+}
+
+interface MenuProps {
+  measure: Banded;
+  last: boolean;
+  onChange: (change: Partial<MeasureDraft>, words: string) => void;
+  onDrop: () => void;
+}
+
+function MeasureMenu({ measure, last, onChange, onDrop }: MenuProps) {
+  const { canChange, study } = useStudy();
+  const span = (low: number | null, high: number | null) =>
+    low === null
+      ? "nobody"
+      : low === high
+        ? inUnit(low, measure.unit, study.currency)
+        : `${inUnit(low, measure.unit, study.currency)} to ${inUnit(high, measure.unit, study.currency)}`;
+  const label = measure.label;
+  return (
+    <div className="grid gap-2.5">
+      <p className="text-12 text-quiet">{measure.definition}</p>
+      <fieldset disabled={!canChange} className="grid gap-2 text-12">
+        <label className="flex items-center justify-between">
+          Bands
+          <input
+            type="number"
+            min={2}
+            max={10}
+            key={measure.asked}
+            defaultValue={measure.asked}
+            disabled={measure.cut === "own cuts"}
+            className="w-16 rounded-md border border-line px-2 py-0.5 text-13"
+            onChange={(event) => {
+              const bands = Number(event.target.value);
+              if (Number.isInteger(bands) && bands >= 2 && bands <= 10)
+                onChange({ bands }, `${label} has ${bands} bands.`);
+            }}
+          />
+        </label>
+        <label className="flex items-center justify-between">
+          Cut into
+          <select
+            value={measure.cut}
+            className="rounded-md border border-line bg-card px-1.5 py-0.5 text-13"
+            onChange={(event) => {
+              const cut = event.target.value as MeasureDraft["cut"];
+              onChange(
+                { cut, own: cut === "own cuts" ? measure.cuts : [] },
+                `${label} is cut into ${event.target.value}.`,
+              );
+            }}
+          >
+            {CUTS.map(([key, words]) => (
+              <option key={key} value={key}>
+                {words}
+              </option>
+            ))}
+          </select>
+        </label>
+        {measure.cut === "own cuts" && <OwnCuts measure={measure} onChange={onChange} />}
+        <span className="flex items-center justify-between">
+          More is better
+          <Switch
+            on={measure.higher_is_better}
+            label={`More ${label} is better`}
+            onChange={(higher_is_better) =>
+              onChange(
+                { higher_is_better },
+                `${label}: ${higher_is_better ? "more" : "less"} is better.`,
+              )
+            }
+          />
+        </span>
+        <label className="flex items-center justify-between">
+          Weight in the total
+          <input
+            type="number"
+            min={0}
+            max={100}
+            step={0.5}
+            key={measure.weight}
+            defaultValue={measure.weight}
+            className="w-16 rounded-md border border-line px-2 py-0.5 text-13"
+            onBlur={(event) => {
+              const weight = Number(event.target.value);
+              if (weight !== measure.weight && weight >= 0)
+                onChange({ weight }, `${label} weighs ${weight}.`);
+            }}
+          />
+        </label>
+      </fieldset>
+      <table className="w-full text-12">
+        <tbody>
+          {[...measure.bands].reverse().map((band) => (
+            <tr key={band.band} className="border-t border-line">
+              <td className="w-6 py-0.5 font-semibold">{band.band}</td>
+              <td className="text-quiet">{span(band.low, band.high)}</td>
+              <td className="text-right">{count(band.customers)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {measure.lopsided && <p className="text-12 text-quiet">{lost(measure, study.currency)}</p>}
+      {measure.missing > 0 && (
+        <p className="text-12 text-quiet">
+          {count(measure.missing)} lack it: no band, no code, no total.
+        </p>
+      )}
+      {canChange && !last && (
+        <button type="button" className="justify-self-start text-12 underline" onClick={onDrop}>
+          Score without it
+        </button>
+      )}
+    </div>
+  );
+}
+
+/** The cuts as figures, for those who have them written down. */
+function OwnCuts({ measure, onChange }: Pick<MenuProps, "measure" | "onChange">) {
+  return (
+    <label className="grid gap-1">
+      <span className="text-quiet">Cuts, divided by blanks</span>
+      <input
+        key={measure.cuts.join(" ")}
+        defaultValue={measure.cuts.join(" ")}
+        className="rounded-md border border-line px-2 py-1 text-13"
+        onKeyDown={(event) => {
+          if (event.key === "Enter") event.currentTarget.blur();
+        }}
+        onBlur={(event) => {
+          const own = event.target.value.trim().split(/\s+/).map(Number).filter(Number.isFinite);
+          const rising = [...new Set(own)].sort((a, b) => a - b);
+          if (rising.length > 0 && rising.length <= 9 && rising.join() !== measure.cuts.join())
+            onChange(
+              { own: rising, cut: "own cuts" },
+              `${measure.label} has ${rising.length + 1} bands.`,
+            );
+        }}
+      />
+    </label>
+  );
+}

@@ -1,0 +1,57 @@
+import { useMemo } from "react";
+
+import { count } from "@/charts/format";
+import { withValues } from "@/lens/clauses";
+import { useLens } from "@/lens/context";
+import { sizesOf, stretches } from "@/stations/scores/geometry";
+import { dotFor, Plots, rangeOf } from "@/stations/scores/plots";
+import type { Page } from "@/stations/scores/use-scores";
+
+const H = 74;
+
+/** The same field for each band of a third measure; a click takes that band into the lens. */
+export function SmallFields({ page }: { page: Page }) {
+  const lens = useLens();
+  const find = (name: string) => page.measures.find((measure) => measure.name === name);
+  const [across, up, third] = [find(page.across), find(page.up), find(page.third)];
+  const many = page.fields.length;
+  const wide = Math.max(44, Math.floor((600 - 8 * (many - 1)) / Math.max(1, many)));
+  const columns = useMemo(() => (across ? stretches(sizesOf(across), wide) : []), [across, wide]);
+  const rows = useMemo(() => (up ? stretches(sizesOf(up), H) : []), [up]);
+  const range = useMemo(() => rangeOf(page.fields, page.shade), [page.fields, page.shade]);
+  if (!third || !across || !up) return null;
+  return (
+    <div className="flex gap-2" aria-label={`By band of ${third.label}`} role="group">
+      {page.fields.map((field) => (
+        <button
+          key={field.third}
+          type="button"
+          className="min-w-0 flex-1 rounded-md p-0.5 hover:bg-paper"
+          disabled={page.of !== ""}
+          onClick={() =>
+            lens.set(withValues(lens.clauses, `band:${third.name}`, [String(field.third)]))
+          }
+        >
+          <svg viewBox={`0 0 ${wide} ${H}`} className="block w-full" aria-hidden>
+            <Plots
+              field={field}
+              shade={page.shade}
+              columns={columns}
+              rows={rows}
+              height={H}
+              each={dotFor(page.scored) * 2}
+              range={range}
+              small
+            />
+          </svg>
+          <span className="block truncate text-11">
+            <b className="font-semibold">{field.third}</b>{" "}
+            <span className="text-quiet">
+              {count(third.bands[field.third - 1]?.customers ?? 0)}
+            </span>
+          </span>
+        </button>
+      ))}
+    </div>
+  );
+}

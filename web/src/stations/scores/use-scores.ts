@@ -1,0 +1,102 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { useRows } from "@/stations/measures/use-rows";
+import { useStation } from "@/stations/use-station";
+import { useStudy } from "@/study/context";
+import { inTurn } from "@/study/in-turn";
+import { useAddress } from "@/study/use-address";
+import { useNotice } from "@/ui/notices";
+
+export type Page = Schemas["ScoresPage"];
+export type Draft = Schemas["ScoreDraft"];
+export type MeasureDraft = Schemas["MeasureDraft"];
+export type Banded = Schemas["BandedMeasure"];
+export type Tier = Schemas["TierRow"];
+
+const LOOK = ["across", "up", "third", "shade"] as const;
+
+/** The station's page, as this tab looks at it. */
+export function useScores() {
+  const [search] = useAddress();
+  const of = search.get("of") ?? "";
+  const look = Object.fromEntries(LOOK.map((key) => [key, search.get(key) ?? ""]));
+  return useStation(
+    "scores",
+    ({ study, query, signal }) =>
+      data(
+        api.GET("/api/studies/{study}/scores", {
+          params: {
+            path: { study },
+            query: { ...(query as object), ...look, ...(of && { of }) } as never,
+          },
+          signal,
+        }),
+      ),
+    true,
+    `${of} ${Object.values(look).join(" ")}`,
+  );
+}
+
+/** The measures of a page as a draft that can be changed. */
+export function measuresOf(page: Page): MeasureDraft[] {
+  return (
+    (page.draft.measures as MeasureDraft[] | null) ??
+    page.measures.map((measure) => ({
+      name: measure.name,
+      higher_is_better: null,
+      bands: measure.asked,
+      weight: measure.weight,
+      cut: "equal customers" as const,
+      own: [],
+    }))
+  );
+}
+
+/** The tiers of a page as drafts; ranges by the measures' names. */
+export function tiersOf(page: Page): Schemas["TierDraft"][] {
+  const names = page.measures.map((measure) => measure.name);
+  return (page.ladder?.tiers ?? []).map((tier) => ({
+    name: tier.name,
+    low: tier.low,
+    high: tier.high,
+    ranges: Object.fromEntries(
+      tier.ranges.map((range, n) => [names[n] ?? "", range as [number, number]]),
+    ),
+  }));
+}
+
+/** Change bands, directions, weights or the ladder; undoable. */
+export function useScoreChange(page: Page) {
+  const { study, takeBack } = useStudy();
+  const view = useRows();
+  const queries = useQueryClient();
+  const say = useNotice();
+  const change = useMutation({
+    mutationFn: ({ draft }: { draft: Partial<Draft>; words: string }) =>
+      inTurn(`scores ${study.id} ${page.of}`, page.revision, (headers) =>
+        data(
+          api.PUT("/api/studies/{study}/scores/recipe", {
+            params: { path: { study: study.id }, query: view as never },
+            body: { ...(page.draft as Draft), ...draft },
+            headers,
+          }),
+        ),
+      ),
+    onSuccess: (_, { words }) => say(words, { undo: takeBack }),
+    onError: (problem) => say(problem.message, { trouble: true }),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+  });
+  return {
+    busy: change.isPending,
+    measures: (measures: MeasureDraft[], words: string) =>
+      change.mutate({ draft: { measures }, words }),
+    ladder: (ladder: Draft["ladder"], words: string) => change.mutate({ draft: { ladder }, words }),
+    gaps: (close_gaps: boolean) =>
+      change.mutate({
+        draft: { close_gaps },
+        words: close_gaps ? "Empty bands are closed." : "Bands are as asked for.",
+      }),
+  };
+}
