@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 
 from sortija.core.groups.engines import Centres
 from sortija.core.groups.recipe import Prepared
+from sortija.core.scores.recipe import FrozenScore, Scored
 
-__all__ = ["Why", "effect_size", "explain"]
+__all__ = ["Why", "effect_size", "explain", "explain_bands"]
 
 
 @dataclass(frozen=True)
@@ -55,6 +56,27 @@ def explain(before: Prepared, after: Prepared, centres: Centres, origin: int, ta
     total = float(parts.sum())
     shares = parts / total if total else np.zeros(len(parts))
     return Why(before.preparation.names, parts, total, shares)
+
+
+def explain_bands(
+    before: Scored, after: Scored, frozen: FrozenScore, who: NDArray[np.bool_]
+) -> Why:
+    """Explain a crossing between tiers: each measure's part in the change of the total.
+
+    Parts are the weighted changes of bands, summed over the customers ``who``; Δ is the change of
+    their totals. Without any (a move between boxes of one total) nobody has a share.
+    """
+    parts = np.array(
+        [
+            weight * float((b.bands[who].astype(np.int64) - a.bands[who]).sum())
+            for a, b, (_, weight, _) in zip(
+                before.bandings, after.bandings, frozen.measures, strict=True
+            )
+        ]
+    )
+    total = float(parts.sum())
+    shares = parts / total if total else np.zeros(len(parts))
+    return Why(tuple(name for name, _, _ in frozen.measures), parts, total, shares)
 
 
 def effect_size(first: NDArray[np.float64], second: NDArray[np.float64]) -> float:

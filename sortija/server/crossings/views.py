@@ -11,16 +11,17 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.crossings.matrix import Crossings, border_moves, cross, quarter_ends
-from sortija.core.crossings.why import effect_size, explain
-from sortija.core.groups.recipe import Prepared
+from sortija.core.crossings.why import effect_size, explain, explain_bands
+from sortija.core.groups.recipe import Preparation, Prepared
 from sortija.core.table import Column
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.inputs import table_for
 from sortija.server.groups.models import Yardstick
-from sortija.server.groups.placed import PlacedAt, frozen, placed_at, placed_from
+from sortija.server.groups.placed import ByLadder, PlacedAt, frozen, placed_at, placed_from
 from sortija.server.groups.views import Adopted, adopted_body
 from sortija.server.lens.fields import Field, field_kind
 from sortija.server.measures.made import Made, standing
+from sortija.server.scores.scored import scored_by
 from sortija.server.studies.http import Status
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
@@ -116,8 +117,7 @@ def _keyed(before: PlacedAt, after: PlacedAt) -> Pair:
     return Keyed((before.stamp, after.stamp), (before, after))
 
 
-def _prepared(at: PlacedAt) -> Prepared:
-    preparation, _ = frozen(at.yardstick)
+def _prepared(at: PlacedAt, preparation: Preparation) -> Prepared:
     table = table_for(at.yardstick.study, at.made, list(preparation.names))
     return preparation.rows(table, at.made.present)
 
@@ -125,9 +125,12 @@ def _prepared(at: PlacedAt) -> Prepared:
 @lru_cache(maxsize=64)
 def _border(key: Pair) -> NDArray[np.bool_]:
     before, after = key.value
+    by = frozen(before.yardstick)
+    if isinstance(by, ByLadder):
+        return np.zeros(len(before.placement.state), np.bool_)  # tiers have edges, no borders
     return border_moves(
-        before.placement, after.placement, _prepared(before), _prepared(after),
-        frozen(before.yardstick)[1],
+        before.placement, after.placement, _prepared(before, by.preparation),
+        _prepared(after, by.preparation), by.centres,
     )  # fmt: skip
 
 
@@ -234,8 +237,8 @@ def why_page(study: Study, window: WindowInView, step: int, origin: int, target:
     kind = "means"
     between = origin < k and target < k and origin != target and bool(who.any())
     if between:
-        kind = "shares"
         rows = _shares(yardstick, before, after, who, origin, target)
+        kind = "shares" if any(row.share for row in rows) else "means"
     elif who.any() and origin < k and target == k + 1:
         stayed = (before.placement.state == origin) & (after.placement.state == origin)
         rows = _against_stayers(yardstick, before, who, stayed)
@@ -285,11 +288,15 @@ def _shares(
     yardstick: Yardstick, before: PlacedAt, after: PlacedAt,
     who: NDArray[np.bool_], origin: int, target: int,
 ) -> list[WhyRow]:  # fmt: skip
-    centres = frozen(yardstick)[1]
-    first, second = _prepared(before), _prepared(after)
+    by = frozen(yardstick)
+    if isinstance(by, ByLadder):
+        bands = scored_by(before.made, by.ladder), scored_by(after.made, by.ladder)
+        told = explain_bands(*bands, by.ladder.score, who)
+        return _rows(before, after, who, told.names, told.shares)
+    first, second = _prepared(before, by.preparation), _prepared(after, by.preparation)
     first = first.take(np.flatnonzero(who[first.rows]))
     second = second.take(np.flatnonzero(who[second.rows]))
-    found = explain(first, second, centres, origin, target)
+    found = explain(first, second, by.centres, origin, target)
     return _rows(before, after, who, found.names, found.shares)
 
 
@@ -298,7 +305,7 @@ def _against_stayers(
 ) -> list[WhyRow]:
     """What set those who left apart from those who stayed, at the earlier date."""
     rows = []
-    for name in frozen(yardstick)[0].names:
+    for name in frozen(yardstick).names:
         if name.startswith("trait:"):
             continue
         values = np.asarray(at.made.column(name).values)
@@ -316,7 +323,7 @@ def _against_stayers(
 def _means(
     yardstick: Yardstick, before: PlacedAt, after: PlacedAt, who: NDArray[np.bool_]
 ) -> list[WhyRow]:
-    names = tuple(n for n in frozen(yardstick)[0].names if not n.startswith("trait:"))
+    names = tuple(n for n in frozen(yardstick).names if not n.startswith("trait:"))
     rows = _rows(before, after, who, names, np.zeros(len(names)))
     return [r for r in rows if r.before is not None or r.after is not None]
 
@@ -352,5 +359,5 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     yardstick = yardstick_of(study)
     if yardstick is None or window is None:
         return Fact("not yet", "needs groups")
-    words = f"{DATES} quarter ends, {yardstick.grouping.k} segments"
+    words = f"{DATES} quarter ends, {yardstick.k} segments"
     return standing(study, window).fact(words)

@@ -1,23 +1,30 @@
-"""Groups over HTTP."""
+"""Groups over HTTP: recipe, string, adoption, what was kept."""
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.http import Http404
-from drf_spectacular.utils import extend_schema
-from pydantic import BaseModel
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from pydantic import BaseModel, Field
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.groups.actions import adopt, run_recipe
+from sortija.server.groups.actions import adopt, open_candidate, run_recipe, take_up
+from sortija.server.groups.api_pictures import picture_urls
+from sortija.server.groups.identities import swap
 from sortija.server.groups.inputs import Draft, change_draft
-from sortija.server.groups.models import Grouping
+from sortija.server.groups.kept import KeptPage, change_kept, kept_page
+from sortija.server.groups.ladders import keep_present_ladder
+from sortija.server.groups.models import Grouping, Yardstick
 from sortija.server.groups.views import Adopted, GroupsPage, adopted_body, groups_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, JobRow, body, expected_revision, job_row, reply
+from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.windows import WindowInView, window_from
 
 __all__ = ["urls"]
 
@@ -30,11 +37,54 @@ class GroupingChoice(BaseModel):
     grouping: int
 
 
+class YardstickChoice(BaseModel):
+    yardstick: int
+
+
+class KeptChange(BaseModel):
+    """What is not given stays as it is."""
+
+    starred: bool | None = None
+    note: str | None = Field(default=None, max_length=300)
+    deleted: bool | None = None
+
+
+class SegmentPair(BaseModel):
+    first: int
+    second: int
+
+
+def window_of(request: Request, study: Study) -> WindowInView:
+    """The window in view; a problem where there is nothing to look at."""
+    window = window_from(request, default_window(study))
+    if window is None:
+        raise Problem("There is no log yet. Bring one in at the Ledger.")
+    return window
+
+
+def grouping_of(study: Study, pk: int) -> Grouping:
+    row = Grouping.objects.filter(study=study, pk=pk, binned=False).select_related("labels").first()
+    if row is None:
+        raise Http404("There is no such grouping here. Run the recipe again.")
+    return row
+
+
+def adopted_reply(study: Study) -> Response:
+    adopted = adopted_body(study)
+    if adopted is None:
+        raise Http404("Nothing is adopted.")
+    return reply(adopted)
+
+
 class GroupsView(APIView):
-    @extend_schema(parameters=WINDOW, responses=GroupsPage)
+    @extend_schema(
+        parameters=[*WINDOW, OpenApiParameter("run", str, description="rows tried before")],
+        responses=GroupsPage,
+    )
     def get(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study)
-        return reply(groups_page(found, window_from(request, default_window(found))))
+        window = window_from(request, default_window(found))
+        return reply(groups_page(found, window, request.query_params.get("run", "")))
 
 
 class RecipeView(APIView):
@@ -50,32 +100,96 @@ class RunView(APIView):
     @extend_schema(request=None, parameters=WINDOW, responses=JobRow)
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
-        window = window_from(request, default_window(found))
-        if window is None:
-            raise Problem("There is no log yet. Bring one in at the Ledger.")
-        return reply(job_row(run_recipe(found, request.user, window)), 202)
+        return reply(job_row(run_recipe(found, request.user, window_of(request, found))), 202)
 
 
 class AdoptView(APIView):
+    """If-Match: the number of the yardstick that is seen in use, 0 for none."""
+
     @extend_schema(request=GroupingChoice, responses=Adopted)
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
-        row = Grouping.objects.filter(
-            study=found, pk=body(request, GroupingChoice).grouping
-        ).first()
+        row = grouping_of(found, body(request, GroupingChoice).grouping)
+        adopt(found, request.user, row, expected_revision(request))
+        return adopted_reply(found)
+
+
+class LadderView(APIView):
+    """Keep the ladder of Scores as the yardstick. If-Match: the yardstick seen in use."""
+
+    @extend_schema(request=None, parameters=WINDOW, responses=Adopted)
+    def post(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        window = window_of(request, found)
+        keep_present_ladder(found, request.user, window, expected_revision(request))
+        return adopted_reply(found)
+
+
+class TakeUpView(APIView):
+    @extend_schema(request=YardstickChoice, responses=Adopted)
+    def post(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        pk = body(request, YardstickChoice).yardstick
+        row = Yardstick.objects.filter(study=found, pk=pk).first()
         if row is None:
-            raise Http404("There is no such grouping here. Run the recipe again.")
-        adopt(found, request.user, row)
-        adopted = adopted_body(found)
-        assert adopted is not None
-        return reply(adopted)
+            raise Http404("There is no such yardstick here.")
+        take_up(found, request.user, row)
+        return adopted_reply(found)
+
+
+class SwapView(APIView):
+    @extend_schema(request=SegmentPair, responses=Adopted)
+    def post(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        pair = body(request, SegmentPair)
+        swap(found, request.user, pair.first, pair.second)
+        return adopted_reply(found)
+
+
+class OpenView(APIView):
+    """Look closer at a candidate: a hundred resamplings."""
+
+    @extend_schema(request=None, parameters=WINDOW, responses=JobRow)
+    def post(self, request: Request, study: int, grouping: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        row = grouping_of(found, grouping)
+        job = open_candidate(found, request.user, window_of(request, found), row)
+        return reply(job_row(job), 202)
+
+
+class KeptView(APIView):
+    @extend_schema(parameters=WINDOW, responses=KeptPage)
+    def get(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study)
+        return reply(kept_page(found, window_from(request, default_window(found))))
+
+
+class KeptOne(APIView):
+    @extend_schema(request=KeptChange, responses={204: None})
+    def patch(self, request: Request, study: int, grouping: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        asked = body(request, KeptChange)
+        changes: dict[str, Any] = {
+            "starred": asked.starred, "note": asked.note, "binned": asked.deleted
+        }  # fmt: skip
+        given = {name: value for name, value in changes.items() if value is not None}
+        change_kept(found, request.user, grouping, given)
+        return Response(status=204)
 
 
 def urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
+    at = "studies/<int:study>/groups"
     return [
-        ("studies/<int:study>/groups", GroupsView),
-        ("studies/<int:study>/groups/recipe", RecipeView),
-        ("studies/<int:study>/groups/run", RunView),
-        ("studies/<int:study>/groups/adopt", AdoptView),
+        (at, GroupsView),
+        (f"{at}/recipe", RecipeView),
+        (f"{at}/run", RunView),
+        (f"{at}/adopt", AdoptView),
+        (f"{at}/take-up", TakeUpView),
+        (f"{at}/swap", SwapView),
+        (f"{at}/kept", KeptView),
+        (f"{at}/kept/<int:grouping>", KeptOne),
+        (f"{at}/<int:grouping>/open", OpenView),
+        ("studies/<int:study>/ladder", LadderView),
+        *picture_urls(),
     ]

@@ -6,4 +6,4 @@ class GroupsConfig(AppConfig):
     label = "groups"
 
     def ready(self) -> None:
-        from sortija.server.groups import actions, jobs, placed, views  # noqa: F401 - they register
+        pass

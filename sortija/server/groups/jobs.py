@@ -2,41 +2,48 @@
 
 from __future__ import annotations
 
+import time
 from datetime import date
 from typing import Any
 
 import numpy as np
 from django.db import transaction
-from numpy.typing import NDArray
 
 from sortija.core import table
 from sortija.core.engine import Engine
-from sortija.core.groups.nulls import null_bound, null_silhouettes
-from sortija.core.groups.recipe import Prepared, RecipeError, prepare
+from sortija.core.groups.cautions import cautions_about
+from sortija.core.groups.grouping import refusal
+from sortija.core.groups.nulls import gap_statistic, null_bound, null_silhouettes
+from sortija.core.groups.recipe import Prepared, Recipe, RecipeError, prepare
+from sortija.core.groups.stability import OPENED, jaccard_stability
 from sortija.core.groups.sweep import Candidate, sweep
-from sortija.server.groups.inputs import inputs_of, table_for
+from sortija.server.groups.inputs import Inputs, inputs_from, inputs_of, table_for
 from sortija.server.groups.models import Grouping
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.made import Made, made_or_job
 from sortija.server.studies.actions import touch
-from sortija.server.studies.columns import write_column
+from sortija.server.studies.columns import read_column, write_column
 from sortija.server.studies.models import Population, Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["KS"]
-
-KS = tuple(range(2, 9))
+__all__ = ["fresh_measures", "keep_candidate"]
 
 
-@handles("groups.sweep", repeatable=True)
-def _sweep(job: Job, running: Running) -> None:
+def fresh_measures(job: Job) -> tuple[Study, WindowInView, Made]:
+    """The study, the window and the measures that a job is to work on."""
     study = Study.objects.get(pk=job.study)
     window = WindowInView(date.fromisoformat(job.arguments["to"]), job.arguments["back"])
     made = made_or_job(study, window)
     if not isinstance(made, Made):
         raise JobError("The measures of this window are not ready. Look at them first.")
+    return study, window, made
+
+
+@handles("groups.sweep", repeatable=True)
+def _sweep(job: Job, running: Running) -> None:
+    study, window, made = fresh_measures(job)
     try:
         inputs = inputs_of(study, made)
         names = [*inputs.recipe.numeric, *inputs.recipe.categories]
@@ -44,27 +51,35 @@ def _sweep(job: Job, running: Running) -> None:
     except (RecipeError, Problem) as problem:
         raise JobError(str(problem)) from problem
     there = Grouping.objects.filter(study=study, made_from=inputs.stamp)
+    there.filter(binned=True).update(binned=False)
     done = set(there.values_list("k", flat=True))
-    ks = [k for k in KS if k not in done and k < len(rows)]
-    engine = Engine()
+    wanted = range(2, int(job.arguments.get("most", 8)) + 1)
+    ks = [k for k in wanted if k not in done and k < len(rows)]
+    engine, began = Engine(), time.monotonic()
     try:
         try:
             for candidate in sweep(rows, ks, inputs.recipe, engine, running.progress, settled=True):
-                _keep(study, window, inputs.stamp, inputs.recipe.as_json(), rows, candidate)
+                took, began = time.monotonic() - began, time.monotonic()
+                keep_candidate(study, window, inputs, rows, candidate, job.person, took)
         except RecipeError as problem:
             if not there.exists():
                 raise JobError(str(problem)) from problem
         made_ks = sorted(there.values_list("k", flat=True))
         without = null_silhouettes(rows, made_ks, inputs.recipe, engine, running.progress)
-        _bound(study, inputs.stamp, null_bound(without))
+        found: dict[str, Any] = {"bound": null_bound(without)}
+        _beside(study, inputs.stamp, dict.fromkeys(made_ks, found))
+        if job.arguments.get("gap") and not rows.gower:
+            gap = gap_statistic(rows, made_ks, inputs.recipe, engine, running.progress)
+            told = zip(gap.ks, gap.gap.tolist(), gap.error.tolist(), strict=True)
+            _beside(study, inputs.stamp, {k: {"gap": g, "gap_error": e} for k, g, e in told})
     finally:
         engine.release()
 
 
-def _keep(
-    study: Study, window: WindowInView, stamp: str, recipe: dict[str, Any],
-    rows: Prepared, candidate: Candidate,
-) -> None:  # fmt: skip
+def keep_candidate(
+    study: Study, window: WindowInView, inputs: Inputs, rows: Prepared, candidate: Candidate,
+    person: Any, seconds: float,
+) -> Grouping:  # fmt: skip
     """One candidate, whole or not at all."""
     with transaction.atomic():
         population = Population.objects.get(study=study, name="customers")
@@ -72,35 +87,76 @@ def _keep(
         codes[rows.rows] = candidate.fit.labels + 1
         levels = tuple(str(number) for number in range(1, candidate.k + 1))
         column = table.Column(f"grouping:{candidate.k}", "category", codes, "", levels)
-        row = write_column(population, column, window.key, stamp)
-        counts = candidate.fit.counts
-        Grouping.objects.get_or_create(
-            study=study, made_from=stamp, k=candidate.k,
-            defaults={
-                "window": window.key, "recipe": recipe, "labels": row,
-                "preparation": rows.preparation.as_json(),
-                "centres": candidate.fit.centres.as_json(),
-                "result": {
-                    "counts": counts.tolist(), "cost": candidate.fit.cost,
-                    "silhouette": candidate.silhouette,
-                    "silhouettes": _plain(candidate.silhouettes),
-                    "exact": candidate.exact, "stability": candidate.stability.tolist(),
-                    "passes": candidate.fit.passes, "left_out": int(population.size - len(rows)),
-                    "dropped": list(rows.preparation.dropped),
-                },
+        row = write_column(population, column, window.key, inputs.stamp)
+        grouping, _ = Grouping.objects.update_or_create(
+            study=study, made_from=inputs.stamp, k=candidate.k,
+            defaults={"binned": False},
+            create_defaults={
+                "window": window.key, "recipe": inputs.recipe.as_json(), "labels": row,
+                "preparation": rows.preparation.as_json(), "kin": inputs.kin, "person": person,
+                "seconds": seconds, "centres": candidate.fit.centres.as_json(),
+                "result": _result(candidate, rows, population.size, inputs),
             },
         )  # fmt: skip
         touch(study)
+    return grouping
 
 
-def _bound(study: Study, stamp: str, bound: float) -> None:
-    """Beside every candidate, what customers without groups reach."""
+def _result(candidate: Candidate, rows: Prepared, size: int, inputs: Inputs) -> dict[str, Any]:
+    figures = candidate.figures
+    return {
+        "counts": candidate.fit.counts.tolist(), "cost": candidate.fit.cost,
+        "silhouette": candidate.silhouette, "silhouettes": _plain(candidate.silhouettes),
+        "exact": candidate.exact, "stability": candidate.stability.tolist(),
+        "calinski_harabasz": _plain([figures.calinski_harabasz])[0],
+        "davies_bouldin": _plain([figures.davies_bouldin])[0],
+        "errors": _plain(figures.error), "error_shares": _plain(figures.share),
+        "passes": candidate.fit.passes, "left_out": int(size - len(rows)),
+        "dropped": list(rows.preparation.dropped), "moved": candidate.fit.moved,
+        "refusal": refusal(candidate.fit, inputs.recipe),
+        "cautions": list(cautions_about(rows)),
+    }  # fmt: skip
+
+
+def _beside(study: Study, stamp: str, by_k: dict[int, dict[str, Any]]) -> None:
+    """Figures that are told once every k is there, such as what customers without groups reach."""
     with transaction.atomic():
         for row in Grouping.objects.select_for_update().filter(study=study, made_from=stamp):
-            row.result["bound"] = bound
+            row.result.update(by_k.get(row.k, {}))
             row.save(update_fields=["result"])
         touch(study)
 
 
-def _plain(values: NDArray[np.float64]) -> list[float | None]:
-    return [None if np.isnan(value) else float(value) for value in values]
+def _plain(values: Any) -> list[float | None]:
+    return [float(value) if np.isfinite(value) else None for value in values]
+
+
+@handles("groups.open", repeatable=True)
+def _open(job: Job, running: Running) -> None:
+    """A hundred resamplings of one candidate, instead of the sweep's twenty."""
+    study, _, made = fresh_measures(job)
+    grouping = Grouping.objects.select_related("labels").get(
+        pk=job.arguments["grouping"], study=study
+    )
+    recipe = Recipe.from_json(grouping.recipe)
+    try:
+        names = [*recipe.numeric, *recipe.categories]
+        rows = prepare(table_for(study, made, names), recipe, made.present)
+    except (RecipeError, Problem) as problem:
+        raise JobError(str(problem)) from problem
+    codes = np.asarray(read_column(grouping.labels).values)
+    labels = codes[np.minimum(rows.rows, len(codes) - 1)] - 1
+    if (labels < 0).any() or inputs_from(made, recipe).stamp != grouping.made_from:
+        raise JobError("The ledger changed since this was grouped. Group again, then look closer.")
+    engine = Engine()
+    try:
+        stability = jaccard_stability(
+            rows, labels, grouping.k, recipe, OPENED, engine=engine, progress=running.progress
+        )
+    finally:
+        engine.release()
+    with transaction.atomic():
+        row = Grouping.objects.select_for_update().get(pk=grouping.pk)
+        row.result["stability_100"] = stability.tolist()
+        row.save(update_fields=["result"])
+        touch(study)

@@ -7,11 +7,15 @@ from django.db import models
 
 from sortija.server.studies.models import Column, Study
 
-__all__ = ["Grouping", "Segment", "Yardstick"]
+__all__ = ["Grouping", "MergeTree", "Segment", "Yardstick"]
 
 
 class Grouping(models.Model):
-    """The result of a recipe for one k. ``made_from`` covers recipe, data and version."""
+    """The result of a recipe for one k. ``made_from`` covers recipe, data and version.
+
+    ``kin``: the columns and their preparation, without method and seed: only among groupings of
+    one kin can costs be compared. ``proposal``: kind, reasons and doubts where it was proposed.
+    """
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="groupings")
     made_from = models.CharField(max_length=64)
@@ -22,7 +26,16 @@ class Grouping(models.Model):
     centres = models.JSONField()
     result = models.JSONField()
     labels = models.ForeignKey(Column, on_delete=models.PROTECT, related_name="+")
+    person = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+"
+    )
     made_at = models.DateTimeField(auto_now_add=True)
+    seconds = models.FloatField(default=0.0)
+    kin = models.CharField(max_length=64, default="")
+    starred = models.BooleanField(default=False)
+    note = models.CharField(max_length=300, default="", blank=True)
+    binned = models.BooleanField(default=False)
+    proposal = models.JSONField(null=True)
 
     class Meta:
         constraints = [
@@ -30,15 +43,35 @@ class Grouping(models.Model):
         ]
 
 
+class MergeTree(models.Model):
+    """Who joined whom, summarised to the topmost merges, for one linkage of a recipe."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="merge_trees")
+    made_from = models.CharField(max_length=64)
+    linkage = models.CharField(max_length=10)
+    tree = models.JSONField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["study", "made_from", "linkage"], name="one_tree")
+        ]
+
+
 class Yardstick(models.Model):
-    """An adopted grouping, frozen: it can place any customer at any date.
+    """An adopted grouping or a kept ladder, frozen: it can place any customer at any date.
 
     A decision, so it never goes out of date; ``decided_on`` tells on which ledger it was taken
-    and ``rules`` which rules were on.
+    and ``rules`` which rules were on. ``vanished``: names of the segments of the yardstick before
+    that no new segment carries on.
     """
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="yardsticks")
-    grouping = models.ForeignKey(Grouping, on_delete=models.PROTECT, related_name="+")
+    grouping = models.ForeignKey(
+        Grouping, null=True, on_delete=models.PROTECT, related_name="yardsticks"
+    )
+    ladder = models.JSONField(null=True)
+    k = models.PositiveSmallIntegerField()
+    vanished = models.JSONField(default=list)
     home = models.CharField(max_length=40)
     decided_on = models.CharField(max_length=64)
     rules = models.JSONField()
@@ -50,12 +83,20 @@ class Yardstick(models.Model):
         constraints = [
             models.UniqueConstraint(
                 fields=["study"], condition=models.Q(retired=False), name="one_yardstick"
-            )
+            ),
+            models.CheckConstraint(
+                condition=models.Q(grouping__isnull=True) ^ models.Q(ladder__isnull=True),
+                name="grouping_or_ladder",
+            ),
         ]
 
 
 class Segment(models.Model):
-    """A group of the adopted grouping. ``number`` from 1, largest first; ``mark`` 0 to 11."""
+    """A group of the yardstick. ``number`` from 1, largest or best first; ``mark`` 0 to 11.
+
+    ``carried``: the segment of the yardstick before whose identity it has, and what share of both
+    their customers they have in common.
+    """
 
     yardstick = models.ForeignKey(Yardstick, on_delete=models.CASCADE, related_name="segments")
     number = models.PositiveSmallIntegerField()
@@ -65,6 +106,8 @@ class Segment(models.Model):
     proposals = models.JSONField(default=list)
     notes = models.TextField(blank=True)
     revision = models.PositiveIntegerField(default=1)
+    carried = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
+    carried_share = models.FloatField(null=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["yardstick", "number"], name="one_segment")]

@@ -11,22 +11,70 @@ from numpy.typing import NDArray
 from sortija.core.groups.engines import Centres
 from sortija.core.groups.placing import STATES, Placement, place
 from sortija.core.groups.recipe import Preparation
+from sortija.core.scores.ladder import Ladder, middle_totals
 from sortija.core.table import Column
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.inputs import table_for
-from sortija.server.groups.models import Yardstick
+from sortija.server.groups.models import Grouping, Yardstick
 from sortija.server.lens.evaluation import ENGINE
 from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields
 from sortija.server.measures.made import Made, made_or_job
+from sortija.server.scores.scored import scored_by
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column, write_columns
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["PlacedAt", "frozen", "placed_at", "placed_from"]
+__all__ = ["ByCentres", "ByLadder", "PlacedAt", "frozen", "placed_at", "placed_from"]
 
 VERSION = 1
+
+
+@dataclass(frozen=True)
+class ByCentres:
+    """A grouping, frozen: each customer goes to the nearest centre."""
+
+    preparation: Preparation
+    centres: Centres
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        return self.preparation.names
+
+    def place(self, study: Study, made: Made) -> Placement:
+        return place(
+            table_for(study, made, list(self.names)), self.preparation, self.centres,
+            made.present, made.bought, ENGINE,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ByLadder:
+    """A ladder, frozen: each customer goes to the first tier that holds its bands or total.
+
+    Tiers have no centres: nobody stands on a border, and the most typical customers are those
+    nearest to the tier's middle total.
+    """
+
+    ladder: Ladder
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        return self.ladder.measures
+
+    def place(self, study: Study, made: Made) -> Placement:
+        k, scored = len(self.ladder.names), scored_by(made, self.ladder)
+        places = self.ladder.places(scored)
+        state = np.where(made.bought, k + 1, k).astype(np.int32)
+        state[made.present] = k + 2
+        inside = made.present & (places > 0)
+        state[inside] = places[inside] - 1
+        distance = np.full(made.size, np.nan)
+        middle = middle_totals(scored.totals, places, k)
+        distance[inside] = np.abs(scored.totals[inside] - middle[places[inside] - 1])
+        nobody = np.full(made.size, -1, np.int32)
+        return Placement(k, state, distance, nobody, np.full(made.size, np.nan))
 
 
 @dataclass(frozen=True)
@@ -41,13 +89,18 @@ class PlacedAt:
 
 
 @lru_cache(maxsize=16)
-def _frozen(pk: int) -> tuple[Preparation, Centres]:
-    grouping = Yardstick.objects.select_related("grouping").get(pk=pk).grouping
-    return Preparation.from_json(grouping.preparation), Centres.from_json(grouping.centres)
+def _frozen(pk: int) -> ByCentres | ByLadder:
+    yardstick = Yardstick.objects.select_related("grouping").get(pk=pk)
+    grouping = yardstick.grouping
+    if grouping is None:
+        return ByLadder(Ladder.from_json(yardstick.ladder or {}))
+    return ByCentres(
+        Preparation.from_json(grouping.preparation), Centres.from_json(grouping.centres)
+    )
 
 
-def frozen(yardstick: Yardstick) -> tuple[Preparation, Centres]:
-    """The constants and centres that a yardstick places by; they never change."""
+def frozen(yardstick: Yardstick) -> ByCentres | ByLadder:
+    """The constants that a yardstick places by; they never change."""
     return _frozen(yardstick.pk)
 
 
@@ -59,15 +112,13 @@ def placed_at(study: Study, yardstick: Yardstick, window: WindowInView) -> Place
 
 def placed_from(study: Study, yardstick: Yardstick, made: Made) -> PlacedAt:
     """Everybody placed by measures of one making, current or not."""
-    preparation, _ = frozen(yardstick)
-    others = [name for name in preparation.names if name not in made.derived]
+    others = [name for name in frozen(yardstick).names if name not in made.derived]
     stamps = {name: made.source(name).stamp for name in others if name in made.sources}
     stamp = fingerprint("placed", VERSION, yardstick.pk, made.stamp, stamps)
     return PlacedAt(yardstick, made.window, made, _placement(study, yardstick, made, stamp), stamp)
 
 
 def _placement(study: Study, yardstick: Yardstick, made: Made, stamp: str) -> Placement:
-    preparation, centres = frozen(yardstick)
     rows = {
         row.name: row
         for row in models.Column.objects.filter(
@@ -75,15 +126,12 @@ def _placement(study: Study, yardstick: Yardstick, made: Made, stamp: str) -> Pl
         )
     }
     if not rows:
-        placement = place(
-            table_for(study, made, list(preparation.names)), preparation, centres,
-            made.present, made.bought, ENGINE,
-        )  # fmt: skip
+        placement = frozen(yardstick).place(study, made)
         _keep(study, yardstick, made, stamp, placement)
         return placement
     number = yardstick.pk
     return Placement(
-        len(centres),
+        yardstick.k,
         read_column(rows[f"placed:{number}"]).values - 1,
         read_column(rows[f"distance:{number}"]).values,
         read_column(rows[f"rival:{number}"]).values - 1,
@@ -126,6 +174,22 @@ def _segment_field(study: Study, window: WindowInView, name: str) -> Field | Non
     codes: NDArray[np.int32] = np.asarray(placed.placement.state + 1, np.int32)
     column = Column(f"segment:{name}", "category", codes, "", levels)
     return Field(f"segment:{name}", "Segment", "", column, placed.stamp, segment_labels(yardstick))
+
+
+@field_kind("grouping")
+def _grouping_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    """The groups of any grouping that was tried, as they came out at its own window."""
+    grouping = (
+        Grouping.objects.filter(study=study, pk=name).select_related("labels").first()
+        if name.isdigit()
+        else None
+    )
+    if grouping is None:
+        return None
+    column = read_column(grouping.labels)
+    words = tuple(f"Group {n} of {grouping.k}" for n in range(1, grouping.k + 1))
+    stamp = f"grouping:{grouping.pk}"
+    return Field(stamp, f"{grouping.k} groups tried", "", column, stamp, words)
 
 
 @lists_fields

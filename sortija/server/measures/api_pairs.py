@@ -32,7 +32,7 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from
 
-__all__ = ["pair_urls"]
+__all__ = ["ARROW", "Arrow", "pair_urls"]
 
 ARROW = "application/vnd.apache.arrow.stream"
 PAIR = [*ROWS, OpenApiParameter("x", str), OpenApiParameter("y", str)]
@@ -64,7 +64,7 @@ class PairView(APIView):
         return reply(page)
 
 
-class _Arrow(BaseContentNegotiation):
+class Arrow(BaseContentNegotiation):
     """A stream of columns is sent as it is, whatever is asked for; problems go as JSON."""
 
     def select_parser(self, request, parsers):  # type: ignore[no-untyped-def]
@@ -77,7 +77,7 @@ class _Arrow(BaseContentNegotiation):
 class PairPoints(APIView):
     """The points of two measures as an Arrow IPC stream."""
 
-    content_negotiation_class = _Arrow
+    content_negotiation_class = Arrow
 
     @extend_schema(parameters=PAIR, responses={(200, ARROW): OpenApiTypes.BINARY})
     def get(self, request: Request, study: int) -> HttpResponse:

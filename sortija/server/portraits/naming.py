@@ -54,6 +54,7 @@ def _name(yardstick: Yardstick) -> None:
         return
     proposals = proposals_for(sheet_of(placed))
     for segment, mine in zip(yardstick.segments.all(), proposals, strict=True):
-        segment.name, segment.short = mine[0].name, mine[0].short
+        if yardstick.ladder is None:  # tiers are called as the ladder calls them
+            segment.name, segment.short = mine[0].name, mine[0].short
         segment.proposals = [p.__dict__ for p in mine]
         segment.save(update_fields=["name", "short", "proposals"])

@@ -60,7 +60,7 @@ def sheet_of(placed: PlacedAt) -> Sheet:
     """The sheet of a placement: the measures in use and every category, shaping or not."""
     study = placed.yardstick.study
     plan, _ = plan_of(study)
-    shaping = set(frozen(placed.yardstick)[0].names)
+    shaping = set(frozen(placed.yardstick).names)
     shown = tuple(
         n for n in placed.made.names if n in shaping or role_of(placed.made, plan, n) != "out"
     )
@@ -72,7 +72,7 @@ def _sheet(key: Keyed[tuple[PlacedAt, tuple[str, ...]]]) -> Sheet:
     placed, shown = key.value
     study, k = placed.yardstick.study, placed.placement.k
     groups = np.asarray(placed.placement.state)
-    shaping = set(frozen(placed.yardstick)[0].names)
+    shaping = set(frozen(placed.yardstick).names)
     numeric = []
     for name in shown:
         values = np.asarray(placed.made.column(name).values)

@@ -235,6 +235,6 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     if yardstick is None:
         return Fact("not yet", "needs groups")
     notes = sum(bool(s.notes) for s in yardstick.segments.all())
-    words = f"{yardstick.grouping.k} named"
+    words = f"{yardstick.k} named"
     words = f"{words}, {notes} notes" if notes else words
     return standing(study, window).fact(words) if window else Fact("current", words)

@@ -380,6 +380,120 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/groups/{grouping}/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_groups_map_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/{grouping}/neighbourhood": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["studies_groups_neighbourhood_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/{grouping}/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Look closer at a candidate: a hundred resamplings. */
+        post: operations["studies_groups_open_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/{grouping}/plane": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_groups_plane_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/{grouping}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The points of a picture as an Arrow IPC stream. */
+        get: operations["studies_groups_points_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/{grouping}/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_groups_profile_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/{grouping}/widths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_groups_widths_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/groups/adopt": {
         parameters: {
             query?: never;
@@ -389,7 +503,104 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description If-Match: the number of the yardstick that is seen in use, 0 for none. */
         post: operations["studies_groups_adopt_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_groups_balance_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_groups_compare_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_groups_kept_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/kept/{grouping}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch: operations["studies_groups_kept_partial_update"];
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/merges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_groups_merges_retrieve"];
+        put?: never;
+        post: operations["studies_groups_merges_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_groups_proposals_retrieve"];
+        put?: never;
+        post: operations["studies_groups_proposals_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -422,6 +633,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["studies_groups_run_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/swap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["studies_groups_swap_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/take-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["studies_groups_take_up_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -649,6 +892,23 @@ export interface paths {
         put: operations["studies_kept_update"];
         post?: never;
         delete: operations["studies_kept_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/ladder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep the ladder of Scores as the yardstick. If-Match: the yardstick seen in use. */
+        post: operations["studies_ladder_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1224,13 +1484,17 @@ export interface components {
     schemas: {
         /**
          * Adopted
-         * @description The yardstick: its grouping, home window, and what has changed since it was decided.
+         * @description The yardstick: its grouping or ladder, home window, and what has changed since.
          */
         Adopted: {
             /** Id */
             id: number;
             /** Grouping */
-            grouping: number;
+            grouping: number | null;
+            /** Made From */
+            made_from: string;
+            /** Ladder */
+            ladder: boolean;
             /** K */
             k: number;
             /** Home To */
@@ -1239,8 +1503,32 @@ export interface components {
             home_back: string;
             /** At */
             at: string;
+            /** Person */
+            person: string;
             /** Since */
             since: string;
+            /** Segments */
+            segments: components["schemas"]["AdoptedSegment"][];
+            /** Vanished */
+            vanished: string[];
+        };
+        /**
+         * AdoptedSegment
+         * @description ``carried``: whose identity it has, and what share of both their customers they share.
+         */
+        AdoptedSegment: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Mark */
+            mark: number;
+            /** Name */
+            name: string;
+            /** Carried */
+            carried: string;
+            /** Carried Share */
+            carried_share: number | null;
         };
         /** AlikeName */
         AlikeName: {
@@ -1313,6 +1601,15 @@ export interface components {
             /** Log */
             log: boolean;
         };
+        /** AxisName */
+        AxisName: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Kind */
+            kind: string;
+        };
         /**
          * Balance
          * @description The reconciliation: ledger = table + customers without a purchase + lines without one.
@@ -1326,6 +1623,18 @@ export interface components {
             without_purchase: number;
             /** Without Customer */
             without_customer: number;
+        };
+        /**
+         * BalancePage
+         * @description ``customers``: how many were looked at, drawn at random, in ``k`` groups.
+         */
+        BalancePage: {
+            /** K */
+            k: number;
+            /** Customers */
+            customers: number;
+            /** Stops */
+            stops: components["schemas"]["BalanceStop"][];
         };
         /**
          * BalanceRow
@@ -1348,6 +1657,19 @@ export interface components {
             customers: number;
             /** Customers Without */
             customers_without: number;
+        };
+        /**
+         * BalanceStop
+         * @description One place of the slider: which share of the distances categories decide, in percent, and
+         *     how many of the customers looked at would be in another group than now.
+         */
+        BalanceStop: {
+            /** Balance */
+            balance: number;
+            /** Categories */
+            categories: number;
+            /** Moved */
+            moved: number;
         };
         /**
          * BandRow
@@ -1449,6 +1771,16 @@ export interface components {
             /** Mean */
             mean: number;
         };
+        /** @enum {unknown} */
+        BlankEnum: "";
+        /** Budget */
+        Budget: {
+            /**
+             * Seconds
+             * @default 60
+             */
+            seconds: number;
+        };
         /** CampaignPlan */
         CampaignPlan: {
             /** Name */
@@ -1524,22 +1856,51 @@ export interface components {
             campaigns: components["schemas"]["CampaignRow"][];
         };
         /**
+         * CandidatePage
+         * @description ``job``: a hundred resamplings that are under way.
+         */
+        CandidatePage: {
+            /** Id */
+            id: number;
+            /** K */
+            k: number;
+            /** Field */
+            field: string;
+            /** Resampled */
+            resampled: number;
+            /** Moved */
+            moved: number;
+            /** Refusal */
+            refusal: string;
+            /** Groups */
+            groups: components["schemas"]["GroupLine"][];
+            job: components["schemas"]["JobRow"] | null;
+        };
+        /**
          * CandidateRow
          * @description One k: customers by group, how often each comes back, and how well it holds.
          *
-         *     ``threads``: from this row's groups to the next row's.
+         *     ``threads``: from this row's groups to the next row's; ``resampled``: how often it was drawn
+         *     anew for ``stability``; ``moved``: share that changed group to be with its nearest centre;
+         *     ``refusal``: why it cannot be adopted; ``field``: what a lens calls its groups.
          */
         CandidateRow: {
             /** Id */
             id: number;
             /** K */
             k: number;
+            /** Field */
+            field: string;
             /** Counts */
             counts: number[];
             /** Stability */
             stability: number[];
+            /** Resampled */
+            resampled: number;
             /** Silhouettes */
             silhouettes: (number | null)[];
+            /** Error Shares */
+            error_shares: (number | null)[];
             /** Cost */
             cost: number;
             /** Cost Share */
@@ -1552,6 +1913,20 @@ export interface components {
             smallest: number;
             /** Weakest */
             weakest: number;
+            /** Calinski Harabasz */
+            calinski_harabasz: number | null;
+            /** Davies Bouldin */
+            davies_bouldin: number | null;
+            /** Gap */
+            gap: number | null;
+            /** Gap Error */
+            gap_error: number | null;
+            /** Moved */
+            moved: number;
+            /** Refusal */
+            refusal: string;
+            /** Starred */
+            starred: boolean;
             /** Threads */
             threads: components["schemas"]["Strand"][];
         };
@@ -1582,16 +1957,27 @@ export interface components {
             /** Customer */
             customer: number;
         };
-        /** CategoryInput */
+        /**
+         * CategoryInput
+         * @description ``shares``: of the commonest levels, by customers; ``levels`` their names.
+         */
         CategoryInput: {
             /** Name */
             name: string;
             /** Label */
             label: string;
+            /** Role */
+            role: string;
             /** Picked */
             picked: boolean;
+            /** Weight */
+            weight: number;
             /** Values */
             values: number;
+            /** Levels */
+            levels: string[];
+            /** Shares */
+            shares: number[];
         };
         /**
          * CategoryThread
@@ -1622,6 +2008,18 @@ export interface components {
             index: (number | null)[];
         };
         /**
+         * Caution
+         * @description What may mislead, about which column (empty: the whole recipe), and what to do.
+         */
+        Caution: {
+            /** Column */
+            column: string;
+            /** Words */
+            words: string;
+            /** Remedies */
+            remedies: components["schemas"]["Remedy"][];
+        };
+        /**
          * Checked
          * @description What a formula would be: its unit, and a look at it; or what is wrong and where.
          */
@@ -1648,6 +2046,18 @@ export interface components {
             high: number | null;
             /** Shape */
             shape: number[];
+        };
+        /**
+         * Choice
+         * @description Something that divides the customers; ``key`` names it in an address.
+         */
+        Choice: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Kind */
+            kind: string;
         };
         /**
          * ClauseBody
@@ -1719,6 +2129,50 @@ export interface components {
             mean_label: string;
             /** Mean Unit */
             mean_unit: string;
+        };
+        /**
+         * ComparePage
+         * @description ``table``: customers by the groups of both; ``matching``: the partner of each group of the
+         *     first, −1 for none; ``differ``: customers in both and not with their group's partner, whom the
+         *     field ``differ_field`` holds for the lens.
+         */
+        ComparePage: {
+            first: components["schemas"]["Choice"];
+            second: components["schemas"]["Choice"];
+            /** Rows */
+            rows: string[];
+            /** Columns */
+            columns: string[];
+            /** Row Field */
+            row_field: string;
+            /** Column Field */
+            column_field: string;
+            /** Table */
+            table: number[][];
+            /** Matching */
+            matching: number[];
+            /** Differ */
+            differ: number;
+            /** Both */
+            both: number;
+            /** Only First */
+            only_first: number;
+            /** Only Second */
+            only_second: number;
+            /** Rand */
+            rand: number;
+            /** Words */
+            words: string;
+            /** Variation */
+            variation: number;
+            /** Agree */
+            agree: number | null;
+            /** Note */
+            note: string;
+            /** Differ Field */
+            differ_field: string;
+            /** Choices */
+            choices: components["schemas"]["Choice"][];
         };
         /**
          * Corrected
@@ -1900,6 +2354,8 @@ export interface components {
             /** Counts */
             counts: number[];
         };
+        /** @enum {string} */
+        DistanceEnum: "euclidean" | "gower";
         /** Donor */
         Donor: {
             /** Number */
@@ -1914,6 +2370,10 @@ export interface components {
         /**
          * Draft
          * @description The recipe as the analyst sees it; None: what is proposed.
+         *
+         *     ``method`` empty: k-means for numbers, k-prototypes with categories, k-modes without numbers.
+         *     ``weights``: by name, 1 where not given; ``steps``: preparations that this recipe has otherwise
+         *     than Measures; ``most``: the largest k; ``gap``: the gap statistic too.
          */
         Draft: {
             /**
@@ -1926,11 +2386,44 @@ export interface components {
              * @default null
              */
             categories: string[] | null;
+            /** Weights */
+            weights?: {
+                [key: string]: number;
+            };
+            /** Steps */
+            steps?: {
+                [key: string]: components["schemas"]["StepsBody"];
+            };
             /**
              * Balance
              * @default 1
              */
             balance: number;
+            /**
+             * Method
+             * @default
+             */
+            method: components["schemas"]["MethodEnum"] | components["schemas"]["BlankEnum"];
+            /**
+             * Linkage
+             * @default ward
+             */
+            linkage: components["schemas"]["LinkageEnum"];
+            /**
+             * Distance
+             * @default euclidean
+             */
+            distance: components["schemas"]["DistanceEnum"];
+            /**
+             * Seeding
+             * @default far
+             */
+            seeding: components["schemas"]["SeedingEnum"];
+            /**
+             * Pool
+             * @default 0
+             */
+            pool: number;
             /**
              * Seed
              * @default 4107
@@ -1941,6 +2434,16 @@ export interface components {
              * @default 10
              */
             starts: number;
+            /**
+             * Most
+             * @default 8
+             */
+            most: number;
+            /**
+             * Gap
+             * @default false
+             */
+            gap: boolean;
         };
         /** Edge */
         Edge: {
@@ -2128,27 +2631,64 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * GroupLine
+         * @description A group before anybody named it.
+         */
+        GroupLine: {
+            /** Group */
+            group: number;
+            /** Customers */
+            customers: number;
+            /** Money */
+            money: number;
+            /** Stability */
+            stability: number;
+            /** Silhouette */
+            silhouette: number | null;
+            /** Error Share */
+            error_share: number | null;
+            /** Traits */
+            traits: components["schemas"]["Trait"][];
+        };
         /** GroupingChoice */
         GroupingChoice: {
             /** Grouping */
             grouping: number;
         };
-        /** GroupsPage */
+        /**
+         * GroupsPage
+         * @description ``run``: what the rows were made from; ``foreign``: it is not the present recipe's.
+         */
         GroupsPage: {
             status: components["schemas"]["Status"];
             /** Made From */
             made_from: string;
+            /** Run */
+            run: string;
+            /** Foreign */
+            foreign: boolean;
             recipe: components["schemas"]["RecipeBody"] | null;
             /** Candidates */
             candidates: components["schemas"]["CandidateRow"][];
+            /** Method */
+            method: string;
             /** Customers */
             customers: number;
             /** Left Out */
             left_out: number;
             /** Dropped */
             dropped: string[];
+            /** Cautions */
+            cautions: string[];
+            /** Knee */
+            knee: number | null;
             suggestion: components["schemas"]["SuggestionBody"] | null;
             adopted: components["schemas"]["Adopted"] | null;
+            /** Kept */
+            kept: number;
+            /** Trees */
+            trees: boolean;
         };
         /**
          * HeldOutBody
@@ -2314,26 +2854,82 @@ export interface components {
             name: string;
         };
         /**
+         * KeptPage
+         * @description Newest first; ``more``: groupings beyond those that are listed.
+         */
+        KeptPage: {
+            /** Rows */
+            rows: components["schemas"]["KeptRow"][];
+            /** Yardsticks */
+            yardsticks: components["schemas"]["YardstickRow"][];
+            /** More */
+            more: number;
+        };
+        /**
          * KeptRow
-         * @description A kept lens; ``customers`` is null where it speaks of what is no longer here.
+         * @description One grouping: what it was made of, how well it holds, who made it and when.
+         *
+         *     ``kin``: costs are compared only among groupings that share it; ``adopted``: it is or was a
+         *     yardstick, which keeps it from being deleted; ``window``: its last day included, and how far
+         *     back.
          */
         KeptRow: {
             /** Id */
             id: number;
-            /** Name */
-            name: string;
-            /** Kind */
-            kind: string;
-            /** Clauses */
-            clauses: components["schemas"]["ClauseBody"][];
+            /** Run */
+            run: string;
+            /** Kin */
+            kin: string;
+            /** K */
+            k: number;
+            /** Method */
+            method: string;
+            /** Linkage */
+            linkage: string;
+            /** Columns */
+            columns: string[];
+            /** Weighed */
+            weighed: boolean;
+            /** Window To */
+            window_to: string;
+            /** Window Back */
+            window_back: string;
             /** Customers */
-            customers: number | null;
-            /** By */
-            by: string;
+            customers: number;
+            /** Counts */
+            counts: number[];
+            /** Cost */
+            cost: number;
+            /** Silhouette */
+            silhouette: number;
+            /** Weakest */
+            weakest: number;
+            /** Smallest */
+            smallest: number;
+            /** Calinski Harabasz */
+            calinski_harabasz: number | null;
+            /** Davies Bouldin */
+            davies_bouldin: number | null;
+            /** Moved */
+            moved: number;
+            /** Refusal */
+            refusal: string;
+            /** Seconds */
+            seconds: number;
             /** At */
             at: string;
-            /** Revision */
-            revision: number;
+            /** Person */
+            person: string;
+            /** Starred */
+            starred: boolean;
+            /** Note */
+            note: string;
+            /** Proposed */
+            proposed: string;
+            /** Adopted */
+            adopted: boolean;
+            /** In Use */
+            in_use: boolean;
         };
         /** @enum {string} */
         KindEnum: "boxes" | "totals" | "shares";
@@ -2451,6 +3047,13 @@ export interface components {
             };
             choices: components["schemas"]["LedgerChoices"] | null;
             balance: components["schemas"]["BalanceRow"] | null;
+        };
+        /** LeftOut */
+        LeftOut: {
+            /** Label */
+            label: string;
+            /** Why */
+            why: string;
         };
         /**
          * LensAnswer
@@ -2606,6 +3209,8 @@ export interface components {
             /** Token */
             token: string;
         };
+        /** @enum {string} */
+        LinkageEnum: "ward" | "average" | "complete" | "single";
         /**
          * ListedColumn
          * @description One column of a page: numbers, or the places of ``levels`` (−1: none), as ``kind`` says.
@@ -2625,6 +3230,20 @@ export interface components {
             numbers: (number | null)[];
             /** Places */
             places: number[];
+        };
+        /**
+         * LoadingRow
+         * @description How a variable (or a level of one) lies along the components that are told.
+         */
+        LoadingRow: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Level */
+            level: string;
+            /** Along */
+            along: number[];
         };
         /**
          * LookColumn
@@ -2672,6 +3291,41 @@ export interface components {
             /** All Gaps */
             all_gaps: number;
             margins: components["schemas"]["Margins"] | null;
+        };
+        /**
+         * MapPage
+         * @description ``explained``: share of the variance of each component; ``apart``: distances among centres;
+         *     ``centres``: laid out by classical scaling, which keeps ``kept`` of them; ``neighbourhood``:
+         *     whether it is there, ``trust`` how far it can be believed; ``job`` that makes it.
+         */
+        MapPage: {
+            /** Id */
+            id: number;
+            /** K */
+            k: number;
+            /** Customers */
+            customers: number;
+            /** Explained */
+            explained: number[];
+            /** Loadings */
+            loadings: components["schemas"]["LoadingRow"][];
+            /** Apart */
+            apart: number[][];
+            /** Centres */
+            centres: number[][];
+            /** Kept */
+            kept: number;
+            /** Neighbourhood */
+            neighbourhood: boolean;
+            /** Trust */
+            trust: number | null;
+            /** Trust Exact */
+            trust_exact: boolean;
+            job: components["schemas"]["JobRow"] | null;
+            /** Axes */
+            axes: components["schemas"]["AxisName"][];
+            /** Colours */
+            colours: components["schemas"]["AxisName"][];
         };
         /** Mapping */
         Mapping: {
@@ -2839,6 +3493,18 @@ export interface components {
             /** Populations */
             populations: components["schemas"]["Rows"][];
         };
+        /** MergesPage */
+        MergesPage: {
+            /** Customers */
+            customers: number;
+            /** Distance */
+            distance: string;
+            /** Trees */
+            trees: components["schemas"]["TreeBody"][];
+            job: components["schemas"]["JobRow"] | null;
+        };
+        /** @enum {string} */
+        MethodEnum: "k-means" | "k-prototypes" | "k-modes" | "hierarchical" | "k-medoids";
         /** ModelBody */
         ModelBody: {
             /** R */
@@ -2993,17 +3659,34 @@ export interface components {
             /** Fill */
             fill: number | null;
         };
-        /** NumericInput */
+        /**
+         * NumericInput
+         * @description ``shape``, ``prepared``: everyone along the axis as it is and as prepared.
+         */
         NumericInput: {
             /** Name */
             name: string;
             /** Label */
             label: string;
+            /** Unit */
+            unit: string;
+            /** Role */
+            role: string;
             /** Picked */
             picked: boolean;
             steps: components["schemas"]["StepsBody"];
+            /** Own Steps */
+            own_steps: boolean;
+            /** Weight */
+            weight: number;
             /** Missing */
             missing: number;
+            /** Shape */
+            shape: number[];
+            /** Prepared */
+            prepared: number[];
+            /** Reason */
+            reason: string;
         };
         /**
          * NumericThread
@@ -3171,6 +3854,27 @@ export interface components {
             steps: number;
         };
         /**
+         * KeptChange
+         * @description What is not given stays as it is.
+         */
+        PatchedKeptChange: {
+            /**
+             * Starred
+             * @default null
+             */
+            starred: boolean | null;
+            /**
+             * Note
+             * @default null
+             */
+            note: string | null;
+            /**
+             * Deleted
+             * @default null
+             */
+            deleted: boolean | null;
+        };
+        /**
          * PlacesPage
          * @description ``trait``: the one whose values are the districts' codes; empty where none is.
          */
@@ -3209,6 +3913,53 @@ export interface components {
         PlanRevision: {
             /** Revision */
             revision: number;
+        };
+        /**
+         * PlaneAxis
+         * @description One axis; ``field``: what a lens calls it; ``centres``: of the groups along it.
+         */
+        PlaneAxis: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Whole */
+            whole: boolean;
+            /** Field */
+            field: string;
+            axis: components["schemas"]["AxisBody"];
+            /** Centres */
+            centres: (number | null)[];
+        };
+        /**
+         * PlanePage
+         * @description ``cells``: customers in a grid over the first two axes, y by x, where there are more than
+         *     points can show; ``colour``: what the points' colour says, ``levels`` where it is a category,
+         *     ``low`` and ``high`` the middle 96% where it is a number.
+         */
+        PlanePage: {
+            /** Axes */
+            axes: components["schemas"]["PlaneAxis"][];
+            /** Customers */
+            customers: number;
+            /** Shown */
+            shown: number;
+            /** Cells */
+            cells: number[] | null;
+            /** Steps */
+            steps: number;
+            /** Colour */
+            colour: string;
+            /** Colour Unit */
+            colour_unit: string;
+            /** Levels */
+            levels: string[];
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
         };
         /**
          * PlotField
@@ -3295,14 +4046,45 @@ export interface components {
             /** Counted Total */
             counted_total: number;
         };
-        /** ProposalBody */
+        /**
+         * ProposalBody
+         * @description One proposal: ``run`` names all the k that were tried for it.
+         */
         ProposalBody: {
-            /** Name */
-            name: string;
-            /** Short */
-            short: string;
-            /** Reason */
-            reason: string;
+            /** Kind */
+            kind: string;
+            /** Run */
+            run: string;
+            /** Method */
+            method: string;
+            /** Columns */
+            columns: string[];
+            /** Heaviest */
+            heaviest: string[];
+            candidate: components["schemas"]["CandidateRow"];
+            /** Tried */
+            tried: number[];
+            /** Bound */
+            bound: number;
+            /** Reasons */
+            reasons: string[];
+            /** Doubts */
+            doubts: string[];
+        };
+        /**
+         * ProposalsPage
+         * @description ``budget``: seconds after which no further kind is begun; ``done``: all kinds were tried.
+         */
+        ProposalsPage: {
+            /** Proposals */
+            proposals: components["schemas"]["ProposalBody"][];
+            /** Left Out */
+            left_out: components["schemas"]["LeftOut"][];
+            job: components["schemas"]["JobRow"] | null;
+            /** Budget */
+            budget: number;
+            /** Done */
+            done: boolean;
         };
         /** Pulse */
         Pulse: {
@@ -3357,22 +4139,26 @@ export interface components {
             name: string;
             receipt: components["schemas"]["CustomerReceipt"];
         };
-        /** RecipeBody */
+        /**
+         * RecipeBody
+         * @description ``seconds``: about how long a sweep takes, None while nothing like it was ever run.
+         */
         RecipeBody: {
             /** Revision */
             revision: number;
+            draft: components["schemas"]["Draft"];
             /** Numeric */
             numeric: components["schemas"]["NumericInput"][];
             /** Categories */
             categories: components["schemas"]["CategoryInput"][];
-            /** Balance */
-            balance: number;
-            /** Seed */
-            seed: number;
-            /** Starts */
-            starts: number;
             /** Method */
             method: string;
+            /** Customers */
+            customers: number;
+            /** Cautions */
+            cautions: components["schemas"]["Caution"][];
+            /** Seconds */
+            seconds: number | null;
         };
         /** RecipeRevision */
         RecipeRevision: {
@@ -3404,6 +4190,15 @@ export interface components {
             inside: boolean[];
             /** Customers */
             customers: number;
+        };
+        /**
+         * Remedy
+         * @description One click: the recipe as it would be.
+         */
+        Remedy: {
+            /** Label */
+            label: string;
+            draft: components["schemas"]["Draft"];
         };
         /**
          * ReturnLink
@@ -3564,6 +4359,8 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /** @enum {string} */
+        SeedingEnum: "far" | "dense";
         /** SegmentChange */
         SegmentChange: {
             /**
@@ -3638,6 +4435,13 @@ export interface components {
             notes: string;
             /** Revision */
             revision: number;
+        };
+        /** SegmentPair */
+        SegmentPair: {
+            /** First */
+            first: number;
+            /** Second */
+            second: number;
         };
         /**
          * SeriesOf
@@ -4029,6 +4833,26 @@ export interface components {
             stations: components["schemas"]["StationFact"][];
         };
         /**
+         * Trait
+         * @description What sets a group apart: a measure's mean and deviation in SD, or a level's share.
+         */
+        Trait: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Level */
+            level: string;
+            /** Here */
+            here: number;
+            /** Everyone */
+            everyone: number;
+            /** Strength */
+            strength: number;
+        };
+        /**
          * TraitAt
          * @description What the table of a day said; nothing where it did not name the customer.
          */
@@ -4059,6 +4883,33 @@ export interface components {
             told: components["schemas"]["TraitAt"][];
             /** Corrected */
             corrected: components["schemas"]["Corrected"][];
+        };
+        /**
+         * TreeBody
+         * @description The topmost merges of one linkage.
+         *
+         *     ``sizes``: customers of each leaf, left to right; ``merges``: (a, b) in order of height, a leaf
+         *     below ``len(sizes)``, else that plus the merge that made it; ``heights`` of the merges;
+         *     ``summarised``: leaves stand for branches that were cut off; ``refused``: why there is none.
+         */
+        TreeBody: {
+            /** Linkage */
+            linkage: string;
+            /** Sizes */
+            sizes: number[];
+            /** Merges */
+            merges: [
+                number,
+                number
+            ][];
+            /** Heights */
+            heights: number[];
+            /** Foot */
+            foot: number;
+            /** Summarised */
+            summarised: boolean;
+            /** Refused */
+            refused: string;
         };
         /**
          * Twin
@@ -4175,6 +5026,25 @@ export interface components {
             total: components["schemas"]["Total"];
         };
         /**
+         * WidthsPage
+         * @description Silhouettes of sampled customers in thousandths by group, largest first; ``inside``: whether
+         *     each is in the lens; ``mean`` by group and of all, every group by its real size.
+         */
+        WidthsPage: {
+            /** Groups */
+            groups: number[][];
+            /** Numbers */
+            numbers: number[][];
+            /** Inside */
+            inside: boolean[][] | null;
+            /** Means */
+            means: (number | null)[];
+            /** Mean */
+            mean: number;
+            /** Exact */
+            exact: boolean;
+        };
+        /**
          * WindowRow
          * @description The window in view; ``first``: its first day, empty where it looks back over all.
          */
@@ -4242,6 +5112,37 @@ export interface components {
             came_back: number | null;
             /** Spend */
             spend: number | null;
+        };
+        /** YardstickChoice */
+        YardstickChoice: {
+            /** Yardstick */
+            yardstick: number;
+        };
+        /**
+         * YardstickRow
+         * @description A yardstick that is or was in use.
+         */
+        YardstickRow: {
+            /** Id */
+            id: number;
+            /** Ladder */
+            ladder: boolean;
+            /** K */
+            k: number;
+            /** Names */
+            names: string[];
+            /** At */
+            at: string;
+            /** Person */
+            person: string;
+            /** Home To */
+            home_to: string;
+            /** Home Back */
+            home_back: string;
+            /** In Use */
+            in_use: boolean;
+            /** Since */
+            since: string;
         };
     };
     responses: never;
@@ -4987,6 +5888,8 @@ export interface operations {
                 back?: string;
                 /** @description digest of a lens */
                 lens?: string;
+                /** @description rows tried before */
+                run?: string;
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
@@ -5004,6 +5907,219 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GroupsPage"];
+                };
+            };
+        };
+    };
+    studies_groups_map_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                grouping: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapPage"];
+                };
+            };
+        };
+    };
+    studies_groups_neighbourhood_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                grouping: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRow"];
+                };
+            };
+        };
+    };
+    studies_groups_open_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                grouping: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRow"];
+                };
+            };
+        };
+    };
+    studies_groups_plane_retrieve: {
+        parameters: {
+            query?: {
+                /** @description keys divided by commas, 1 to 6 */
+                axes?: string;
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description group, a trait, or measure:<name> */
+                colour?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                grouping: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanePage"];
+                };
+            };
+        };
+    };
+    studies_groups_points_retrieve: {
+        parameters: {
+            query?: {
+                /** @description keys divided by commas, 1 to 6 */
+                axes?: string;
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description group, a trait, or measure:<name> */
+                colour?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description at most so many points */
+                most?: number;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                grouping: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.apache.arrow.stream": string;
+                };
+            };
+        };
+    };
+    studies_groups_profile_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                grouping: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CandidatePage"];
+                };
+            };
+        };
+    };
+    studies_groups_widths_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                grouping: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WidthsPage"];
                 };
             };
         };
@@ -5029,6 +6145,236 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Adopted"];
+                };
+            };
+        };
+    };
+    studies_groups_balance_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                k?: number;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BalancePage"];
+                };
+            };
+        };
+    };
+    studies_groups_compare_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description g12, y3, t.garden or ladder */
+                first?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description g12, y3, t.garden or ladder */
+                second?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparePage"];
+                };
+            };
+        };
+    };
+    studies_groups_kept_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptPage"];
+                };
+            };
+        };
+    };
+    studies_groups_kept_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                grouping: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedKeptChange"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    studies_groups_merges_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MergesPage"];
+                };
+            };
+        };
+    };
+    studies_groups_merges_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRow"];
+                };
+            };
+        };
+    };
+    studies_groups_proposals_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalsPage"];
+                };
+            };
+        };
+    };
+    studies_groups_proposals_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Budget"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobRow"];
                 };
             };
         };
@@ -5082,6 +6428,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobRow"];
+                };
+            };
+        };
+    };
+    studies_groups_swap_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SegmentPair"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Adopted"];
+                };
+            };
+        };
+    };
+    studies_groups_take_up_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["YardstickChoice"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Adopted"];
                 };
             };
         };
@@ -5508,6 +6904,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    studies_ladder_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Adopted"];
+                };
             };
         };
     };

@@ -1,0 +1,196 @@
+"""One candidate looked at closer: each group in a line, and what the balance would change."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+from pydantic import BaseModel
+
+from sortija.core.groups.compare import best_matching, cross_table
+from sortija.core.groups.grouping import group
+from sortija.core.groups.recipe import Prepared, Recipe, RecipeError, prepare
+from sortija.core.measures.pairs import sample_rows
+from sortija.core.portraits.profile import category_profile, numeric_profile
+from sortija.server.groups.inputs import inputs_of, table_for
+from sortija.server.groups.models import Grouping
+from sortija.server.jobs.models import Job
+from sortija.server.measures.made import Made
+from sortija.server.studies.columns import read_column
+from sortija.server.studies.http import JobRow, job_row
+from sortija.server.studies.keyed import Keyed
+from sortija.server.studies.models import Study
+from sortija.server.studies.problems import Problem
+
+__all__ = ["BalancePage", "CandidatePage", "balance_page", "candidate_page"]
+
+TELLING = 3
+STOPS = (0.0, 0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 3.0, 4.0)
+_SAMPLE, _SEED, _STARTS = 1_200, 4107, 3
+
+
+class Trait(BaseModel):
+    """What sets a group apart: a measure's mean and deviation in SD, or a level's share."""
+
+    name: str
+    label: str
+    unit: str
+    level: str
+    here: float
+    everyone: float
+    strength: float
+
+
+class GroupLine(BaseModel):
+    """A group before anybody named it."""
+
+    group: int
+    customers: int
+    money: int
+    stability: float
+    silhouette: float | None
+    error_share: float | None
+    traits: list[Trait]
+
+
+class CandidatePage(BaseModel):
+    """``job``: a hundred resamplings that are under way."""
+
+    id: int
+    k: int
+    field: str
+    resampled: int
+    moved: float
+    refusal: str
+    groups: list[GroupLine]
+    job: JobRow | None
+
+
+def candidate_page(study: Study, made: Made, grouping: Grouping) -> CandidatePage:
+    """The groups of a candidate, each in a line."""
+    codes = np.zeros(made.size, np.int32)
+    column = np.asarray(read_column(grouping.labels).values)[: made.size]
+    codes[: len(column)] = column
+    result, k = grouping.result, grouping.k
+    money = np.bincount(codes, made.money, minlength=k + 1)
+    traits = _traits(Keyed((grouping.pk, made.stamp), (made, grouping)))
+    stability = result.get("stability_100") or result["stability"]
+    errors = result.get("error_shares") or [None] * k
+    job = Job.objects.filter(
+        study=study.pk, kind="groups.open", key=str(grouping.pk), state__in=Job.OPEN
+    ).first()
+    return CandidatePage(
+        id=grouping.pk, k=k, field=f"grouping:{grouping.pk}",
+        resampled=100 if "stability_100" in result else 20, moved=result.get("moved", 0.0),
+        refusal=result.get("refusal", ""), job=job_row(job) if job else None,
+        groups=[
+            GroupLine(
+                group=g + 1, customers=result["counts"][g], money=round(money[g + 1]),
+                stability=stability[g], silhouette=result["silhouettes"][g],
+                error_share=errors[g], traits=traits[g],
+            )
+            for g in range(k)
+        ],
+    )  # fmt: skip
+
+
+@lru_cache(maxsize=32)
+def _traits(key: Keyed[tuple[Made, Grouping]]) -> list[list[Trait]]:
+    made, grouping = key.value
+    k, recipe = grouping.k, grouping.recipe
+    groups = np.full(made.size, k)
+    codes = np.asarray(read_column(grouping.labels).values)[: made.size]
+    groups[: len(codes)] = np.where(codes > 0, codes - 1, k)
+    found: list[list[Trait]] = [[] for _ in range(k)]
+    for name in recipe["numeric"]:
+        if name not in made.sources:
+            continue
+        about = made.about(name)
+        profile = numeric_profile(np.asarray(made.column(name).values), groups, k)
+        for g in range(k):
+            if np.isfinite(profile.deviations[g]):
+                found[g].append(Trait(
+                    name=name, label=about.label, unit=about.unit, level="",
+                    here=float(profile.means[g]), everyone=float(profile.everyone_mean),
+                    strength=float(profile.deviations[g]),
+                ))  # fmt: skip
+    for name in recipe["categories"]:
+        if name not in made.sources:
+            continue
+        column = made.column(name)
+        told = category_profile(np.asarray(column.values), len(column.levels), groups, k)
+        levels = ("not given", *column.levels)
+        for g, level in enumerate(told.telling):
+            usual, here = float(told.everyone[level]), float(told.shares[g, level])
+            spread = float(np.sqrt(usual * (1 - usual)))
+            if np.isfinite(here) and spread > 0:
+                found[g].append(Trait(
+                    name=name, label=made.about(name).label, unit="share", level=levels[level],
+                    here=here, everyone=usual, strength=(here - usual) / spread,
+                ))  # fmt: skip
+    return [sorted(traits, key=lambda t: -abs(t.strength))[:TELLING] for traits in found]
+
+
+class BalanceStop(BaseModel):
+    """One place of the slider: which share of the distances categories decide, in percent, and
+    how many of the customers looked at would be in another group than now."""
+
+    balance: float
+    categories: int
+    moved: int
+
+
+class BalancePage(BaseModel):
+    """``customers``: how many were looked at, drawn at random, in ``k`` groups."""
+
+    k: int
+    customers: int
+    stops: list[BalanceStop]
+
+
+def balance_page(study: Study, made: Made, k: int) -> BalancePage:
+    """What each place of the slider would change, on a sample."""
+    if not 2 <= k <= 20:
+        raise Problem("Ask for 2 to 20 groups.")
+    inputs = inputs_of(study, made)
+    if not inputs.recipe.numeric or not inputs.recipe.categories:
+        raise Problem("A balance wants measures and traits. Pick some of both.")
+    return _balanced(Keyed((inputs.stamp, k), (study, made, inputs.recipe)))
+
+
+@lru_cache(maxsize=16)
+def _balanced(key: Keyed[tuple[Study, Made, Recipe]]) -> BalancePage:
+    study, made, recipe = key.value
+    k = int(key.key[1])  # type: ignore[index]
+    rows = np.zeros(made.size, np.bool_)
+    rows[sample_rows(np.flatnonzero(made.present), _SAMPLE, _SEED)] = True
+    table = table_for(study, made, [*recipe.numeric, *recipe.categories])
+    light = replace(recipe, starts=_STARTS, method="k-prototypes")
+    try:
+        now = group(prepare(table, replace(light, balance=recipe.balance or 1e-9), rows), k, light)
+        stops = [_stop(stop, table, light, rows, now.labels, k) for stop in STOPS]
+    except RecipeError as problem:
+        raise Problem(str(problem)) from problem
+    return BalancePage(k=k, customers=len(now.labels), stops=stops)
+
+
+def _stop(stop: float, table, recipe: Recipe, rows, labels, k: int) -> BalanceStop:  # type: ignore[no-untyped-def]
+    own = replace(recipe, balance=stop) if stop else replace(recipe, balance=1e-9)
+    prepared = prepare(table, own, rows)
+    found = group(prepared, k, own)
+    cross = cross_table(labels, found.labels, k, k)
+    matching = best_matching(cross)
+    stayed = sum(int(cross[a, b]) for a, b in enumerate(matching) if b >= 0)
+    share = _decided(prepared)
+    return BalanceStop(balance=stop, categories=round(100 * share), moved=len(labels) - stayed)
+
+
+def _decided(rows: Prepared) -> float:
+    """Share of the mean D of two customers that categories make: Σγ(1 − Σp²) of the whole."""
+    numbers = 2 * float(rows.numbers.astype(np.float64).var(axis=1).sum())
+    apart = 0.0
+    for codes, gamma in zip(rows.codes, rows.gammas.astype(np.float64), strict=True):
+        shares = np.bincount(codes) / max(len(codes), 1)
+        apart += gamma * (1 - float((shares**2).sum()))
+    return apart / (numbers + apart) if numbers + apart > 0 else 0.0
