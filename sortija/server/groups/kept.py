@@ -21,7 +21,7 @@ __all__ = ["KeptPage", "change_kept", "kept_page"]
 MOST = 300
 
 
-class KeptRow(BaseModel):
+class TriedRow(BaseModel):
     """One grouping: what it was made of, how well it holds, who made it and when.
 
     ``kin``: costs are compared only among groupings that share it; ``adopted``: it is or was a
@@ -77,7 +77,7 @@ class YardstickRow(BaseModel):
 class KeptPage(BaseModel):
     """Newest first; ``more``: groupings beyond those that are listed."""
 
-    rows: list[KeptRow]
+    rows: list[TriedRow]
     yardsticks: list[YardstickRow]
     more: int
 
@@ -108,11 +108,11 @@ def _labels(made: Made) -> dict[str, str]:
 
 def _row(
     row: Grouping, labels: dict[str, str], held: set[int | None], present: Yardstick | None
-) -> KeptRow:
+) -> TriedRow:
     result, recipe = row.result, row.recipe
     to, _, back = row.window.partition(":")
     names = [*recipe["numeric"], *recipe["categories"]]
-    return KeptRow(
+    return TriedRow(
         id=row.pk, run=row.made_from, kin=row.kin, k=row.k, method=recipe["method"],
         linkage=recipe.get("linkage", "ward") if recipe["method"] == "hierarchical" else "",
         columns=[labels.get(name, name.removeprefix("trait:")) for name in names],

@@ -6,13 +6,15 @@ from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.core.groups.compare import best_matching, cross_table
+from sortija.core.groups.engines import Fit, lloyd
 from sortija.core.groups.grouping import group
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError, prepare
 from sortija.core.measures.pairs import sample_rows
 from sortija.core.portraits.profile import category_profile, numeric_profile
+from sortija.core.table import Table
 from sortija.server.groups.inputs import inputs_of, table_for
 from sortija.server.groups.models import Grouping
 from sortija.server.jobs.models import Job
@@ -27,7 +29,9 @@ __all__ = ["BalancePage", "CandidatePage", "balance_page", "candidate_page"]
 
 TELLING = 3
 STOPS = (0.0, 0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 3.0, 4.0)
-_SAMPLE, _SEED, _STARTS = 1_200, 4107, 3
+_SAMPLE, _SEED, _STARTS = 1_200, 4107, 6
+#: At a balance of 0 categories would be dropped; the picture is to keep them in sight.
+_NEXT_TO_NOTHING = 1e-9
 
 
 class Trait(BaseModel):
@@ -168,22 +172,22 @@ def _balanced(key: Keyed[tuple[Study, Made, Recipe]]) -> BalancePage:
     table = table_for(study, made, [*recipe.numeric, *recipe.categories])
     light = replace(recipe, starts=_STARTS, method="k-prototypes")
     try:
-        now = group(prepare(table, replace(light, balance=recipe.balance or 1e-9), rows), k, light)
-        stops = [_stop(stop, table, light, rows, now.labels, k) for stop in STOPS]
+        present = replace(light, balance=max(recipe.balance, _NEXT_TO_NOTHING))
+        now = group(prepare(table, present, rows), k, light)
+        stops = [_stop(stop, table, light, rows, now) for stop in STOPS]
     except RecipeError as problem:
         raise Problem(str(problem)) from problem
     return BalancePage(k=k, customers=len(now.labels), stops=stops)
 
 
-def _stop(stop: float, table, recipe: Recipe, rows, labels, k: int) -> BalanceStop:  # type: ignore[no-untyped-def]
-    own = replace(recipe, balance=stop) if stop else replace(recipe, balance=1e-9)
-    prepared = prepare(table, own, rows)
-    found = group(prepared, k, own)
-    cross = cross_table(labels, found.labels, k, k)
-    matching = best_matching(cross)
-    stayed = sum(int(cross[a, b]) for a, b in enumerate(matching) if b >= 0)
-    share = _decided(prepared)
-    return BalanceStop(balance=stop, categories=round(100 * share), moved=len(labels) - stayed)
+def _stop(
+    stop: float, table: Table, recipe: Recipe, rows: NDArray[np.bool_], now: Fit
+) -> BalanceStop:
+    """The present groups drawn on under another balance: what moves then is the balance's doing."""
+    prepared = prepare(table, replace(recipe, balance=max(stop, _NEXT_TO_NOTHING)), rows)
+    found = lloyd(prepared, now.centres)
+    moved = int((found.labels != now.labels).sum())
+    return BalanceStop(balance=stop, categories=round(100 * _decided(prepared)), moved=moved)
 
 
 def _decided(rows: Prepared) -> float:

@@ -38,7 +38,7 @@ LARGEST = 12
 _PARTS = "share_"
 
 
-class ProposalBody(BaseModel):
+class GroupProposal(BaseModel):
     """One proposal: ``run`` names all the k that were tried for it."""
 
     kind: str
@@ -61,7 +61,7 @@ class LeftOut(BaseModel):
 class ProposalsPage(BaseModel):
     """``budget``: seconds after which no further kind is begun; ``done``: all kinds were tried."""
 
-    proposals: list[ProposalBody]
+    proposals: list[GroupProposal]
     left_out: list[LeftOut]
     job: JobRow | None
     budget: int
@@ -169,7 +169,10 @@ def _named(made: Made, sentences: tuple[str, ...]) -> list[str]:
         for name in sorted(made.sources, key=len, reverse=True):
             head, found, tail = sentence.partition(name)
             if found and not tail[:1].isalnum() and tail[:1] != "_":
-                sentence = head + made.about(name).label.lower() + tail
+                label = made.about(name).label
+                whole, share, _ = label.partition(", share")
+                called = f"the share of {whole}" if share else label.lower()
+                sentence = head + called + tail
         out.append(sentence)
     return out
 
@@ -191,7 +194,7 @@ def proposals_page(study: Study, made: Made) -> ProposalsPage:
     )  # fmt: skip
 
 
-def _body(study: Study, made: Made, row: Grouping) -> ProposalBody:
+def _body(study: Study, made: Made, row: Grouping) -> GroupProposal:
     run = list(
         Grouping.objects.filter(study=study, made_from=row.made_from, binned=False).order_by("k")
     )
@@ -199,7 +202,7 @@ def _body(study: Study, made: Made, row: Grouping) -> ProposalBody:
     names = [n for n in (*recipe["numeric"], *recipe["categories"]) if n in made.sources]
     weights = recipe.get("weights", {})
     heavy = sorted(names, key=lambda n: -weights.get(n, 1.0))[:3] if weights else []
-    return ProposalBody(
+    return GroupProposal(
         kind=told["kind"], run=row.made_from, method=recipe["method"],
         columns=[made.about(n).label for n in names],
         heaviest=[made.about(n).label for n in heavy],

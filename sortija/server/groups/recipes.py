@@ -139,7 +139,7 @@ def _trait(made: Made, plan: Plan, draft: Draft, name: str, picked: list[str]) -
 def _seconds(study: Study, made: Made, draft: Draft) -> int | None:
     """From the last sweep of the same method, by customers, columns, starts and rows of k."""
     method = method_of(draft, draft.numeric or [], draft.categories or [])
-    rows = Grouping.objects.filter(study=study, recipe__method=method, seconds__gt=0, proposal=None)
+    rows = Grouping.objects.filter(study=study, recipe__method=method, seconds__gt=0)
     last = list(rows.order_by("-id")[:8])
     if not last:
         return None

@@ -2651,6 +2651,31 @@ export interface components {
             /** Traits */
             traits: components["schemas"]["Trait"][];
         };
+        /**
+         * GroupProposal
+         * @description One proposal: ``run`` names all the k that were tried for it.
+         */
+        GroupProposal: {
+            /** Kind */
+            kind: string;
+            /** Run */
+            run: string;
+            /** Method */
+            method: string;
+            /** Columns */
+            columns: string[];
+            /** Heaviest */
+            heaviest: string[];
+            candidate: components["schemas"]["CandidateRow"];
+            /** Tried */
+            tried: number[];
+            /** Bound */
+            bound: number;
+            /** Reasons */
+            reasons: string[];
+            /** Doubts */
+            doubts: string[];
+        };
         /** GroupingChoice */
         GroupingChoice: {
             /** Grouping */
@@ -2859,7 +2884,7 @@ export interface components {
          */
         KeptPage: {
             /** Rows */
-            rows: components["schemas"]["KeptRow"][];
+            rows: components["schemas"]["TriedRow"][];
             /** Yardsticks */
             yardsticks: components["schemas"]["YardstickRow"][];
             /** More */
@@ -2867,69 +2892,25 @@ export interface components {
         };
         /**
          * KeptRow
-         * @description One grouping: what it was made of, how well it holds, who made it and when.
-         *
-         *     ``kin``: costs are compared only among groupings that share it; ``adopted``: it is or was a
-         *     yardstick, which keeps it from being deleted; ``window``: its last day included, and how far
-         *     back.
+         * @description A kept lens; ``customers`` is null where it speaks of what is no longer here.
          */
         KeptRow: {
             /** Id */
             id: number;
-            /** Run */
-            run: string;
-            /** Kin */
-            kin: string;
-            /** K */
-            k: number;
-            /** Method */
-            method: string;
-            /** Linkage */
-            linkage: string;
-            /** Columns */
-            columns: string[];
-            /** Weighed */
-            weighed: boolean;
-            /** Window To */
-            window_to: string;
-            /** Window Back */
-            window_back: string;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Clauses */
+            clauses: components["schemas"]["ClauseBody"][];
             /** Customers */
-            customers: number;
-            /** Counts */
-            counts: number[];
-            /** Cost */
-            cost: number;
-            /** Silhouette */
-            silhouette: number;
-            /** Weakest */
-            weakest: number;
-            /** Smallest */
-            smallest: number;
-            /** Calinski Harabasz */
-            calinski_harabasz: number | null;
-            /** Davies Bouldin */
-            davies_bouldin: number | null;
-            /** Moved */
-            moved: number;
-            /** Refusal */
-            refusal: string;
-            /** Seconds */
-            seconds: number;
+            customers: number | null;
+            /** By */
+            by: string;
             /** At */
             at: string;
-            /** Person */
-            person: string;
-            /** Starred */
-            starred: boolean;
-            /** Note */
-            note: string;
-            /** Proposed */
-            proposed: string;
-            /** Adopted */
-            adopted: boolean;
-            /** In Use */
-            in_use: boolean;
+            /** Revision */
+            revision: number;
         };
         /** @enum {string} */
         KindEnum: "boxes" | "totals" | "shares";
@@ -4046,30 +4027,14 @@ export interface components {
             /** Counted Total */
             counted_total: number;
         };
-        /**
-         * ProposalBody
-         * @description One proposal: ``run`` names all the k that were tried for it.
-         */
+        /** ProposalBody */
         ProposalBody: {
-            /** Kind */
-            kind: string;
-            /** Run */
-            run: string;
-            /** Method */
-            method: string;
-            /** Columns */
-            columns: string[];
-            /** Heaviest */
-            heaviest: string[];
-            candidate: components["schemas"]["CandidateRow"];
-            /** Tried */
-            tried: number[];
-            /** Bound */
-            bound: number;
-            /** Reasons */
-            reasons: string[];
-            /** Doubts */
-            doubts: string[];
+            /** Name */
+            name: string;
+            /** Short */
+            short: string;
+            /** Reason */
+            reason: string;
         };
         /**
          * ProposalsPage
@@ -4077,7 +4042,7 @@ export interface components {
          */
         ProposalsPage: {
             /** Proposals */
-            proposals: components["schemas"]["ProposalBody"][];
+            proposals: components["schemas"]["GroupProposal"][];
             /** Left Out */
             left_out: components["schemas"]["LeftOut"][];
             job: components["schemas"]["JobRow"] | null;
@@ -4910,6 +4875,72 @@ export interface components {
             summarised: boolean;
             /** Refused */
             refused: string;
+        };
+        /**
+         * TriedRow
+         * @description One grouping: what it was made of, how well it holds, who made it and when.
+         *
+         *     ``kin``: costs are compared only among groupings that share it; ``adopted``: it is or was a
+         *     yardstick, which keeps it from being deleted; ``window``: its last day included, and how far
+         *     back.
+         */
+        TriedRow: {
+            /** Id */
+            id: number;
+            /** Run */
+            run: string;
+            /** Kin */
+            kin: string;
+            /** K */
+            k: number;
+            /** Method */
+            method: string;
+            /** Linkage */
+            linkage: string;
+            /** Columns */
+            columns: string[];
+            /** Weighed */
+            weighed: boolean;
+            /** Window To */
+            window_to: string;
+            /** Window Back */
+            window_back: string;
+            /** Customers */
+            customers: number;
+            /** Counts */
+            counts: number[];
+            /** Cost */
+            cost: number;
+            /** Silhouette */
+            silhouette: number;
+            /** Weakest */
+            weakest: number;
+            /** Smallest */
+            smallest: number;
+            /** Calinski Harabasz */
+            calinski_harabasz: number | null;
+            /** Davies Bouldin */
+            davies_bouldin: number | null;
+            /** Moved */
+            moved: number;
+            /** Refusal */
+            refusal: string;
+            /** Seconds */
+            seconds: number;
+            /** At */
+            at: string;
+            /** Person */
+            person: string;
+            /** Starred */
+            starred: boolean;
+            /** Note */
+            note: string;
+            /** Proposed */
+            proposed: string;
+            /** Adopted */
+            adopted: boolean;
+            /** In Use */
+            in_use: boolean;
         };
         /**
          * Twin

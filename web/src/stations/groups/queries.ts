@@ -7,15 +7,22 @@ import { inTurn } from "@/study/in-turn";
 import { useNotice } from "@/ui/notices";
 
 export type Draft = Schemas["Draft"];
+export type Page = Schemas["GroupsPage"];
+export type Recipe = Schemas["RecipeBody"];
+export type Row = Schemas["CandidateRow"];
 
-export function useGroups() {
+/** The station's page; `run`: the rows of something that was tried before. */
+export function useGroups(run: string) {
   const { study, view } = useStudy();
   return useQuery({
-    queryKey: ["study", study.id, "groups", view],
+    queryKey: ["study", study.id, "groups", view, run],
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/groups", {
-          params: { path: { study: study.id }, query: view as never },
+          params: {
+            path: { study: study.id },
+            query: { ...(view as object), ...(run && { run }) } as never,
+          },
           signal,
         }),
       ),
@@ -23,48 +30,76 @@ export function useGroups() {
   });
 }
 
-/** What can be done at Groups; after each, everything is asked anew. */
-export function useGroupActions(revision: number) {
-  const { study, view, takeBack } = useStudy();
+/** After a change everything of the study is asked anew. */
+export function useFresh() {
+  const { study } = useStudy();
   const queries = useQueryClient();
-  const say = useNotice();
-  const fresh = () =>
+  return () =>
     Promise.all([
       queries.invalidateQueries({ queryKey: ["study", study.id] }),
       queries.invalidateQueries({ queryKey: ["pulse", study.id] }),
     ]);
-  const trouble = (problem: Error) => say(problem.message, { trouble: true });
-  const path = { params: { path: { study: study.id } } };
-  const draft = useMutation({
-    mutationFn: (body: Draft) =>
-      inTurn(`recipe ${study.id}`, revision, (headers) =>
-        data(api.PUT("/api/studies/{study}/groups/recipe", { ...path, body, headers })),
-      ),
-    onError: trouble,
+}
+
+/** What a mutation here has in common: trouble is said, and everything asked anew. */
+export function useTold() {
+  const say = useNotice();
+  const fresh = useFresh();
+  return {
+    onError: (problem: Error) => say(problem.message, { trouble: true }),
     onSettled: fresh,
+  };
+}
+
+/** Change the recipe, run it, adopt a candidate. */
+export function useGroupActions(revision: number, inUse: number) {
+  const { study, view, takeBack } = useStudy();
+  const say = useNotice();
+  const told = useTold();
+  const path = { path: { study: study.id } };
+  const draft = useMutation({
+    mutationFn: ({ body }: { body: Draft; words?: string }) =>
+      inTurn(`recipe ${study.id}`, revision, (headers) =>
+        data(api.PUT("/api/studies/{study}/groups/recipe", { params: path, body, headers })),
+      ),
+    onSuccess: (_, { words }) => words && say(words, { undo: takeBack }),
+    ...told,
   });
   const run = useMutation({
     mutationFn: () =>
       data(
         api.POST("/api/studies/{study}/groups/run", {
-          params: { ...path.params, query: view as never },
+          params: { ...path, query: view as never },
         }),
       ),
-    onError: trouble,
-    onSettled: fresh,
+    ...told,
   });
   const adopt = useMutation({
-    mutationFn: (candidate: Schemas["CandidateRow"]) =>
+    mutationFn: (grouping: number) =>
       data(
         api.POST("/api/studies/{study}/groups/adopt", {
-          ...path,
-          body: { grouping: candidate.id },
+          params: path,
+          body: { grouping },
+          headers: { "If-Match": `"${inUse}"` },
         }),
       ),
-    onSuccess: (adopted) =>
-      say(`Adopted ${adopted.k} groups. They are named at Portraits.`, { undo: takeBack }),
-    onError: trouble,
-    onSettled: fresh,
+    onSuccess: (adopted) => {
+      const kept = adopted.segments.filter((segment) => segment.carried).length;
+      const words = kept
+        ? `Adopted ${adopted.k} groups; ${kept} carry on earlier segments.`
+        : `Adopted ${adopted.k} groups. They are named at Portraits.`;
+      say(words, { undo: takeBack });
+    },
+    ...told,
   });
   return { draft, run, adopt };
+}
+
+/** The picked columns of a recipe as a draft that can be changed. */
+export function draftOf(recipe: Recipe): Draft {
+  return {
+    ...(recipe.draft as Draft),
+    numeric: recipe.numeric.filter((row) => row.picked).map((row) => row.name),
+    categories: recipe.categories.filter((row) => row.picked).map((row) => row.name),
+  };
 }

@@ -1,169 +1,356 @@
-import { Popover } from "radix-ui";
+import { useState } from "react";
 
-import type { Schemas } from "@/api/client";
-import { count } from "@/charts/format";
+import { count, figure } from "@/charts/format";
+import { Balance } from "@/stations/groups/balance";
+import { Picker } from "@/stations/groups/picker";
+import { draftOf } from "@/stations/groups/queries";
+import type { Draft, Recipe as Body } from "@/stations/groups/queries";
+import { TinyShares, TinyThread } from "@/stations/groups/tiny";
 import { preparation } from "@/stations/measures/thread-row";
-import type { Draft } from "@/stations/groups/queries";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
+import { Switch } from "@/ui/switch";
+
+const METHODS = [
+  ["", "the one that fits"],
+  ["k-means", "k-means"],
+  ["k-prototypes", "k-prototypes"],
+  ["k-modes", "k-modes"],
+  ["hierarchical", "hierarchical"],
+  ["k-medoids", "k-medoids"],
+] as const;
+const LINKAGES = ["ward", "average", "complete", "single"] as const;
+const WEIGHTS = [0.25, 0.5, 1, 1.5, 2, 3, 5];
 
 interface Props {
-  recipe: Schemas["RecipeBody"];
+  recipe: Body;
+  madeFrom: string;
+  k: number;
   busy: boolean;
-  onDraft: (draft: Draft) => void;
+  current: boolean;
+  onDraft: (draft: Draft, words: string) => void;
   onRun: () => void;
 }
 
-/** What goes into the groups: measures as prepared, traits, their balance, seed and starts. */
-export function Recipe({ recipe, busy, onDraft, onRun }: Props) {
+/** What goes into the groups: columns with weight and preparation, balance, method, cautions. */
+export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: Props) {
   const { canChange } = useStudy();
-  const numeric = recipe.numeric.filter((row) => row.picked).map((row) => row.name);
-  const categories = recipe.categories.filter((row) => row.picked).map((row) => row.name);
-  const now: Draft = {
-    numeric,
-    categories,
-    balance: recipe.balance,
-    seed: recipe.seed,
-    starts: recipe.starts,
+  const draft = draftOf(recipe);
+  const numbers = recipe.numeric.filter((row) => row.picked);
+  const traits = recipe.categories.filter((row) => row.picked);
+  const change = (part: Partial<Draft>, words: string) => onDraft({ ...draft, ...part }, words);
+  const weigh = (name: string, label: string, weight: number) => {
+    const others = Object.entries(draft.weights ?? {}).filter(([other]) => other !== name);
+    change(
+      { weights: Object.fromEntries(weight === 1 ? others : [...others, [name, weight]]) },
+      `${label} weighs ${figure(weight)}.`,
+    );
   };
-  const without = (list: string[], name: string) => list.filter((other) => other !== name);
   return (
     <section className="card p-3" aria-label="Recipe">
-      <h2 className="text-14">Recipe</h2>
-      <Part
-        title="Numbers"
-        rows={recipe.numeric
-          .filter((row) => row.picked)
-          .map((row) => ({ name: row.name, label: row.label, note: preparation(row.steps) }))}
-        offer={recipe.numeric
-          .filter((row) => !row.picked)
-          .map((row) => ({
-            name: row.name,
-            label: row.label,
-            note: row.missing ? `${count(row.missing)} missing` : "",
-          }))}
-        onDrop={(name) => onDraft({ ...now, numeric: without(numeric, name) })}
-        onAdd={(name) => onDraft({ ...now, numeric: [...numeric, name] })}
-      />
-      <Part
-        title="Categories"
-        rows={recipe.categories
-          .filter((row) => row.picked)
-          .map((row) => ({ name: row.name, label: row.label, note: `${row.values} values` }))}
-        offer={recipe.categories
-          .filter((row) => !row.picked)
-          .map((row) => ({ name: row.name, label: row.label, note: `${row.values} values` }))}
-        onDrop={(name) => onDraft({ ...now, categories: without(categories, name) })}
-        onAdd={(name) => onDraft({ ...now, categories: [...categories, name] })}
-      />
-      {categories.length > 0 && (
-        <label className="mt-3 block">
-          <span className="font-semibold">Balance</span>{" "}
-          <span className="text-12 text-quiet">
-            {recipe.balance === 0 ? "numbers alone" : `a category weighs ${recipe.balance}×`}
-          </span>
-          <input
-            type="range"
-            min={0}
-            max={2}
-            step={0.25}
-            defaultValue={recipe.balance}
-            key={recipe.balance}
-            disabled={!canChange}
-            aria-label="Balance of categories against numbers"
-            className="mt-1 w-full accent-ink"
-            onPointerUp={(event) => onDraft({ ...now, balance: Number(event.currentTarget.value) })}
-            onKeyUp={(event) => onDraft({ ...now, balance: Number(event.currentTarget.value) })}
+      <div className="flex items-baseline justify-between">
+        <h2 className="text-14">Recipe</h2>
+        {canChange && <Picker recipe={recipe} onDraft={onDraft} />}
+      </div>
+      <Title words="Numbers" many={numbers.length} />
+      <ul>
+        {numbers.map((row) => (
+          <Line
+            key={row.name}
+            label={row.label}
+            title={`${row.label}: ${preparation(row.steps)}. ${row.reason}`}
+            note={preparation(row.steps)}
+            own={row.own_steps}
+            weight={row.weight}
+            picture={<TinyThread shape={row.shape} prepared={row.prepared} />}
+            onWeight={(weight) => weigh(row.name, row.label, weight)}
+            onDrop={() =>
+              change(
+                { numeric: (draft.numeric ?? []).filter((name) => name !== row.name) },
+                `${row.label} stays out.`,
+              )
+            }
           />
-        </label>
+        ))}
+      </ul>
+      <Title words="Categories" many={traits.length} />
+      <ul>
+        {traits.map((row) => (
+          <Line
+            key={row.name}
+            label={row.label}
+            title={`${row.label}: ${row.levels.join(", ")}`}
+            note={`${row.values} values`}
+            own={false}
+            weight={row.weight}
+            picture={<TinyShares shares={row.shares} whole={recipe.customers} />}
+            onWeight={(weight) => weigh(row.name, row.label, weight)}
+            onDrop={() =>
+              change(
+                { categories: (draft.categories ?? []).filter((name) => name !== row.name) },
+                `${row.label} stays out.`,
+              )
+            }
+          />
+        ))}
+      </ul>
+      {numbers.length > 0 && traits.length > 0 && (
+        <Balance
+          balance={draft.balance ?? 1}
+          k={k}
+          madeFrom={madeFrom}
+          onBalance={(balance) => change({ balance }, "The balance is another.")}
+        />
       )}
-      <p className="mt-2 text-12 text-quiet">
-        <b className="font-semibold text-ink">Method</b> {recipe.method}
-        <br />
-        <b className="font-semibold text-ink">Starts</b> {recipe.starts} a row,{" "}
-        <b className="font-semibold text-ink">seed</b> {recipe.seed}
-      </p>
+      <How draft={draft} method={recipe.method} onChange={change} />
+      <Cautions recipe={recipe} onDraft={onDraft} />
       {canChange && (
-        <Button className="mt-3 w-full" disabled={busy} onClick={onRun}>
-          {busy ? "Grouping …" : "Group by this recipe"}
+        <Button className="mt-3 w-full" disabled={busy || (current && !busy)} onClick={onRun}>
+          {busy ? "Grouping …" : current ? "Grouped by this recipe" : "Group by this recipe"}
         </Button>
+      )}
+      {canChange && !current && !busy && recipe.seconds !== null && (
+        <p className="mt-1 text-center text-11 text-quiet">
+          takes about{" "}
+          {recipe.seconds < 90
+            ? `${recipe.seconds} s`
+            : `${Math.round(recipe.seconds / 60)} minutes`}
+        </p>
       )}
     </section>
   );
 }
 
-interface Row {
-  name: string;
-  label: string;
-  note: string;
+function Title({ words, many }: { words: string; many: number }) {
+  return (
+    <h3 className="mt-2 flex justify-between border-b border-line pb-0.5 text-12">
+      {words} <span className="font-sans text-11 font-normal text-quiet">{many || "none"}</span>
+    </h3>
+  );
 }
 
-function Part({
-  title,
-  rows,
-  offer,
-  onDrop,
-  onAdd,
-}: {
+interface LineProps {
+  label: string;
   title: string;
-  rows: Row[];
-  offer: Row[];
-  onDrop: (name: string) => void;
-  onAdd: (name: string) => void;
-}) {
+  note: string;
+  own: boolean;
+  weight: number;
+  picture: React.ReactNode;
+  onWeight: (weight: number) => void;
+  onDrop: () => void;
+}
+
+function Line({ label, title, note, own, weight, picture, onWeight, onDrop }: LineProps) {
   const { canChange } = useStudy();
   return (
-    <>
-      <div className="mt-2.5 flex items-baseline justify-between border-b border-line pb-1">
-        <h3 className="text-13">{title}</h3>
-        {canChange && offer.length > 0 && (
-          <Popover.Root>
-            <Popover.Trigger className="text-12 text-quiet underline hover:text-ink">
-              add
-            </Popover.Trigger>
-            <Popover.Portal>
-              <Popover.Content
-                align="start"
-                sideOffset={4}
-                className="card z-40 max-h-72 w-64 overflow-y-auto p-1.5 shadow-lg"
-              >
-                {offer.map((row) => (
-                  <button
-                    key={row.name}
-                    type="button"
-                    onClick={() => onAdd(row.name)}
-                    className="flex w-full justify-between gap-2 rounded px-2 py-1 text-left hover:bg-paper"
-                  >
-                    {row.label} <span className="text-11 text-quiet">{row.note}</span>
-                  </button>
-                ))}
-              </Popover.Content>
-            </Popover.Portal>
-          </Popover.Root>
-        )}
+    <li className="group relative border-b border-line py-[3px]" title={title}>
+      <div className="flex items-center gap-1.5 text-12">
+        <span className="min-w-0 flex-1 truncate">{label}</span>
+        <span className="group-focus-within:invisible group-hover:invisible">{picture}</span>
       </div>
-      <ul>
-        {rows.map((row) => (
-          <li
-            key={row.name}
-            className="group flex items-baseline gap-1 border-b border-line py-1 text-12"
+      <p className="truncate text-11 leading-[13px] text-quiet">
+        {note}
+        {own && ", of its own"}
+        {weight !== 1 && <b className="font-semibold text-ink"> × {figure(weight)}</b>}
+      </p>
+      {canChange && (
+        <span className="absolute right-0 top-[3px] flex items-center gap-1 bg-card opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
+          <select
+            aria-label={`Weight of ${label}`}
+            value={WEIGHTS.includes(weight) ? weight : ""}
+            className="rounded border border-line bg-card px-0.5 text-11"
+            onChange={(event) => onWeight(Number(event.target.value))}
           >
-            <span className="min-w-0 flex-1 truncate">{row.label}</span>
-            <span className="text-11 text-quiet">{row.note}</span>
-            {canChange && (
-              <button
-                type="button"
-                aria-label={`Leave ${row.label} out`}
-                className="text-quiet opacity-40 group-hover:opacity-100 focus:opacity-100"
-                onClick={() => onDrop(row.name)}
+            {!WEIGHTS.includes(weight) && <option value="">× {figure(weight)}</option>}
+            {WEIGHTS.map((each) => (
+              <option key={each} value={each}>
+                × {each}
+              </option>
+            ))}
+          </select>
+          <button
+            type="button"
+            aria-label={`Leave ${label} out`}
+            className="px-1 text-quiet hover:text-ink"
+            onClick={onDrop}
+          >
+            ×
+          </button>
+        </span>
+      )}
+    </li>
+  );
+}
+
+/** Method, starts, seed and how far the rows go. */
+function How({
+  draft,
+  method,
+  onChange,
+}: {
+  draft: Draft;
+  method: string;
+  onChange: (part: Partial<Draft>, words: string) => void;
+}) {
+  const { canChange } = useStudy();
+  const [open, setOpen] = useState(false);
+  const number = (key: "starts" | "seed" | "most", low: number, high: number, words: string) => (
+    <label className="flex items-center justify-between">
+      {words}
+      <input
+        type="number"
+        min={low}
+        max={high}
+        key={draft[key]}
+        defaultValue={draft[key]}
+        className="w-16 rounded border border-line px-1.5 py-0.5"
+        onBlur={(event) => {
+          const value = Number(event.target.value);
+          if (Number.isInteger(value) && value >= low && value <= high && value !== draft[key])
+            onChange({ [key]: value }, `${words}: ${value}.`);
+        }}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") event.currentTarget.blur();
+        }}
+      />
+    </label>
+  );
+  return (
+    <div className="mt-2 text-12">
+      <button
+        type="button"
+        aria-expanded={open}
+        className="flex w-full items-baseline justify-between gap-2 text-left hover:underline"
+        onClick={() => setOpen(!open)}
+      >
+        <span>
+          <b className="font-semibold">Method</b> {method}
+        </span>
+        <span className="text-11 text-quiet">
+          2 to {draft.most}, {draft.starts} starts {open ? "▴" : "▾"}
+        </span>
+      </button>
+      {open && (
+        <fieldset disabled={!canChange} className="mt-1.5 grid gap-1.5">
+          <select
+            aria-label="Method"
+            value={draft.method}
+            className="rounded border border-line bg-card px-1 py-0.5"
+            onChange={(event) =>
+              onChange(
+                { method: event.target.value as Draft["method"] },
+                `Grouped by ${event.target.value || "the method that fits"}.`,
+              )
+            }
+          >
+            {METHODS.map(([key, words]) => (
+              <option key={key} value={key}>
+                {words}
+              </option>
+            ))}
+          </select>
+          {draft.method === "hierarchical" && (
+            <>
+              <select
+                aria-label="Linkage"
+                value={draft.linkage}
+                className="rounded border border-line bg-card px-1 py-0.5"
+                onChange={(event) =>
+                  onChange(
+                    { linkage: event.target.value as Draft["linkage"] },
+                    `Joined by ${event.target.value} linkage.`,
+                  )
+                }
               >
-                ×
-              </button>
-            )}
-          </li>
-        ))}
-        {rows.length === 0 && <li className="py-1 text-12 text-quiet">none</li>}
-      </ul>
-    </>
+                {LINKAGES.map((key) => (
+                  <option key={key} value={key}>
+                    {key === "ward" ? "Ward" : key} linkage
+                  </option>
+                ))}
+              </select>
+              <label className="flex items-center justify-between">
+                Gower&rsquo;s distance
+                <Switch
+                  on={draft.distance === "gower"}
+                  label="Gower's distance"
+                  onChange={(on) =>
+                    onChange({ distance: on ? "gower" : "euclidean" }, "Another distance is taken.")
+                  }
+                />
+              </label>
+            </>
+          )}
+          {(method === "k-prototypes" || method === "k-modes") && (
+            <label className="flex items-center justify-between">
+              Begin in dense places
+              <Switch
+                on={draft.seeding === "dense"}
+                label="Begin in dense places"
+                onChange={(on) =>
+                  onChange({ seeding: on ? "dense" : "far" }, "The starts are others.")
+                }
+              />
+            </label>
+          )}
+          {number("most", 2, 20, "Largest k")}
+          {number("starts", 1, 50, "Starts of a row")}
+          {number("seed", 0, 2 ** 31 - 1, "Seed")}
+          <label className="flex items-center justify-between">
+            Pool values under 1%
+            <Switch
+              on={(draft.pool ?? 0) > 0}
+              label="Pool values under 1%"
+              onChange={(on) => onChange({ pool: on ? 0.01 : 0 }, "Rare values count otherwise.")}
+            />
+          </label>
+          <label className="flex items-center justify-between">
+            Gap statistic too
+            <Switch
+              on={draft.gap ?? false}
+              label="Gap statistic too"
+              onChange={(gap) => onChange({ gap }, "The gap statistic is asked for otherwise.")}
+            />
+          </label>
+        </fieldset>
+      )}
+    </div>
+  );
+}
+
+/** What may mislead, each with what can be done about it in one click. */
+function Cautions({ recipe, onDraft }: Pick<Props, "recipe" | "onDraft">) {
+  const { canChange } = useStudy();
+  const [all, setAll] = useState(false);
+  if (recipe.cautions.length === 0) return null;
+  const shown = all ? recipe.cautions : recipe.cautions.slice(0, 2);
+  return (
+    <ul className="mt-2 grid gap-1.5" aria-label="Cautions">
+      {shown.map((caution) => (
+        <li key={caution.words} className="rounded-md bg-paper p-2 text-11">
+          {caution.words}
+          {canChange && (
+            <span className="mt-0.5 flex flex-wrap gap-x-3">
+              {caution.remedies.map((remedy) => (
+                <button
+                  key={remedy.label}
+                  type="button"
+                  className="underline hover:text-copper"
+                  onClick={() => onDraft(remedy.draft as Draft, `${remedy.label}: done.`)}
+                >
+                  {remedy.label}
+                </button>
+              ))}
+            </span>
+          )}
+        </li>
+      ))}
+      {recipe.cautions.length > 2 && (
+        <li>
+          <button type="button" className="text-11 underline" onClick={() => setAll(!all)}>
+            {all ? "fewer" : `and ${count(recipe.cautions.length - 2)} more`}
+          </button>
+        </li>
+      )}
+    </ul>
   );
 }

@@ -1,40 +1,89 @@
 import { scaleLinear } from "d3-scale";
+import { useState } from "react";
 
-import type { Schemas } from "@/api/client";
-import { count, percent } from "@/charts/format";
+import { figure } from "@/charts/format";
 import { layout } from "@/stations/groups/layout";
+import type { Row } from "@/stations/groups/queries";
+import { Rings, Threads } from "@/stations/groups/rings";
 
-const ROW = 58;
+const ROW = 56;
 const TOP = 46;
 const LEFT = 30;
-const RINGS = 400;
-const COLUMNS = [
-  { key: "cost_share", name: "Cost", note: "against k = 2" },
-  { key: "silhouette", name: "Silhouette", note: "mean" },
-  { key: "smallest", name: "Smallest", note: "share" },
-  { key: "weakest", name: "Weakest", note: "stability" },
-] as const;
-const COLUMN = 76;
-const DISSOLVES = 0.5;
+const RINGS = 362;
+const COLUMN = 82;
 const COPPER = "var(--color-copper)";
 const INK = "var(--color-ink)";
 
-type Row = Schemas["CandidateRow"];
+interface Column {
+  key: string;
+  name: string;
+  note: string;
+  better: "more" | "less";
+  of: (row: Row) => number | null;
+}
+
+const HOLDS: Column[] = [
+  {
+    key: "cost",
+    name: "Cost",
+    note: "of k = 2",
+    better: "less",
+    of: (row) => row.cost_share,
+  },
+  { key: "silhouette", name: "Silhouette", note: "", better: "more", of: (row) => row.silhouette },
+  { key: "smallest", name: "Smallest", note: "share", better: "more", of: (row) => row.smallest },
+  { key: "weakest", name: "Weakest", note: "stability", better: "more", of: (row) => row.weakest },
+];
+const SPREAD: Column[] = [
+  {
+    key: "ch",
+    name: "Calinski–H.",
+    note: "more is better",
+    better: "more",
+    of: (row) => row.calinski_harabasz,
+  },
+  {
+    key: "db",
+    name: "Davies–B.",
+    note: "less is better",
+    better: "less",
+    of: (row) => row.davies_bouldin,
+  },
+  { key: "gap", name: "Gap", note: "more is better", better: "more", of: (row) => row.gap },
+  {
+    key: "error",
+    name: "Most error",
+    note: "one group's share",
+    better: "less",
+    of: (row) =>
+      row.error_shares.length ? Math.max(...row.error_shares.map((share) => share ?? 0)) : null,
+  },
+];
 
 interface Props {
   candidates: Row[];
   chosen: number | null;
+  suggested: number | null;
+  knee: number | null;
   stale: boolean;
   onChoose: (k: number) => void;
+  onOpen: (row: Row, group: number) => void;
+  onThread: (row: Row, above: number, next: Row, below: number) => void;
 }
 
 /** Rows of k on a string: rings sized by customers, closed as far as they hold, threads between. */
-export function StringOfK({ candidates, chosen, stale, onChoose }: Props) {
+export function StringOfK(props: Props) {
+  const { candidates, chosen, suggested, knee, stale, onChoose, onOpen, onThread } = props;
+  const [spread, setSpread] = useState(false);
+  const columns = (spread ? SPREAD : HOLDS).filter((column) =>
+    candidates.some((row) => column.of(row) !== null),
+  );
   const rows = layout(candidates, RINGS);
-  const height = TOP + candidates.length * ROW + 26;
-  const width = LEFT + RINGS + 30 + COLUMNS.length * COLUMN;
+  const height = TOP + candidates.length * ROW + 18;
+  const width = LEFT + RINGS + 40 + 4 * COLUMN;
   const y = (place: number) => TOP + place * ROW + ROW / 2;
   const exact = candidates.every((row) => row.exact);
+  const pointed = candidates.findIndex((row) => row.k === suggested);
   return (
     <section
       className={`card overflow-x-auto p-3 ${stale ? "stale" : ""}`}
@@ -43,7 +92,7 @@ export function StringOfK({ candidates, chosen, stale, onChoose }: Props) {
       <svg
         width="100%"
         viewBox={`0 0 ${width} ${height}`}
-        style={{ minWidth: 640 }}
+        style={{ minWidth: 620 }}
         role="group"
         aria-label="Groups by k, with who stays together"
       >
@@ -61,155 +110,112 @@ export function StringOfK({ candidates, chosen, stale, onChoose }: Props) {
         <text x={0} y={14} fontSize={13} fontWeight={600}>
           k = {candidates[0]?.k} to {candidates.at(-1)?.k}
         </text>
-        {COLUMNS.map((column, place) => (
-          <g key={column.key} transform={`translate(${LEFT + RINGS + 40 + place * COLUMN} 0)`}>
+        {columns.map((column, place) => (
+          <g key={column.key} transform={`translate(${LEFT + RINGS + 46 + place * COLUMN} 0)`}>
             <text y={14} fontSize={12} fontWeight={600}>
               {column.name}
             </text>
-            <text y={28} fontSize={11} style={{ fill: "var(--color-quiet)" }}>
-              {column.key === "silhouette" ? (exact ? "mean, exact" : "sampled") : column.note}
+            <text y={28} fontSize={11} className="fill-quiet">
+              {column.key === "silhouette" ? (exact ? "mean" : "sampled") : column.note}
             </text>
           </g>
         ))}
+        {candidates.map((row, place) => {
+          const next = candidates[place + 1];
+          return (
+            <Threads
+              key={row.k}
+              row={row}
+              next={next}
+              left={LEFT}
+              from={rows[place] ?? []}
+              to={rows[place + 1]}
+              y={y(place)}
+              below={y(place + 1)}
+              onThread={(above, below) => next && onThread(row, above, next, below)}
+            />
+          );
+        })}
         {candidates.map((row, place) => (
-          <Threads
-            key={row.k}
-            row={row}
-            from={rows[place] ?? []}
-            to={rows[place + 1]}
-            y={y(place)}
-            below={y(place + 1)}
-          />
-        ))}
-        {candidates.map((row, place) => (
-          <g
-            key={row.k}
-            role="button"
-            tabIndex={0}
-            aria-pressed={row.k === chosen}
-            aria-label={`${row.k} groups: silhouette ${row.silhouette.toFixed(2)}, smallest ${(100 * row.smallest).toFixed(0)}%, weakest stability ${row.weakest.toFixed(2)}`}
-            className="cursor-pointer"
-            onClick={() => onChoose(row.k)}
-            onKeyDown={(event) => event.key === "Enter" && onChoose(row.k)}
-          >
+          <g key={row.k}>
             <rect
               x={0.75}
-              y={y(place) - 27}
+              y={y(place) - 26}
               width={LEFT + RINGS + 14}
-              height={54}
+              height={52}
               rx={7}
               fill="transparent"
               stroke={row.k === chosen ? COPPER : "transparent"}
               strokeWidth={1.6}
+              pointerEvents="none"
             />
-            <text x={9} y={y(place) + 4} fontSize={13} fontWeight={600}>
-              {row.k}
-            </text>
-            {(rows[place] ?? []).map((ring) => (
-              <GroupRing key={ring.group} row={row} ring={ring} y={y(place)} />
-            ))}
+            <g
+              role="button"
+              tabIndex={0}
+              aria-pressed={row.k === chosen}
+              aria-label={`${row.k} groups: silhouette ${row.silhouette.toFixed(2)}, smallest ${(100 * row.smallest).toFixed(0)}%, weakest stability ${row.weakest.toFixed(2)}`}
+              className="cursor-pointer"
+              onClick={() => onChoose(row.k)}
+              onKeyDown={(event) => {
+                const way = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+                if (event.key === "Enter") onChoose(row.k);
+                const other = candidates[place + (way ?? 0)];
+                if (way && other) {
+                  event.preventDefault();
+                  onChoose(other.k);
+                  const all = event.currentTarget.ownerSVGElement?.querySelectorAll<SVGGElement>(
+                    "g[role=button][aria-pressed]",
+                  );
+                  all?.[place + way]?.focus();
+                }
+              }}
+            >
+              <rect x={1} y={y(place) - 26} width={24} height={52} fill="transparent" />
+              <text x={9} y={y(place) + 4} fontSize={13} fontWeight={600}>
+                {row.k}
+              </text>
+            </g>
+            <Rings
+              row={row}
+              rings={rows[place] ?? []}
+              left={LEFT}
+              y={y(place)}
+              onOpen={(group) => onOpen(row, group)}
+            />
           </g>
         ))}
-        {COLUMNS.map((column, place) => (
+        {pointed >= 0 && (
+          <text x={LEFT + RINGS + 20} y={y(pointed) + 5} fontSize={15} style={{ fill: COPPER }}>
+            ◂<title>suggested</title>
+          </text>
+        )}
+        {columns.map((column, place) => (
           <Criterion
             key={column.key}
             candidates={candidates}
             chosen={chosen}
-            column={column.key}
-            x={LEFT + RINGS + 40 + place * COLUMN}
+            column={column}
+            knee={column.key === "cost" ? knee : null}
+            x={LEFT + RINGS + 46 + place * COLUMN}
             y={y}
           />
         ))}
-        <text x={0} y={height - 4} fontSize={11} style={{ fill: "var(--color-quiet)" }}>
-          In the ring: % of customers. Its closed part: how often the group comes back in 20
-          resamplings; hatched: it dissolves.
-        </text>
       </svg>
+      <div className="mt-1 flex items-baseline justify-between gap-4">
+        <p className="text-11 text-quiet">
+          In the ring: % of customers. Its closed part: how often the group comes back when
+          customers are drawn anew; hatched: it dissolves. Cost is ringed where it bends. A ring
+          opens, a thread picks those who stay.
+        </p>
+        <button
+          type="button"
+          className="shrink-0 text-12 underline"
+          onClick={() => setSpread(!spread)}
+        >
+          {spread ? "How well rows hold" : "Other criteria"}
+        </button>
+      </div>
     </section>
-  );
-}
-
-function Threads({
-  row,
-  from,
-  to,
-  y,
-  below,
-}: {
-  row: Row;
-  from: { group: number; x: number; r: number }[];
-  to?: { group: number; x: number; r: number }[];
-  y: number;
-  below: number;
-}) {
-  if (!to) return null;
-  const total = row.counts.reduce((a, b) => a + b, 0);
-  return (
-    <g fill="none" stroke="var(--color-everyone)">
-      {row.threads.map(({ above: a, below: b, customers }) => {
-        const one = from.find((ring) => ring.group === a);
-        const other = to.find((ring) => ring.group === b);
-        const share = customers / total;
-        if (!one || !other || share < 0.01) return null;
-        const y1 = y + one.r;
-        const y2 = below - other.r;
-        const middle = (y1 + y2) / 2;
-        return (
-          <path
-            key={`${a}-${b}`}
-            d={`M${LEFT + one.x} ${y1}C${LEFT + one.x} ${middle} ${LEFT + other.x} ${middle} ${LEFT + other.x} ${y2}`}
-            strokeWidth={Math.max(0.8, share * 22)}
-            opacity={0.75}
-          >
-            <title>{`${count(customers)} customers, ${percent(customers, total)}`}</title>
-          </path>
-        );
-      })}
-    </g>
-  );
-}
-
-function GroupRing({
-  row,
-  ring,
-  y,
-}: {
-  row: Row;
-  ring: { group: number; x: number; r: number };
-  y: number;
-}) {
-  const stability = row.stability[ring.group] ?? 0;
-  const size = row.counts[ring.group] ?? 0;
-  const total = row.counts.reduce((a, b) => a + b, 0);
-  const around = 2 * Math.PI * ring.r;
-  const dissolves = stability <= DISSOLVES;
-  const x = LEFT + ring.x;
-  return (
-    <g>
-      <title>{`${count(size)} customers, comes back in ${(100 * stability).toFixed(0)}% of resamplings`}</title>
-      <circle
-        cx={x}
-        cy={y}
-        r={ring.r}
-        fill="var(--color-card)"
-        stroke="var(--color-line)"
-        strokeWidth={3}
-      />
-      {dissolves && <circle cx={x} cy={y} r={ring.r} fill="url(#dissolves)" />}
-      <circle
-        cx={x}
-        cy={y}
-        r={ring.r}
-        fill="none"
-        stroke={dissolves ? COPPER : INK}
-        strokeWidth={3}
-        strokeDasharray={`${stability * around} ${around}`}
-        transform={`rotate(-90 ${x} ${y})`}
-      />
-      <text x={x} y={y + 4} fontSize={11} textAnchor="middle">
-        {((100 * size) / total).toFixed(0)}
-      </text>
-    </g>
   );
 }
 
@@ -217,38 +223,66 @@ function Criterion({
   candidates,
   chosen,
   column,
+  knee,
   x,
   y,
 }: {
   candidates: Row[];
   chosen: number | null;
-  column: (typeof COLUMNS)[number]["key"];
+  column: Column;
+  knee: number | null;
   x: number;
   y: (place: number) => number;
 }) {
-  const values = candidates.map((row) => row[column]);
-  const scale = scaleLinear([Math.min(...values), Math.max(...values)], [4, 30]);
-  const at = (value: number) => x + (values.length > 1 ? scale(value) : 12);
+  const values = candidates.map(column.of);
+  const there = values.filter((value): value is number => value !== null);
+  const [low, high] = [Math.min(...there), Math.max(...there)];
+  const scale = scaleLinear([low, high], [4, 42]);
+  const at = (value: number) => x + (high > low ? scale(value) : 20);
+  const foot = y(candidates.length - 1) + 24;
+  const points = values.flatMap((value, place) =>
+    value === null ? [] : [`${at(value).toFixed(1)} ${y(place)}`],
+  );
+  const short = (value: number) => (Math.abs(value) >= 100 ? figure(value) : value.toFixed(2));
   return (
     <g>
-      <path
-        d={values.map((value, place) => `${place ? "L" : "M"}${at(value)} ${y(place)}`).join("")}
-        fill="none"
-        stroke="var(--color-everyone)"
-      />
-      {candidates.map((row, place) => (
-        <g key={row.k}>
-          <circle
-            cx={at(row[column])}
-            cy={y(place)}
-            r={row.k === chosen ? 4 : 2.8}
-            fill={row.k === chosen ? COPPER : INK}
-          />
-          <text x={at(row[column]) + 8} y={y(place) + 4} fontSize={11}>
-            {row[column].toFixed(2)}
-          </text>
-        </g>
+      <path d={`M${points.join("L")}`} fill="none" stroke="var(--color-everyone)" />
+      <line x1={x + 4} x2={x + 42} y1={foot} y2={foot} stroke="var(--color-quiet)" />
+      {[low, high].map((end, n) => (
+        <text
+          key={n}
+          x={x + (n ? 42 : 4)}
+          y={foot + 13}
+          fontSize={11}
+          textAnchor="middle"
+          className="fill-quiet"
+        >
+          {short(end)}
+        </text>
       ))}
+      {candidates.map((row, place) => {
+        const value = values[place];
+        if (value === null || value === undefined) return null;
+        return (
+          <g key={row.k}>
+            <title>
+              {`${column.name}, k = ${row.k}: ${short(value)}; the axis goes from ${short(low)} to ${short(high)}, ${column.better} is better`}
+            </title>
+            <circle
+              cx={at(value)}
+              cy={y(place)}
+              r={row.k === chosen ? 4 : 2.8}
+              fill={row.k === chosen ? COPPER : INK}
+            />
+            {knee === row.k && (
+              <circle cx={at(value)} cy={y(place)} r={6.5} fill="none" stroke={INK} />
+            )}
+            <text x={at(value) + 9} y={y(place) + 4} fontSize={11}>
+              {short(value)}
+            </text>
+          </g>
+        );
+      })}
     </g>
   );
 }

@@ -97,13 +97,7 @@ export function useUse() {
       await data(
         api.PUT("/api/studies/{study}/groups/recipe", {
           params: { path },
-          body: {
-            numeric: null,
-            categories: null,
-            balance: recipe.balance,
-            seed: recipe.seed,
-            starts: recipe.starts,
-          },
+          body: { ...(recipe.draft as Schemas["Draft"]), numeric: null, categories: null },
           headers: { "If-Match": `"${recipe.revision}"` },
         }),
       );

@@ -14,7 +14,7 @@ import type { Banded, Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 
 const W = 490;
-const H = 330;
+const H = 286;
 const LEFT = 118;
 const TOP = 6;
 const NAMES = 18;
@@ -33,16 +33,9 @@ interface Props {
 /** Two measures as plots of their real sizes between their rulers, with the fences of the ladder. */
 export function Field(props: Props) {
   const { page, fences, lit, canChange, onFence, onLand, onLift, onCuts } = props;
-  const across = page.measures.find((measure) => measure.name === page.across);
-  const up = page.measures.find((measure) => measure.name === page.up);
+  const { across, up, columns, rows, range } = useMemo(() => layOut(page), [page]);
   const picking = usePicking(page, across, up);
-  const columns = useMemo(() => (across ? stretches(sizesOf(across), W) : []), [across]);
-  const rows = useMemo(() => (up ? stretches(sizesOf(up), H) : []), [up]);
   const area = useRef<SVGRectElement>(null);
-  const range = useMemo(
-    () => (page.field ? rangeOf([page.field], page.shade) : ([0, 1] as [number, number])),
-    [page.field, page.shade],
-  );
   if (!page.field || !across || !up) return null;
   const at = (event: PointerEvent<Element>): [number, number] => {
     const frame = area.current?.getBoundingClientRect();
@@ -158,6 +151,18 @@ export function Field(props: Props) {
       </g>
     </svg>
   );
+}
+
+function layOut(page: Page) {
+  const across = page.measures.find((measure) => measure.name === page.across);
+  const up = page.measures.find((measure) => measure.name === page.up);
+  return {
+    across,
+    up,
+    columns: across ? stretches(sizesOf(across), W) : [],
+    rows: up ? stretches(sizesOf(up), H) : [],
+    range: page.field ? rangeOf([page.field], page.shade) : ([0, 1] as [number, number]),
+  };
 }
 
 /** Gaps, which no tier holds, and overlaps, which several do. */

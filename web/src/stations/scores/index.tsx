@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useRef, useState } from "react";
 
 import { api, data } from "@/api/client";
-import { count, day } from "@/charts/format";
+import { count, day, inUnit, money } from "@/charts/format";
 import { RowsOf } from "@/stations/measures/rows-of";
 import { Codes } from "@/stations/scores/codes";
 import { Field } from "@/stations/scores/field";
@@ -10,6 +10,7 @@ import { answers, countable } from "@/stations/scores/geometry";
 import type { Box } from "@/stations/scores/geometry";
 import { LadderOf } from "@/stations/scores/ladder";
 import { lost, MeasureChips } from "@/stations/scores/measure-chips";
+import { dotFor, rangeOf } from "@/stations/scores/plots";
 import { SmallFields } from "@/stations/scores/small-fields";
 import { Totals } from "@/stations/scores/totals";
 import { measuresOf, tiersOf, useScoreChange, useScores } from "@/stations/scores/use-scores";
@@ -36,7 +37,7 @@ export function Scores() {
   const scores = useScores();
   if (scores.isPending) return <Waiting />;
   if (scores.isError) return <Failed words={scores.error.message} />;
-  return <Whole page={scores.data} />;
+  return <Whole page={scores.data as unknown as Page} />;
 }
 
 function Whole({ page }: { page: Page }) {
@@ -144,7 +145,8 @@ function FieldAndLadder({
           onLift={moving.lift}
           onCuts={onCuts}
         />
-        <p className="mb-2 mt-1 text-12 text-quiet">
+        <ShadeLegend page={page} />
+        <p className="mb-2 text-12 text-quiet">
           Draw a box over plots to look at their customers. Drag a cut on a ruler, a corner of a
           fence.{" "}
           {words.map(([label, why]) => (
@@ -165,7 +167,7 @@ function FieldAndLadder({
       </section>
       <LadderOf
         page={page}
-        ladder={page.ladder}
+        ladder={moving.ladder ?? page.ladder}
         moving={moving.told}
         lit={lit}
         onLit={setLit}
@@ -236,6 +238,7 @@ function useMoving(page: Page, change: ReturnType<typeof useScoreChange>) {
   }, [tiers, page]);
   return {
     told,
+    ladder: tiers && page.ladder ? { ...page.ladder, tiers } : null,
     fence,
     low,
     land,
@@ -254,6 +257,33 @@ function useMoving(page: Page, change: ReturnType<typeof useScoreChange>) {
   };
 }
 
+/** What a dot and the shade of a plot say. */
+function ShadeLegend({ page }: { page: Page }) {
+  const { study } = useStudy();
+  const each = dotFor(page.scored);
+  const [low, high] = page.field ? rangeOf([page.field], page.shade) : [0, 1];
+  const words = (value: number) =>
+    page.shade === "customers"
+      ? count(value)
+      : page.shade === "heads" || page.shade === "money"
+        ? money(Math.round(value), study.scale, study.currency)
+        : inUnit(value, page.shade_unit, study.currency);
+  return (
+    <p className="flex items-center gap-1.5 text-12 text-quiet">
+      <span className="size-[4px] rounded-full bg-quiet" />{" "}
+      {each === 1 ? "a customer" : `${count(each)} customers`}
+      <span
+        className="ml-3 h-[9px] w-16 rounded-sm"
+        style={{
+          background:
+            "linear-gradient(90deg, color-mix(in srgb, var(--color-ink) 3%, var(--color-card)), color-mix(in srgb, var(--color-ink) 34%, var(--color-card)))",
+        }}
+      />
+      {page.shaded.split(" from ")[0]}: {words(low)} to {words(high)}
+    </p>
+  );
+}
+
 /** Which measures lie where, and what the shade says. */
 function Axes({ page }: { page: Page }) {
   const [, put] = useAddress();
@@ -262,7 +292,7 @@ function Axes({ page }: { page: Page }) {
       {words}
       <select
         value={value}
-        className="max-w-[150px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
+        className="max-w-[112px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
         onChange={(event) => {
           const next = { across: page.across, up: page.up, third: page.third };
           const other = (["across", "up", "third"] as const).find(
@@ -281,7 +311,7 @@ function Axes({ page }: { page: Page }) {
     </label>
   );
   return (
-    <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
+    <div className="mb-2 flex flex-wrap items-center gap-x-2.5 gap-y-1.5">
       {pick("across", "across", page.across)}
       {page.measures.length > 1 && pick("up", "upwards", page.up)}
       {page.measures.length > 2 && pick("third", "small", page.third)}
@@ -289,7 +319,7 @@ function Axes({ page }: { page: Page }) {
         shade
         <select
           value={page.shade}
-          className="max-w-[170px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
+          className="max-w-[120px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
           onChange={(event) => put({ shade: event.target.value })}
         >
           <option value="heads">money a head</option>

@@ -34,6 +34,12 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder }: Props) 
   const outside = moving
     ? page.scored - moving.reduce((sum, each) => sum + each.customers, 0)
     : ladder.outside;
+  // Customers and money are shares of their wholes, on one scale for both and for all tiers.
+  const scale = Math.max(
+    0.01,
+    ...told.map((each) => each.customers / Math.max(1, page.scored)),
+    ...told.map((each) => each.money / Math.max(1, page.scored_money)),
+  );
   const set = (next: typeof tiers, words: string) =>
     onLadder({ kind: ladder.kind, tiers: next }, words);
   const add = () => {
@@ -92,7 +98,7 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder }: Props) 
             tier={tier}
             told={told[n] ?? tier}
             page={page}
-            most={Math.max(1, ...told.map((each) => each.customers))}
+            scale={scale}
             lit={lit === tier.number}
             onLit={onLit}
             canChange={canChange}
@@ -167,7 +173,7 @@ interface LineProps {
   tier: Tier;
   told: Answer;
   page: Page;
-  most: number;
+  scale: number;
   lit: boolean;
   canChange: boolean;
   taken: string[];
@@ -178,18 +184,12 @@ interface LineProps {
 }
 
 function TierLine(props: LineProps) {
-  const { tier, told, page, most, lit, canChange, taken, onLit, onName, onUp, onDrop } = props;
+  const { tier, told, page, scale, lit, canChange, taken, onLit, onName, onUp, onDrop } = props;
   const { study } = useStudy();
   const lens = useLens();
   const mostMoney = Math.max(1, page.scored_money);
   const share = told.customers / Math.max(1, page.scored);
   const cash = told.money / mostMoney;
-  // Customers and money are shares of their wholes, on one scale for both and for all tiers.
-  const scale = Math.max(
-    most / Math.max(1, page.scored),
-    ...(page.ladder?.tiers.map((each) => each.money / mostMoney) ?? []),
-    0.01,
-  );
   const words = `${tier.name}: ${count(told.customers)} customers, ${money(told.money, study.scale, study.currency)}`;
   return (
     <li
@@ -217,14 +217,17 @@ function TierLine(props: LineProps) {
         )}
       </div>
       <div className="mt-1 grid grid-cols-[1fr_92px] items-center gap-x-2 text-12">
-        <span className="h-[6px] bg-everyone" style={{ width: `${(100 * share) / scale}%` }} />
+        <span
+          className="h-[6px] bg-everyone"
+          style={{ width: `${Math.min(100, (100 * share) / scale)}%` }}
+        />
         <span className="text-right">
           {count(told.customers)}{" "}
           <span className="text-quiet">{percent(told.customers, page.scored, 0)}</span>
         </span>
         <span
           className="h-[6px] border border-quiet"
-          style={{ width: `${Math.max(0, (100 * cash) / scale)}%` }}
+          style={{ width: `${Math.min(100, Math.max(0, (100 * cash) / scale))}%` }}
         />
         <span className="text-right">
           {money(told.money, study.scale, study.currency)}{" "}

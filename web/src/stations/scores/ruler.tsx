@@ -2,7 +2,7 @@ import { useRef, useState } from "react";
 import type { KeyboardEvent, PointerEvent } from "react";
 
 import { placeOf, ticksOf, valueAt } from "@/charts/axis";
-import { inUnit } from "@/charts/format";
+import { inUnit, unitWords } from "@/charts/format";
 import type { Stretch } from "@/stations/scores/geometry";
 import type { Banded } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
@@ -16,7 +16,7 @@ interface Props {
   onCuts?: (cuts: number[]) => void;
 }
 
-export const DEEP = 62;
+export const DEEP = 74;
 const LINKS = 16;
 const HILL = 20;
 const STEP = 1 / 48;
@@ -32,6 +32,8 @@ export function Ruler({ measure, bands, length, upright = false, onCuts }: Props
   const { axis, higher_is_better: rising } = measure;
   const place = (value: number) => (rising ? placeOf(value, axis) : 1 - placeOf(value, axis));
   const words = (value: number) => inUnit(value, measure.unit, study.currency);
+  const unit =
+    measure.label.toLowerCase() === measure.unit ? "" : unitWords(measure.unit, study.currency);
   const cuts = measure.cuts.map((cut, n) => (moving?.cut === n ? moving.value : cut));
   // Cuts rise with the value; edges rise with the band, which is the other way where less is better.
   const edges = bands.slice(1).map((band) => band.from);
@@ -142,6 +144,18 @@ export function Ruler({ measure, bands, length, upright = false, onCuts }: Props
           at={pin(place(moving.value) * length, upright ? base + 26 : base + 13)}
         />
       )}
+      <text
+        {...(upright
+          ? { transform: `translate(${-(base + HILL + 34)} ${length / 2}) rotate(-90)` }
+          : { x: length / 2, y: base + HILL + 26 })}
+        textAnchor="middle"
+        fontWeight={600}
+        className="fill-quiet"
+      >
+        {measure.label}
+        {unit && `, ${unit}`}
+        {axis.log && ", log"}
+      </text>
       {ticks(measure).map((tick, n, all) => {
         const [x, y] = pin(place(tick) * length, upright ? base + HILL + 3 : base + HILL + 11);
         const near = !upright && (n === 0 || n === all.length - 1);

@@ -12,13 +12,8 @@ const H = 74;
 /** The same field for each band of a third measure; a click takes that band into the lens. */
 export function SmallFields({ page }: { page: Page }) {
   const lens = useLens();
-  const find = (name: string) => page.measures.find((measure) => measure.name === name);
-  const [across, up, third] = [find(page.across), find(page.up), find(page.third)];
-  const many = page.fields.length;
-  const wide = Math.max(44, Math.floor((600 - 8 * (many - 1)) / Math.max(1, many)));
-  const columns = useMemo(() => (across ? stretches(sizesOf(across), wide) : []), [across, wide]);
-  const rows = useMemo(() => (up ? stretches(sizesOf(up), H) : []), [up]);
-  const range = useMemo(() => rangeOf(page.fields, page.shade), [page.fields, page.shade]);
+  const shape = useMemo(() => layOut(page), [page]);
+  const { across, up, third, columns, rows, range, wide } = shape;
   if (!third || !across || !up) return null;
   return (
     <div className="flex gap-2" aria-label={`By band of ${third.label}`} role="group">
@@ -54,4 +49,20 @@ export function SmallFields({ page }: { page: Page }) {
       ))}
     </div>
   );
+}
+
+function layOut(page: Page) {
+  const find = (name: string) => page.measures.find((measure) => measure.name === name);
+  const [across, up, third] = [find(page.across), find(page.up), find(page.third)];
+  const many = page.fields.length;
+  const wide = Math.max(44, Math.floor((600 - 8 * (many - 1)) / Math.max(1, many)));
+  return {
+    across,
+    up,
+    third,
+    wide,
+    columns: across ? stretches(sizesOf(across), wide) : [],
+    rows: up ? stretches(sizesOf(up), H) : [],
+    range: rangeOf(page.fields, page.shade),
+  };
 }

@@ -12,8 +12,8 @@ import { Empty, Failed, Waiting } from "@/ui/status";
 
 type Curve = Schemas["WorthCurve"];
 const MONTHS = [1, 3, 6, 12];
-const W = 440;
-const H = 250;
+const W = 316;
+const H = 230;
 const LEFT = 46;
 const RIGHT = 118;
 const DASHES = ["", "6 3", "2 3", "9 3 2 3", "1 4", "12 4", "4 4 1 4", "3 6"];

@@ -1,0 +1,214 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { count, percent } from "@/charts/format";
+import { withValues } from "@/lens/clauses";
+import { useLens } from "@/lens/context";
+import { useStudy } from "@/study/context";
+import { Button } from "@/ui/button";
+import { Failed, Waiting } from "@/ui/status";
+
+type Page = Schemas["ComparePage"];
+
+interface Props {
+  first: string;
+  second: string;
+  onPick: (first: string, second: string) => void;
+  onClose: () => void;
+}
+
+const KINDS = [
+  ["grouping", "Groupings"],
+  ["yardstick", "Yardsticks"],
+  ["tiers", "Scores"],
+  ["trait", "Traits"],
+] as const;
+
+/** Any two ways to divide the customers: how far they agree, and who is elsewhere. */
+export function Compare({ first, second, onPick, onClose }: Props) {
+  const { study, view } = useStudy();
+  const lens = useLens();
+  const compare = useQuery({
+    queryKey: ["study", study.id, "compare", view, first, second],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/groups/compare", {
+          params: { path: { study: study.id }, query: { ...view, first, second } as never },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  if (compare.isError)
+    return (
+      <Failed
+        words={compare.error.message}
+        action={<Button onClick={onClose}>Back to the list</Button>}
+      />
+    );
+  if (!compare.data) return <Waiting />;
+  const found = compare.data;
+  return (
+    <section className="card p-3" aria-label="Comparison">
+      <div className="flex flex-wrap items-center gap-2 text-12">
+        <Pick page={found} label="First" value={first} onChange={(key) => onPick(key, second)} />
+        <span className="text-quiet">with</span>
+        <Pick page={found} label="Second" value={second} onChange={(key) => onPick(first, key)} />
+        <button type="button" className="underline" onClick={() => onPick(second, first)}>
+          turn
+        </button>
+        <span className="flex-1" />
+        <button type="button" className="underline" onClick={onClose}>
+          Back to the list
+        </button>
+      </div>
+      <p className="mt-3 text-14">
+        <b className="font-semibold">
+          {found.words.charAt(0).toUpperCase() + found.words.slice(1)}.
+        </b>{" "}
+        <span className="text-13 text-quiet">
+          Adjusted Rand {found.rand.toFixed(2)}, variation of information{" "}
+          {found.variation.toFixed(2)}.{" "}
+          {found.agree !== null &&
+            `${percent(found.agree, 1, 0)} of ${count(found.both)} customers stand with their group's partner.`}
+        </span>
+      </p>
+      <p className="mb-3 mt-1 text-12 text-quiet">
+        {found.differ > 0 ? (
+          <button
+            type="button"
+            className="text-teal underline"
+            onClick={() => lens.set(withValues(lens.clauses, found.differ_field, ["elsewhere"]))}
+          >
+            Look at the {count(found.differ)} who are elsewhere
+          </button>
+        ) : (
+          "Nobody is elsewhere."
+        )}
+        {found.only_first > 0 && ` ${count(found.only_first)} are in the first only.`}
+        {found.only_second > 0 && ` ${count(found.only_second)} are in the second only.`}
+        {found.note && ` ${found.note}`}
+      </p>
+      <Table page={found} />
+    </section>
+  );
+}
+
+function Pick({
+  page,
+  label,
+  value,
+  onChange,
+}: {
+  page: Page;
+  label: string;
+  value: string;
+  onChange: (key: string) => void;
+}) {
+  return (
+    <select
+      aria-label={label}
+      value={value}
+      className="max-w-[300px] rounded-md border border-line bg-card px-1.5 py-1"
+      onChange={(event) => onChange(event.target.value)}
+    >
+      {KINDS.map(([kind, words]) => (
+        <optgroup key={kind} label={words}>
+          {page.choices
+            .filter((choice) => choice.kind === kind)
+            .map((choice) => (
+              <option key={choice.key} value={choice.key}>
+                {choice.label}
+              </option>
+            ))}
+        </optgroup>
+      ))}
+    </select>
+  );
+}
+
+/** Customers by both; a frame marks each group's partner, the shade its share of the row. */
+function Table({ page }: { page: Page }) {
+  const lens = useLens();
+  const columns = page.columns.length;
+  const sums = page.columns.map((_, c) => page.table.reduce((sum, row) => sum + (row[c] ?? 0), 0));
+  const level = (names: string[], field: string, n: number) =>
+    field.startsWith("trait:") ? (names[n] ?? "") : String(n + 1);
+  const pick = (r: number, c: number) => {
+    const next = withValues(lens.clauses, page.row_field, [level(page.rows, page.row_field, r)]);
+    lens.set(withValues(next, page.column_field, [level(page.columns, page.column_field, c)]));
+  };
+  return (
+    <div className="overflow-x-auto">
+      <table className="text-12">
+        <thead>
+          <tr>
+            <td className="pr-3 text-11 text-quiet">
+              {page.first.label} ↓ · {page.second.label} →
+            </td>
+            {page.columns.map((name) => (
+              <th
+                key={name}
+                className="max-w-[110px] px-1.5 pb-1 text-right align-bottom font-normal"
+                title={name}
+              >
+                <span className="line-clamp-2">{name}</span>
+              </th>
+            ))}
+            <th className="px-1.5 pb-1 text-right align-bottom font-normal text-quiet">all</th>
+          </tr>
+        </thead>
+        <tbody>
+          {page.table.map((row, r) => {
+            const sum = row.reduce((a, b) => a + b, 0);
+            return (
+              <tr key={page.rows[r]} className="border-t border-line">
+                <th
+                  className="max-w-[200px] truncate pr-3 text-left font-normal"
+                  title={page.rows[r]}
+                >
+                  {page.rows[r]}
+                </th>
+                {row.map((customers, c) => {
+                  const partner = page.matching[r] === c;
+                  const words = `${page.rows[r]} and ${page.columns[c]}: ${count(customers)} customers${partner ? ", partners" : ""}`;
+                  return (
+                    <td key={c} className="p-0">
+                      <button
+                        type="button"
+                        title={words}
+                        aria-label={words}
+                        className={`w-full min-w-[52px] px-1.5 py-1 text-right ${partner ? "outline outline-[1.5px] -outline-offset-2 outline-ink" : ""}`}
+                        style={{
+                          background: `color-mix(in srgb, var(--color-ink) ${Math.round((28 * customers) / Math.max(1, sum))}%, var(--color-card))`,
+                        }}
+                        onClick={() => pick(r, c)}
+                      >
+                        {customers ? count(customers) : <span className="text-everyone">·</span>}
+                      </button>
+                    </td>
+                  );
+                })}
+                <td className="px-1.5 text-right text-quiet">{count(sum)}</td>
+              </tr>
+            );
+          })}
+          <tr className="border-t border-line text-quiet">
+            <th className="text-left font-normal">all</th>
+            {sums.map((sum, c) => (
+              <td key={c} className="px-1.5 py-1 text-right">
+                {count(sum)}
+              </td>
+            ))}
+            <td className="px-1.5 text-right">{count(page.both)}</td>
+          </tr>
+        </tbody>
+      </table>
+      <p className="mt-2 text-11 text-quiet">
+        Framed: partners, matched so that most customers agree (
+        {Math.min(page.rows.length, columns)} pairs). Shade: share of the row.
+      </p>
+    </div>
+  );
+}

@@ -1,0 +1,295 @@
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { count, day, figure, percent } from "@/charts/format";
+import { useTold } from "@/stations/groups/queries";
+import { useStudy } from "@/study/context";
+import { useNotice } from "@/ui/notices";
+import { Empty, Failed, Waiting } from "@/ui/status";
+
+type Kept = Schemas["TriedRow"];
+
+interface Props {
+  onRun: (run: string, k: number) => void;
+  onCompare: (first: string, second: string) => void;
+}
+
+/** Every grouping that was tried: stars, notes, delete with undo, any two side by side. */
+export function KeptList({ onRun, onCompare }: Props) {
+  const { study, view } = useStudy();
+  const [starred, setStarred] = useState(false);
+  const [picked, setPicked] = useState<number[]>([]);
+  const [over, setOver] = useState<string | null>(null);
+  const [by, setBy] = useState<"newest" | "silhouette" | "weakest" | "cost">("newest");
+  const kept = useQuery({
+    queryKey: ["study", study.id, "kept groupings", view],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/groups/kept", {
+          params: { path: { study: study.id }, query: view as never },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  const rows = useMemo(() => {
+    const all = (kept.data?.rows ?? []).filter((row) => !starred || row.starred);
+    if (by === "newest") return all;
+    return [...all].sort((a, b) => (by === "cost" ? a.cost - b.cost : b[by] - a[by]));
+  }, [kept.data, starred, by]);
+  if (kept.isError) return <Failed words={kept.error.message} />;
+  if (!kept.data) return <Waiting />;
+  if (kept.data.rows.length === 0)
+    return (
+      <Empty title="Nothing has been tried yet">
+        Every grouping that is tried stays here with its recipe, how well it holds, who made it and
+        when, so that a colleague can see why one was taken.
+      </Empty>
+    );
+  // Costs are compared among groupings of equal columns and preparation only.
+  const kin = over ?? kept.data.rows.find((row) => row.id === picked[0])?.kin ?? null;
+  const turn = (id: number) =>
+    setPicked((old) =>
+      old.includes(id) ? old.filter((other) => other !== id) : [...old.slice(-1), id],
+    );
+  const [first, second] = picked;
+  return (
+    <section className="card p-3" aria-label="Kept groupings">
+      <div className="mb-2 flex flex-wrap items-baseline gap-4 text-12">
+        <h2 className="text-14">{count(kept.data.rows.length)} tried</h2>
+        <label className="flex items-center gap-1.5">
+          <input
+            type="checkbox"
+            checked={starred}
+            onChange={(event) => setStarred(event.target.checked)}
+          />
+          starred only
+        </label>
+        <label className="flex items-center gap-1.5 text-quiet">
+          order
+          <select
+            value={by}
+            className="rounded-md border border-line bg-card px-1 py-0.5 text-ink"
+            onChange={(event) => setBy(event.target.value as typeof by)}
+          >
+            <option value="newest">newest first</option>
+            <option value="silhouette">by silhouette</option>
+            <option value="weakest">by weakest stability</option>
+            <option value="cost">by cost</option>
+          </select>
+        </label>
+        <span className="flex-1 text-quiet">
+          Costs compare only among equal columns and preparation: the others are pale.
+        </span>
+        <button
+          type="button"
+          className="rounded-md border border-line px-2.5 py-1 hover:border-quiet disabled:opacity-45"
+          disabled={second === undefined}
+          onClick={() => onCompare(`g${first}`, `g${second}`)}
+        >
+          {second === undefined ? "Tick two to compare" : "Compare these two"}
+        </button>
+      </div>
+      <div className="max-h-[520px] overflow-auto">
+        <table className="w-full min-w-[860px] text-12">
+          <thead className="sticky top-0 z-10 bg-card text-left text-11 text-quiet">
+            <tr>
+              <th className="w-6 font-normal" />
+              <th className="w-6 font-normal">
+                <span className="sr-only">Star</span>
+              </th>
+              <th className="font-normal">k, method</th>
+              <th className="font-normal">Columns</th>
+              <th className="text-right font-normal">Silhouette</th>
+              <th className="text-right font-normal">Weakest</th>
+              <th className="text-right font-normal">Smallest</th>
+              <th className="text-right font-normal">Cost</th>
+              <th className="text-right font-normal">Took</th>
+              <th className="pl-3 font-normal">Who, when, note</th>
+              <th className="font-normal" />
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((row, n) => (
+              <KeptLine
+                key={row.id}
+                row={row}
+                same={rows[n - 1]?.run === row.run}
+                ticked={picked.includes(row.id)}
+                alike={kin === null || kin === row.kin}
+                onTick={() => turn(row.id)}
+                onOver={setOver}
+                onRun={onRun}
+              />
+            ))}
+          </tbody>
+        </table>
+      </div>
+      {kept.data.more > 0 && (
+        <p className="mt-2 text-12 text-quiet">and {count(kept.data.more)} older ones</p>
+      )}
+    </section>
+  );
+}
+
+interface LineProps {
+  row: Kept;
+  /** Of the same run as the row above it: the columns need not be read again. */
+  same: boolean;
+  ticked: boolean;
+  alike: boolean;
+  onTick: () => void;
+  onOver: (kin: string | null) => void;
+  onRun: (run: string, k: number) => void;
+}
+
+function KeptLine({ row, same, ticked, alike, onTick, onOver, onRun }: LineProps) {
+  const { canChange } = useStudy();
+  const change = useKeptChange(row);
+  const title = `${row.k} groups, ${row.method}`;
+  const columns = row.columns.join(", ");
+  return (
+    <tr
+      className={`align-top hover:bg-paper ${same ? "" : "border-t border-quiet"}`}
+      onMouseEnter={() => onOver(row.kin)}
+      onMouseLeave={() => onOver(null)}
+    >
+      <td className="py-1">
+        <input
+          type="checkbox"
+          checked={ticked}
+          aria-label={`Compare ${title}, no. ${row.id}`}
+          onChange={onTick}
+        />
+      </td>
+      <td className="py-1">
+        <button
+          type="button"
+          aria-pressed={row.starred}
+          aria-label={`Star ${title}, no. ${row.id}`}
+          disabled={!canChange}
+          className={row.starred ? "text-ink" : "text-everyone hover:text-quiet"}
+          onClick={() => change.mutate({ starred: !row.starred })}
+        >
+          {row.starred ? "★" : "☆"}
+        </button>
+      </td>
+      <td className="whitespace-nowrap py-1 pr-2">
+        <button
+          type="button"
+          className="text-left hover:underline"
+          onClick={() => onRun(row.run, row.k)}
+        >
+          <b className="font-semibold">{row.k}</b> {row.method}
+          {row.linkage && `, ${row.linkage}`}
+        </button>
+        <span className="block text-11 text-quiet">
+          {row.in_use ? "in use" : row.adopted ? "was adopted" : row.proposed ? "proposed" : ""}
+        </span>
+      </td>
+      <td className="max-w-[220px] py-1 pr-2" title={columns}>
+        {same ? (
+          <span className="text-quiet">as above</span>
+        ) : (
+          <>
+            <span className="block truncate">{columns}</span>
+            <span className="text-11 text-quiet">
+              {row.columns.length} columns{row.weighed && ", weighed"}, to {day(row.window_to)}
+            </span>
+          </>
+        )}
+      </td>
+      <td className="py-1 text-right">{row.silhouette.toFixed(2)}</td>
+      <td className={`py-1 text-right ${row.weakest <= 0.5 ? "text-copper" : ""}`}>
+        {row.weakest.toFixed(2)}
+      </td>
+      <td className="py-1 text-right">{percent(row.smallest, 1, 0)}</td>
+      <td className={`py-1 text-right ${alike ? "" : "text-everyone"}`}>{figure(row.cost)}</td>
+      <td className="py-1 text-right text-quiet">
+        {row.seconds < 0.95 ? "< 1 s" : `${Math.round(row.seconds)} s`}
+      </td>
+      <td className="py-1 pl-3">
+        <span className="text-quiet">
+          {row.person && `${row.person}, `}
+          {day(row.at.slice(0, 10))}
+        </span>
+        <Note row={row} canChange={canChange} onNote={(note) => change.mutate({ note })} />
+      </td>
+      <td className="py-1 text-right">
+        {canChange && !row.adopted && (
+          <button
+            type="button"
+            aria-label={`Delete ${title}, no. ${row.id}`}
+            className="px-1 text-quiet hover:text-ink"
+            onClick={() => change.mutate({ deleted: true })}
+          >
+            ×
+          </button>
+        )}
+      </td>
+    </tr>
+  );
+}
+
+function Note({
+  row,
+  canChange,
+  onNote,
+}: {
+  row: Kept;
+  canChange: boolean;
+  onNote: (note: string) => void;
+}) {
+  const [open, setOpen] = useState(false);
+  if (!open)
+    return (
+      <button
+        type="button"
+        disabled={!canChange}
+        className="block max-w-[180px] text-left hover:underline"
+        aria-label={`Note to ${row.k} groups, no. ${row.id}`}
+        onClick={() => setOpen(true)}
+      >
+        {row.note || <span className="text-11 text-quiet">{canChange ? "add a note" : ""}</span>}
+      </button>
+    );
+  return (
+    <input
+      autoFocus
+      defaultValue={row.note}
+      maxLength={300}
+      aria-label="Note"
+      className="block w-[180px] rounded border border-line px-1 py-0.5"
+      onBlur={(event) => {
+        if (event.target.value.trim() !== row.note) onNote(event.target.value.trim());
+        setOpen(false);
+      }}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") event.currentTarget.blur();
+        if (event.key === "Escape") setOpen(false);
+      }}
+    />
+  );
+}
+
+function useKeptChange(row: Kept) {
+  const { study, takeBack } = useStudy();
+  const say = useNotice();
+  const told = useTold();
+  return useMutation({
+    mutationFn: (body: { starred?: boolean; note?: string; deleted?: boolean }) =>
+      data(
+        api.PATCH("/api/studies/{study}/groups/kept/{grouping}", {
+          params: { path: { study: study.id, grouping: row.id } },
+          body: body as never,
+        }),
+      ),
+    onSuccess: (_, body) => {
+      if (body.deleted) say(`Deleted ${row.k} groups by ${row.method}.`, { undo: takeBack });
+      else if (body.note !== undefined) say("The note is kept.", { undo: takeBack });
+    },
+    ...told,
+  });
+}

@@ -1,0 +1,304 @@
+import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { count, inUnit, percent } from "@/charts/format";
+import { HUES } from "@/marks/hues";
+import { Loadings } from "@/stations/groups/map/loadings";
+import { Plane } from "@/stations/groups/map/plane";
+import { PointMatrix } from "@/stations/groups/map/point-matrix";
+import { ramp, usePicture } from "@/stations/groups/map/points";
+import type { Plane as PlanePage } from "@/stations/groups/map/points";
+import { Turned } from "@/stations/groups/map/turned";
+import { Widths } from "@/stations/groups/map/widths";
+import { useTold } from "@/stations/groups/queries";
+import type { Row } from "@/stations/groups/queries";
+import { useStudy } from "@/study/context";
+import { useAddress } from "@/study/use-address";
+import { Button } from "@/ui/button";
+import { Empty, Failed, Waiting } from "@/ui/status";
+
+type Page = Schemas["MapPage"];
+
+const LOOKS = [
+  ["components", "Components"],
+  ["pair", "Two measures"],
+  ["turned", "Three, turned"],
+  ["matrix", "Pairs"],
+  ["neighbours", "Neighbourhood"],
+  ["widths", "Silhouettes"],
+] as const;
+const MATRIX_POINTS = 3000;
+const TURNED_POINTS = 5000;
+
+/** Where the customers of a grouping stand: several pictures of the same, linked by the lens. */
+export function MapView({ row, rows, columns }: { row: Row; rows: Row[]; columns: string[] }) {
+  const { study, view } = useStudy();
+  const [search, put] = useAddress();
+  const look = search.get("map") ?? "components";
+  const colour = search.get("colour") ?? "group";
+  const map = useQuery({
+    queryKey: ["study", study.id, "map", view, row.id],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/groups/{grouping}/map", {
+          params: { path: { study: study.id, grouping: row.id }, query: view as never },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    refetchInterval: (query) => (query.state.data?.job ? 900 : false),
+  });
+  if (map.isError) return <Failed words={map.error.message} />;
+  if (!map.data) return <Waiting />;
+  const page = map.data;
+  return (
+    <section className="card p-3" aria-label={`Map of ${row.k} groups`}>
+      <div className="mb-2 flex flex-wrap items-center gap-1.5">
+        <select
+          aria-label="How many groups"
+          value={row.k}
+          className="mr-1.5 rounded-md border border-line bg-card px-1.5 py-0.5 font-semibold"
+          onChange={(event) => put({ k: event.target.value })}
+        >
+          {rows.map((each) => (
+            <option key={each.k} value={each.k}>
+              {each.k} groups
+            </option>
+          ))}
+        </select>
+        {LOOKS.map(([key, words]) => (
+          <button
+            key={key}
+            type="button"
+            aria-pressed={look === key}
+            className={`rounded-full border px-2.5 py-0.5 text-12 ${look === key ? "border-ink font-semibold" : "border-line text-quiet hover:border-quiet hover:text-ink"}`}
+            onClick={() => put({ map: key === "components" ? "" : key })}
+          >
+            {words}
+          </button>
+        ))}
+        <span className="flex-1" />
+        {look !== "widths" && (
+          <label className="flex items-center gap-1.5 text-12 text-quiet">
+            coloured by
+            <select
+              value={colour}
+              className="max-w-[180px] rounded-md border border-line bg-card px-1.5 py-0.5 text-ink"
+              onChange={(event) =>
+                put({ colour: event.target.value === "group" ? "" : event.target.value })
+              }
+            >
+              {page.colours.map((each) => (
+                <option key={each.key} value={each.key}>
+                  {each.label}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+      </div>
+      {look === "widths" ? (
+        <Widths grouping={row.id} field={row.field} />
+      ) : look === "neighbours" ? (
+        <Neighbourhood page={page} row={row} colour={colour} />
+      ) : (
+        <Picture page={page} look={look} colour={colour} columns={columns} />
+      )}
+    </section>
+  );
+}
+
+interface PictureProps {
+  page: Page;
+  look: string;
+  colour: string;
+  columns: string[];
+}
+
+function Picture({ page, look, colour, columns }: PictureProps) {
+  const measures = page.axes.filter((axis) => axis.kind === "measure");
+  const shaping = measures.filter((axis) => columns.includes(axis.key.replace("measure:", "")));
+  const usual = (n: number) => (shaping[n] ?? measures[n])?.key ?? "component:1";
+  const start: Record<string, string[]> = {
+    components: ["component:1", "component:2"].filter((key) =>
+      page.axes.some((axis) => axis.key === key),
+    ),
+    pair: [usual(0), usual(1)],
+    turned:
+      page.explained.length >= 3
+        ? ["component:1", "component:2", "component:3"]
+        : [usual(0), usual(1), usual(2)],
+    matrix: [0, 1, 2, 3].map(usual).filter((key, n, all) => all.indexOf(key) === n),
+  };
+  const [chosen, setChosen] = useState<Record<string, string[]>>({});
+  const axes = chosen[look] ?? start[look] ?? [];
+  const most = look === "matrix" ? MATRIX_POINTS : look === "turned" ? TURNED_POINTS : 20_000;
+  const { plane, cloud, error } = usePicture(page.id, axes, colour, most);
+  const pick = (n: number, key: string) =>
+    setChosen({ ...chosen, [look]: axes.map((axis, m) => (m === n ? key : axis)) });
+  if (error) return <Failed words={error.message} />;
+  if (axes.length < 2)
+    return (
+      <p className="p-6 text-center text-quiet">
+        One column alone has no second axis. Pick more measures.
+      </p>
+    );
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)_208px] gap-4">
+      <div className="min-w-0">
+        {!plane || !cloud ? (
+          <Waiting height={420} />
+        ) : look === "turned" ? (
+          <Turned plane={plane} cloud={cloud} />
+        ) : look === "matrix" ? (
+          <PointMatrix plane={plane} cloud={cloud} />
+        ) : (
+          <Plane plane={plane} cloud={cloud} centres />
+        )}
+      </div>
+      <aside className="grid content-start gap-3">
+        <div className="grid gap-1">
+          {axes.map((axis, n) => (
+            <select
+              key={n}
+              aria-label={`Axis ${n + 1}`}
+              value={axis}
+              className="rounded-md border border-line bg-card px-1 py-0.5 text-12"
+              onChange={(event) => pick(n, event.target.value)}
+            >
+              {page.axes
+                .filter((each) => each.kind !== "neighbourhood")
+                .map((each) => (
+                  <option key={each.key} value={each.key}>
+                    {each.label}
+                  </option>
+                ))}
+            </select>
+          ))}
+        </div>
+        {plane && <Legend plane={plane} />}
+        {(look === "components" || look === "turned") &&
+          axes
+            .filter((axis) => axis.startsWith("component:"))
+            .slice(0, 2)
+            .map((axis) => (
+              <Loadings key={axis} page={page} component={Number(axis.split(":")[1]) - 1} />
+            ))}
+        {plane && <Said plane={plane} most={most} />}
+      </aside>
+    </div>
+  );
+}
+
+function Said({ plane, most }: { plane: PlanePage; most: number }) {
+  const shown = Math.min(plane.customers, most);
+  return (
+    <p className="text-11 text-quiet">
+      {shown < plane.customers
+        ? `${plane.cells && most >= 20_000 ? `Grey squares: all ${count(plane.customers)}. ` : ""}Points: a seeded sample of ${count(shown)}.`
+        : `A point a customer, ${count(shown)}.`}{" "}
+      Numbered: the groups&rsquo; means. Axes hold the middle 99%.
+      {most !== TURNED_POINTS && " Draw a box to look closer."}
+    </p>
+  );
+}
+
+function Legend({ plane }: { plane: PlanePage }) {
+  const { study } = useStudy();
+  if (plane.levels.length > 0)
+    return (
+      <ul className="grid grid-cols-2 gap-x-2 text-11">
+        {plane.levels.slice(0, 12).map((level, n) => (
+          <li key={level} className="flex items-center gap-1.5 truncate" title={level}>
+            <svg width={11} height={11} viewBox="0 0 11 11" aria-hidden>
+              <path d={SHAPES[n % 4]} fill={HUES[n % HUES.length]} />
+            </svg>
+            <span className="truncate">{level}</span>
+          </li>
+        ))}
+        {plane.levels.length > 12 && (
+          <li className="text-quiet">and {plane.levels.length - 12} more</li>
+        )}
+      </ul>
+    );
+  return (
+    <div className="text-11">
+      <p className="text-quiet">{plane.colour}</p>
+      <span
+        className="block h-[8px] rounded"
+        style={{ background: `linear-gradient(90deg, ${ramp(0)}, ${ramp(1)})` }}
+      />
+      <span className="flex justify-between">
+        <span>{inUnit(plane.low, plane.colour_unit, study.currency)}</span>
+        <span>{inUnit(plane.high, plane.colour_unit, study.currency)}</span>
+      </span>
+    </div>
+  );
+}
+
+const SHAPES = [
+  "M5.5 1.5a4 4 0 1 0 .01 0z",
+  "M2 2h7v7h-7z",
+  "M5.5 1l4.5 8.5h-9z",
+  "M5.5 0.5l5 5l-5 5l-5 -5z",
+];
+
+function Neighbourhood({ page, row, colour }: { page: Page; row: Row; colour: string }) {
+  const { study, view, canChange } = useStudy();
+  const told = useTold();
+  const lay = useMutation({
+    mutationFn: () =>
+      data(
+        api.POST("/api/studies/{study}/groups/{grouping}/neighbourhood", {
+          params: { path: { study: study.id, grouping: row.id }, query: view as never },
+        }),
+      ),
+    ...told,
+  });
+  const axes = page.neighbourhood ? ["neighbour:1", "neighbour:2"] : [];
+  const { plane, cloud, error } = usePicture(page.id, axes, colour);
+  if (page.job?.state === "failed") return <Failed words={page.job.error} />;
+  if (!page.neighbourhood)
+    return (
+      <Empty
+        title={page.job ? "The neighbourhood is being laid out" : "Not laid out yet"}
+        action={
+          !page.job &&
+          canChange && (
+            <Button kind="main" disabled={lay.isPending} onClick={() => lay.mutate()}>
+              Lay out {count(page.customers)} customers
+            </Button>
+          )
+        }
+      >
+        {page.job
+          ? `${page.job.stage || "beginning"}${page.job.of > 0 ? `, ${count(page.job.done)} of ${count(page.job.of)}` : ""}`
+          : "Here customers who are alike in everything that was picked will stand side by side, whatever their groups."}
+      </Empty>
+    );
+  if (error) return <Failed words={error.message} />;
+  if (!plane || !cloud) return <Waiting height={420} />;
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)_208px] gap-4">
+      <Plane plane={plane} cloud={cloud} centres={false} />
+      <aside className="grid content-start gap-3">
+        <Legend plane={plane} />
+        {page.trust !== null && (
+          <p className="text-12">
+            <b className="font-semibold">Trustworthiness {percent(page.trust, 1, 0)}.</b>{" "}
+            <span className="text-quiet">
+              {page.trust >= 0.9
+                ? "Those who stand side by side are alike. "
+                : "Some who stand side by side are not alike. "}
+              Distances between islands say nothing.
+              {!page.trust_exact && " 20,000 were laid out, the others stand amid their nearest."}
+            </span>
+          </p>
+        )}
+        <Said plane={plane} most={20_000} />
+      </aside>
+    </div>
+  );
+}

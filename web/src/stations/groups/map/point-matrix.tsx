@@ -1,0 +1,130 @@
+import { useEffect, useRef } from "react";
+
+import { placeOf, valueAt } from "@/charts/axis";
+import { inUnit } from "@/charts/format";
+import { place } from "@/lens/clauses";
+import { useLens } from "@/lens/context";
+import { useBox } from "@/stations/groups/map/plane";
+import { brushes, push, stamp } from "@/stations/groups/map/points";
+import type { Cloud, Plane } from "@/stations/groups/map/points";
+import { useStudy } from "@/study/context";
+
+const SIZE = 150;
+
+/** Every pair of some axes as small panels; the names stand on the diagonal, axes at two sides. */
+export function PointMatrix({ plane, cloud }: { plane: Plane; cloud: Cloud }) {
+  const { study } = useStudy();
+  const many = plane.axes.length;
+  return (
+    <div
+      className="grid gap-1"
+      style={{ gridTemplateColumns: `repeat(${many}, minmax(0, 1fr))` }}
+      role="group"
+      aria-label={`Pairs of ${plane.axes.map((axis) => axis.label).join(", ")}`}
+    >
+      {plane.axes.map((up, r) =>
+        plane.axes.map((across, c) => {
+          const words = (value: number, axis: typeof up) =>
+            inUnit(value, axis.unit, study.currency);
+          return r === c ? (
+            <div
+              key={`${r}-${c}`}
+              className="grid aspect-square place-content-center rounded border border-line bg-paper p-1 text-center text-12"
+            >
+              <b className="font-semibold">{up.label.split(", ")[0]}</b>
+              <span className="text-11 text-quiet">
+                {words(up.axis.low, up)} to {words(up.axis.high, up)}
+                {up.axis.log && ", log"}
+              </span>
+            </div>
+          ) : (
+            <Panel
+              key={`${r}-${c}`}
+              plane={plane}
+              cloud={cloud}
+              across={c}
+              up={r}
+              title={`${across.label} across, ${up.label} upwards`}
+            />
+          );
+        }),
+      )}
+    </div>
+  );
+}
+
+interface PanelProps {
+  plane: Plane;
+  cloud: Cloud;
+  across: number;
+  up: number;
+  title: string;
+}
+
+function Panel({ plane, cloud, across, up, title }: PanelProps) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const lens = useLens();
+  const narrowed = lens.clauses.length > 0;
+  const [x, y] = [plane.axes[across], plane.axes[up]];
+  const box = useBox((range) => {
+    if (!x || !y) return;
+    let clauses = lens.clauses;
+    const ends = [
+      [x.field, valueAt(range[0], x.axis), valueAt(range[2], x.axis)],
+      [y.field, valueAt(1 - range[3], y.axis), valueAt(1 - range[1], y.axis)],
+    ] as const;
+    for (const [field, low, high] of ends)
+      clauses = place(clauses, {
+        field,
+        values: [],
+        ranges: [[Number(low.toPrecision(4)), Number(high.toPrecision(4))]],
+        negated: false,
+        window: "",
+      });
+    lens.set(clauses);
+  });
+  useEffect(() => {
+    const pen = canvas.current?.getContext("2d");
+    if (!pen || !canvas.current || !x || !y) return;
+    const token = (name: string) => getComputedStyle(pen.canvas).getPropertyValue(name);
+    const brush = brushes(plane, token);
+    const pale = token("--color-everyone");
+    const size = canvas.current.width;
+    pen.clearRect(0, 0, size, size);
+    for (const inside of narrowed ? [0, 1] : [1])
+      for (let n = 0; n < cloud.number.length; n++) {
+        if (cloud.inside[n] !== inside) continue;
+        const number = cloud.number[n] ?? 0;
+        const own = brush(cloud.tint[n] ?? 0);
+        const a = (cloud.along[across]?.[n] ?? 0) + (x.whole ? 0.8 * push(number, 1) : 0);
+        const b = (cloud.along[up]?.[n] ?? 0) + (y.whole ? 0.8 * push(number, 2) : 0);
+        pen.globalAlpha = narrowed && !inside ? 0.25 : 0.5;
+        pen.fillStyle = narrowed && !inside ? pale : own.fill;
+        stamp(pen, own.shape, placeOf(a, x.axis) * size, size - placeOf(b, y.axis) * size, 2.2);
+      }
+  }, [plane, cloud, x, y, across, up, narrowed]);
+  return (
+    <div className="relative aspect-square rounded border border-line" title={title}>
+      <canvas
+        ref={canvas}
+        width={SIZE * 2}
+        height={SIZE * 2}
+        role="img"
+        aria-label={title}
+        className="size-full cursor-crosshair touch-none"
+        {...box.handlers}
+      />
+      {box.range && (
+        <span
+          className="pointer-events-none absolute border border-dashed border-teal bg-teal/10"
+          style={{
+            left: `${100 * box.range[0]}%`,
+            top: `${100 * box.range[1]}%`,
+            width: `${100 * (box.range[2] - box.range[0])}%`,
+            height: `${100 * (box.range[3] - box.range[1])}%`,
+          }}
+        />
+      )}
+    </div>
+  );
+}

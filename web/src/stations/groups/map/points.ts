@@ -1,0 +1,142 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { tableFromIPC } from "apache-arrow";
+
+import { api, data, Trouble } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { useLens } from "@/lens/context";
+import { HUES } from "@/marks/hues";
+import { useStudy } from "@/study/context";
+
+export type Plane = Schemas["PlanePage"];
+
+export interface Cloud {
+  number: Int32Array;
+  along: Float64Array[];
+  group: Int32Array;
+  tint: Float64Array;
+  inside: Uint8Array;
+}
+
+/** The axes of a picture and its points: two requests, so that axes stand before points come. */
+export function usePicture(grouping: number, axes: string[], colour: string, most = 20_000) {
+  const { study, view } = useStudy();
+  const { digest } = useLens();
+  const query = { ...view, axes: axes.join(","), colour } as never;
+  const path = { path: { study: study.id, grouping } };
+  const key = ["study", study.id, "picture", view, grouping, axes.join(","), colour];
+  const plane = useQuery({
+    queryKey: key,
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/groups/{grouping}/plane", {
+          params: { ...path, query },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    enabled: axes.length > 0,
+  });
+  const cloud = useQuery({
+    queryKey: [...key, "points", most, digest],
+    queryFn: async ({ signal }) => {
+      const answer = await api.GET("/api/studies/{study}/groups/{grouping}/points", {
+        params: {
+          ...path,
+          query: { ...(query as object), most, ...(digest && { lens: digest }) } as never,
+        },
+        parseAs: "arrayBuffer",
+        signal,
+      });
+      if (!answer.data)
+        throw new Trouble("The points could not be had. Try again.", answer.response.status);
+      return readCloud(answer.data as ArrayBuffer, axes.length);
+    },
+    placeholderData: keepPreviousData,
+    enabled: axes.length > 0,
+  });
+  // What is kept of a former picture does not fit another number of axes.
+  const fits = cloud.data?.along.length === axes.length && plane.data?.axes.length === axes.length;
+  return {
+    plane: fits ? plane.data : undefined,
+    cloud: fits ? cloud.data : undefined,
+    error: plane.error ?? cloud.error,
+  };
+}
+
+function readCloud(bytes: ArrayBuffer, axes: number): Cloud {
+  const table = tableFromIPC(new Uint8Array(bytes));
+  const column = (name: string): unknown => table.getChild(name)?.toArray();
+  return {
+    number: column("number") as Int32Array,
+    along: Array.from({ length: axes }, (_, n) => column(`a${n}`) as Float64Array),
+    group: column("group") as Int32Array,
+    tint: column("tint") as Float64Array,
+    inside: column("inside") as Uint8Array,
+  };
+}
+
+export interface Brush {
+  fill: string;
+  shape: number;
+}
+
+/** How a point is painted: by level with a shape of its own, or on a ramp of one hue. */
+export function brushes(plane: Plane, token: (name: string) => string): (tint: number) => Brush {
+  if (plane.levels.length > 0) {
+    const none: Brush = { fill: token("--color-everyone"), shape: 0 };
+    const known = plane.levels.map((_, n) => ({
+      fill: HUES[n % HUES.length] ?? "#18212b",
+      shape: n % SHAPES,
+    }));
+    return (tint) => known[Math.round(tint) - 1] ?? none;
+  }
+  const [low, high] = [plane.low ?? 0, plane.high ?? 1];
+  const steps = Array.from({ length: 12 }, (_, n) => ({ fill: ramp(n / 11), shape: 0 }));
+  const none: Brush = { fill: token("--color-card"), shape: 0 };
+  return (tint) =>
+    Number.isNaN(tint)
+      ? none
+      : (steps[
+          Math.min(11, Math.max(0, Math.round((11 * (tint - low)) / Math.max(1e-12, high - low))))
+        ] ?? none);
+}
+
+/** From pale to dark, so that more is darker also in black and white. */
+export function ramp(share: number): string {
+  const mix = (a: number, b: number) => Math.round(a + (b - a) * share);
+  return `rgb(${mix(206, 24)}, ${mix(218, 33)}, ${mix(231, 74)})`;
+}
+
+export const SHAPES = 4;
+
+/** A point of one of four shapes about a place. */
+export function stamp(
+  pen: CanvasRenderingContext2D,
+  shape: number,
+  x: number,
+  y: number,
+  r: number,
+) {
+  pen.beginPath();
+  if (shape === 1) pen.rect(x - r * 0.9, y - r * 0.9, 1.8 * r, 1.8 * r);
+  else if (shape === 2) {
+    pen.moveTo(x, y - 1.2 * r);
+    pen.lineTo(x + 1.1 * r, y + 0.9 * r);
+    pen.lineTo(x - 1.1 * r, y + 0.9 * r);
+    pen.closePath();
+  } else if (shape === 3) {
+    pen.moveTo(x, y - 1.3 * r);
+    pen.lineTo(x + 1.3 * r, y);
+    pen.lineTo(x, y + 1.3 * r);
+    pen.lineTo(x - 1.3 * r, y);
+    pen.closePath();
+  } else pen.arc(x, y, r, 0, 2 * Math.PI);
+  pen.fill();
+}
+
+/** A small push that is the same for the same customer each time; spreads whole numbers. */
+export function push(number: number, salt: number): number {
+  let h = Math.imul(number + 1, salt === 1 ? 2654435761 : 2246822519);
+  h ^= h >>> 15;
+  return ((h >>> 0) % 1000) / 1000 - 0.5;
+}

@@ -1,0 +1,124 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+
+import { api, data } from "@/api/client";
+import { count } from "@/charts/format";
+import { withValues } from "@/lens/clauses";
+import { useLens } from "@/lens/context";
+import { useStudy } from "@/study/context";
+import { Failed, Waiting } from "@/ui/status";
+
+const W = 560;
+const LOW = -400;
+const HIGH = 800;
+
+/** Silhouettes by customer: each group's own, the largest first, with those who stand wrong. */
+export function Widths({ grouping, field }: { grouping: number; field: string }) {
+  const { study, view } = useStudy();
+  const lens = useLens();
+  const widths = useQuery({
+    queryKey: ["study", study.id, "widths", view, grouping, lens.digest],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/groups/{grouping}/widths", {
+          params: {
+            path: { study: study.id, grouping },
+            query: { ...view, ...(lens.digest && { lens: lens.digest }) } as never,
+          },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  if (widths.isError) return <Failed words={widths.error.message} />;
+  if (!widths.data) return <Waiting />;
+  const found = widths.data;
+  const many = found.groups.reduce((sum, group) => sum + group.length, 0);
+  const tall = Math.max(16, Math.min(520, 44 * found.groups.length));
+  const x = (value: number) => ((Math.max(LOW, Math.min(HIGH, value)) - LOW) / (HIGH - LOW)) * W;
+  const zero = x(0);
+  return (
+    <div aria-label="Silhouettes by customer" role="group">
+      <p className="mb-2 text-12 text-quiet">
+        Each line is a customer: to the right those who stand with their own, to the left those who
+        are nearer to another group. {found.exact ? "All" : "A seeded sample of"} {count(many)}{" "}
+        customers; mean {found.mean.toFixed(2)}.
+      </p>
+      <div className="grid gap-1.5">
+        {found.groups.map((group, g) => {
+          const high = Math.max(10, Math.round((tall * group.length) / Math.max(1, many)));
+          const wrong = group.filter((value) => value < 0).length;
+          const step = high / Math.max(1, group.length);
+          const line = (keep: (n: number) => boolean) =>
+            group
+              .map((value, n) =>
+                keep(n)
+                  ? `M${zero.toFixed(1)} ${((n + 0.5) * step).toFixed(2)}H${x(value).toFixed(1)}`
+                  : "",
+              )
+              .join("");
+          const inside = found.inside?.[g];
+          return (
+            <button
+              key={g}
+              type="button"
+              className="grid grid-cols-[86px_1fr_150px] items-center gap-2 rounded text-left text-12 hover:bg-paper"
+              onClick={() => lens.set(withValues(lens.clauses, field, [String(g + 1)]))}
+            >
+              <span className="font-semibold">Group {g + 1}</span>
+              <svg
+                viewBox={`0 0 ${W} ${high}`}
+                className="block w-full"
+                preserveAspectRatio="none"
+                style={{ height: high }}
+                aria-hidden
+              >
+                <path
+                  d={line((n) => !inside || !inside[n])}
+                  stroke={inside ? "var(--color-everyone)" : "var(--color-quiet)"}
+                  strokeWidth={Math.max(0.4, step)}
+                />
+                {inside && (
+                  <path
+                    d={line((n) => inside[n] ?? false)}
+                    stroke="var(--color-teal)"
+                    strokeWidth={Math.max(0.6, step)}
+                  />
+                )}
+                <line
+                  x1={zero}
+                  x2={zero}
+                  y1={0}
+                  y2={high}
+                  stroke="var(--color-ink)"
+                  vectorEffect="non-scaling-stroke"
+                />
+              </svg>
+              <span className="text-quiet">
+                mean {found.means[g]?.toFixed(2) ?? "–"}
+                {wrong > 0 && `, ${count(wrong)} nearer to another`}
+              </span>
+            </button>
+          );
+        })}
+      </div>
+      <div className="grid grid-cols-[86px_1fr_150px] gap-2 text-11 text-quiet">
+        <span />
+        <svg viewBox={`0 0 ${W} 16`} className="block w-full" aria-hidden>
+          {[-400, -200, 0, 200, 400, 600, 800].map((tick) => (
+            <text
+              key={tick}
+              x={x(tick)}
+              y={12}
+              fontSize={11}
+              textAnchor={tick === LOW ? "start" : tick === HIGH ? "end" : "middle"}
+              className="fill-quiet"
+            >
+              {(tick / 1000).toFixed(1)}
+            </text>
+          ))}
+        </svg>
+        <span>silhouette</span>
+      </div>
+    </div>
+  );
+}

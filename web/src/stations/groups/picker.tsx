@@ -1,0 +1,125 @@
+import { Popover } from "radix-ui";
+import { useState } from "react";
+
+import { count } from "@/charts/format";
+import { draftOf } from "@/stations/groups/queries";
+import type { Draft, Recipe } from "@/stations/groups/queries";
+import { TinyShares, TinyThread } from "@/stations/groups/tiny";
+import { preparation } from "@/stations/measures/thread-row";
+
+interface Props {
+  recipe: Recipe;
+  onDraft: (draft: Draft, words: string) => void;
+}
+
+interface Entry {
+  key: string;
+  name: string;
+  label: string;
+  picked: boolean;
+  number: boolean;
+  note: string;
+  more: string;
+  picture: React.ReactNode;
+}
+
+function entries(recipe: Recipe): Entry[] {
+  const numbers = recipe.numeric.map((row) => ({
+    key: `n ${row.name}`,
+    name: row.name,
+    label: row.label,
+    picked: row.picked,
+    number: true,
+    note: row.missing ? `${count(row.missing)} missing` : preparation(row.steps),
+    more: row.reason,
+    picture: <TinyThread shape={row.shape} prepared={row.prepared} />,
+  }));
+  const traits = recipe.categories.map((row) => ({
+    key: `c ${row.name}`,
+    name: row.name,
+    label: row.label,
+    picked: row.picked,
+    number: false,
+    note: `${row.values} values`,
+    more: row.levels.join(", "),
+    picture: <TinyShares shares={row.shares} whole={recipe.customers} />,
+  }));
+  return [...numbers, ...traits];
+}
+
+/** All columns with small threads; a click, or Enter on the marked one, picks or leaves one. */
+export function Picker({ recipe, onDraft }: Props) {
+  const [wanted, setWanted] = useState("");
+  const [at, setAt] = useState(0);
+  const all = entries(recipe);
+  const found = all.filter((entry) =>
+    entry.label.toLowerCase().includes(wanted.trim().toLowerCase()),
+  );
+  const turn = (entry: Entry) => {
+    const draft = draftOf(recipe);
+    const key = entry.number ? "numeric" : "categories";
+    const names = draft[key] ?? [];
+    const next = entry.picked ? names.filter((n) => n !== entry.name) : [...names, entry.name];
+    onDraft(
+      { ...draft, [key]: next },
+      entry.picked ? `${entry.label} stays out.` : `${entry.label} goes in.`,
+    );
+  };
+  return (
+    <Popover.Root>
+      <Popover.Trigger className="text-12 underline hover:text-ink">pick</Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="start"
+          side="right"
+          sideOffset={10}
+          className="card z-40 w-[430px] p-2 shadow-lg"
+        >
+          <input
+            autoFocus
+            value={wanted}
+            placeholder="Find a measure or trait"
+            aria-label="Find a measure or trait"
+            className="mb-1.5 w-full rounded-md border border-line px-2 py-1"
+            onChange={(event) => {
+              setWanted(event.target.value);
+              setAt(0);
+            }}
+            onKeyDown={(event) => {
+              const way = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+              if (way) {
+                event.preventDefault();
+                setAt(Math.min(found.length - 1, Math.max(0, at + way)));
+              }
+              const entry = found[at];
+              if (event.key === "Enter" && entry) turn(entry);
+            }}
+          />
+          <ul className="max-h-[420px] overflow-y-auto" aria-label="Columns to group by">
+            {found.map((entry, n) => (
+              <li key={entry.key}>
+                <button
+                  type="button"
+                  aria-pressed={entry.picked}
+                  title={entry.more}
+                  className={`flex w-full items-center gap-2 rounded px-2 py-1 text-left text-12 hover:bg-paper ${n === at ? "bg-paper" : ""}`}
+                  onClick={() => turn(entry)}
+                >
+                  <span
+                    className={`grid size-[13px] shrink-0 place-items-center rounded-sm border text-11 leading-none ${entry.picked ? "border-ink bg-ink text-white" : "border-quiet"}`}
+                  >
+                    {entry.picked && "✓"}
+                  </span>
+                  {entry.picture}
+                  <span className="min-w-0 flex-1 truncate">{entry.label}</span>
+                  <span className="shrink-0 text-11 text-quiet">{entry.note}</span>
+                </button>
+              </li>
+            ))}
+            {found.length === 0 && <li className="p-2 text-quiet">Nothing is called so.</li>}
+          </ul>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
