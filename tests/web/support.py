@@ -9,7 +9,7 @@ from playwright.sync_api import sync_playwright
 from sortija.server.accounts.models import SignInLink
 from tests.server.support import SMALL, WorkerCase
 
-__all__ = ["BrowserCase"]
+__all__ = ["BrowserCase", "Station"]
 
 FLAGS = [
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
@@ -105,3 +105,36 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
         text = locator.inner_text()
         digits = "".join(c for c in text.split()[0] if c.isdigit())
         return int(digits)
+
+
+class Station(BrowserCase):
+    """One station, opened by the owner of a counted study."""
+
+    def setUp(self):
+        super().setUp()
+        self.counted()
+
+    def walk(self, station, steps, *arguments):
+        """Open a station as the owner, then do the steps; nothing may be complained of."""
+        self.run_in_browser(self._walk, station, steps, self.link(self.owner), *arguments)
+        self.assertEqual(self.troubles, [])
+        self.owner.refresh_from_db()  # the password that was chosen ends sessions before it
+        self.client = self.signed_in(self.owner)
+
+    def _walk(self, station, steps, link, *arguments):
+        self.come_in(self.page, link)
+        if station != "Ledger":
+            self.open_station(self.page, station)
+        steps(self.page, *arguments)
+
+    def lens_shows(self, customers):
+        self.page.wait_for_function(
+            "n => document.querySelector('aside .text-20')?.innerText === n", arg=f"{customers:,}"
+        )
+
+    def adopt(self, k=4):
+        self.send("post", "groups/run", status=202)
+        self.wait(lambda: self.get("groups")["status"]["state"] == "whole")
+        row = next(r for r in self.get("groups")["candidates"] if r["k"] == k)
+        self.send("post", "groups/adopt", {"grouping": row["id"]})
+        return row

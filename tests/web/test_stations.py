@@ -4,38 +4,7 @@ import re
 
 from sortija.server.campaigns.models import Campaign
 from sortija.server.groups.models import Segment
-from tests.web.support import BrowserCase
-
-
-class Station(BrowserCase):
-    def setUp(self):
-        super().setUp()
-        self.counted()
-
-    def walk(self, station, steps, *arguments):
-        """Open a station as the owner, then do the steps; nothing may be complained of."""
-        self.run_in_browser(self._walk, station, steps, self.link(self.owner), *arguments)
-        self.assertEqual(self.troubles, [])
-        self.owner.refresh_from_db()  # the password that was chosen ends sessions before it
-        self.client = self.signed_in(self.owner)
-
-    def _walk(self, station, steps, link, *arguments):
-        self.come_in(self.page, link)
-        if station != "Ledger":
-            self.open_station(self.page, station)
-        steps(self.page, *arguments)
-
-    def lens_shows(self, customers):
-        self.page.wait_for_function(
-            "n => document.querySelector('aside .text-20')?.innerText === n", arg=f"{customers:,}"
-        )
-
-    def adopt(self, k=4):
-        self.send("post", "groups/run", status=202)
-        self.wait(lambda: self.get("groups")["status"]["state"] == "whole")
-        row = next(r for r in self.get("groups")["candidates"] if r["k"] == k)
-        self.send("post", "groups/adopt", {"grouping": row["id"]})
-        return row
+from tests.web.support import Station
 
 
 class LedgerByHand(Station):
@@ -68,33 +37,6 @@ class LedgerByHand(Station):
         page.get_by_text("No log has come in yet").wait_for()
         page.get_by_role("button", name="Take back", exact=True).click()
         files.get_by_text("log.csv").wait_for()
-
-
-class ScoresByHand(Station):
-    def test_bands_plots_and_codes(self):
-        self.walk("Scores", self.scores, self.get("scores"))
-
-    def scores(self, page, scores):
-        recency = scores["measures"][0]
-        bands = page.get_by_role("region", name="Bands")
-        best = recency["bands"][-1]
-        row = bands.locator("tbody").first.locator("tr").first
-        self.assertEqual(row.locator("td").last.inner_text(), f"{best['customers']:,}")
-        row.click()
-        self.lens_shows(best["customers"])
-        second = bands.locator("tbody").first.locator("tr").nth(1)
-        second.click(modifiers=["Shift"])
-        self.lens_shows(best["customers"] + recency["bands"][-2]["customers"])
-        codes = page.get_by_role("region", name="Codes")
-        top = scores["codes"][0]
-        words = codes.locator("tbody tr").first.inner_text()
-        self.assertIn(top["code"], words)
-        self.assertIn(f"{top['customers']:,}", words)
-        region = page.get_by_role("region", name="Field of recency and frequency")
-        plots = region.locator("svg").first.locator("[role=button]")
-        shown = [plots.nth(n).get_attribute("aria-label") for n in range(plots.count())]
-        counts = [int(re.search(r": ([\d,]+)", text)[1].replace(",", "")) for text in shown]
-        self.assertEqual(sum(counts), scores["scored"])
 
 
 class GroupsByHand(Station):

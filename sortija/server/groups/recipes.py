@@ -181,7 +181,7 @@ def _without(draft: Draft, name: str) -> Draft:
 
 
 def _leave_out(draft: Draft, made: Made, name: str) -> Remedy:
-    return Remedy(label=f"Leave {made.about(name).label} out", draft=_without(draft, name))
+    return Remedy(label=f"Go without {made.about(name).label}", draft=_without(draft, name))
 
 
 def _levels(made: Made, draft: Draft) -> list[Caution]:

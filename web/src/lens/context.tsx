@@ -123,8 +123,9 @@ export function LensProvider({ children }: { children: ReactNode }) {
       asking.current?.abort();
       asking.current = new AbortController();
       const go = (to: string) =>
-        setSearch((old) => {
-          const params = new URLSearchParams(old);
+        setSearch(() => {
+          // The view may have changed while the answer was on its way.
+          const params = new URLSearchParams(window.location.search);
           if (to) params.set("lens", to);
           else params.delete("lens");
           return params;

@@ -22,3 +22,33 @@ export function inTurn<T extends { revision: number }>(
   last = mine.catch(() => undefined);
   return mine;
 }
+
+const sent = new Map<string, { revision: number; value: unknown }>();
+
+/**
+ * What a change begins from: what is on the screen, or what this person sent last where the screen
+ * has not shown it yet. Two quick changes of one thing then add up instead of the second undoing
+ * the first.
+ */
+export function latest<T>(thing: string, seen: number, shown: T): T {
+  const mine = sent.get(thing);
+  return mine && mine.revision > seen ? (mine.value as T) : shown;
+}
+
+/** Remember what is being sent until the screen shows it; forget it when it was refused. */
+export async function remembered<T extends { revision: number }>(
+  thing: string,
+  value: unknown,
+  answer: Promise<T>,
+): Promise<T> {
+  const mine = { revision: Infinity, value };
+  sent.set(thing, mine);
+  try {
+    const now = await answer;
+    mine.revision = now.revision;
+    return now;
+  } catch (problem) {
+    if (sent.get(thing) === mine) sent.delete(thing);
+    throw problem;
+  }
+}

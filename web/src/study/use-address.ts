@@ -4,8 +4,9 @@ import { useSearchParams } from "react-router";
 export function useAddress(): [URLSearchParams, (values: Record<string, string>) => void] {
   const [search, setSearch] = useSearchParams();
   const put = (values: Record<string, string>) =>
-    setSearch((old) => {
-      const next = new URLSearchParams(old);
+    // What the router hands over may be from before another change of this very moment.
+    setSearch(() => {
+      const next = new URLSearchParams(window.location.search);
       for (const [key, value] of Object.entries(values))
         if (value) next.set(key, value);
         else next.delete(key);

@@ -144,9 +144,7 @@ function Table({ page }: { page: Page }) {
       <table className="text-12">
         <thead>
           <tr>
-            <td className="pr-3 text-11 text-quiet">
-              {page.first.label} ↓ · {page.second.label} →
-            </td>
+            <td className="pr-3 text-11 text-quiet">first ↓ · second →</td>
             {page.columns.map((name) => (
               <th
                 key={name}

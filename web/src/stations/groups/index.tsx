@@ -11,8 +11,8 @@ import { KeptList } from "@/stations/groups/kept";
 import { MapView } from "@/stations/groups/map";
 import { Merges } from "@/stations/groups/merges";
 import { Propose } from "@/stations/groups/propose";
-import { draftOf, useGroupActions, useGroups } from "@/stations/groups/queries";
-import type { Draft, Page, Row } from "@/stations/groups/queries";
+import { useGroupActions, useGroups } from "@/stations/groups/queries";
+import type { Change, Draft, Page, Row } from "@/stations/groups/queries";
 import { Recipe } from "@/stations/groups/recipe";
 import { StringOfK } from "@/stations/groups/string-of-k";
 import { useStudy } from "@/study/context";
@@ -69,7 +69,7 @@ function Whole({ page }: { page: Page }) {
   const [search, put] = useAddress();
   const look = search.get("look") ?? "string";
   const recipe = page.recipe as NonNullable<Page["recipe"]>;
-  const { draft, run, adopt } = useGroupActions(recipe.revision, page.adopted?.id ?? 0);
+  const { draft, run, adopt } = useGroupActions(recipe, page.adopted?.id ?? 0);
   const { status, candidates, suggestion, adopted } = page;
   const asked = Number(search.get("k") ?? 0);
   const k = candidates.some((row) => row.k === asked)
@@ -85,9 +85,9 @@ function Whole({ page }: { page: Page }) {
     go({ run: "", k: "", look: "" });
     run.mutate();
   };
-  const onDraft = (body: Draft, words: string) => {
+  const onDraft = (change: Change, words: string) => {
     if (page.foreign) go({ run: "" });
-    draft.mutate({ body, words });
+    draft.mutate({ change, words });
   };
   const views = [
     ["string", "String of k"],
@@ -173,10 +173,15 @@ function Whole({ page }: { page: Page }) {
       ) : look === "merges" ? (
         <Merges
           onJudge={(linkage, groups) => {
-            const most = Math.max(recipe.draft.most, groups);
-            const body = { ...draftOf(recipe), method: "hierarchical", linkage, most } as Draft;
             draft.mutate(
-              { body },
+              {
+                change: (now) => ({
+                  ...now,
+                  method: "hierarchical",
+                  linkage: linkage as Draft["linkage"],
+                  most: Math.max(now.most, groups),
+                }),
+              },
               {
                 onSuccess: () => {
                   go({ look: "", run: "", k: String(groups) });

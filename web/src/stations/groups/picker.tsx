@@ -2,14 +2,13 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 
 import { count } from "@/charts/format";
-import { draftOf } from "@/stations/groups/queries";
-import type { Draft, Recipe } from "@/stations/groups/queries";
+import type { Change, Recipe } from "@/stations/groups/queries";
 import { TinyShares, TinyThread } from "@/stations/groups/tiny";
 import { preparation } from "@/stations/measures/thread-row";
 
 interface Props {
   recipe: Recipe;
-  onDraft: (draft: Draft, words: string) => void;
+  onDraft: (change: Change, words: string) => void;
 }
 
 interface Entry {
@@ -56,12 +55,12 @@ export function Picker({ recipe, onDraft }: Props) {
     entry.label.toLowerCase().includes(wanted.trim().toLowerCase()),
   );
   const turn = (entry: Entry) => {
-    const draft = draftOf(recipe);
     const key = entry.number ? "numeric" : "categories";
-    const names = draft[key] ?? [];
-    const next = entry.picked ? names.filter((n) => n !== entry.name) : [...names, entry.name];
     onDraft(
-      { ...draft, [key]: next },
+      (draft) => {
+        const others = (draft[key] ?? []).filter((name) => name !== entry.name);
+        return { ...draft, [key]: entry.picked ? others : [...others, entry.name] };
+      },
       entry.picked ? `${entry.label} stays out.` : `${entry.label} goes in.`,
     );
   };

@@ -3,12 +3,14 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { useStudy } from "@/study/context";
-import { inTurn } from "@/study/in-turn";
+import { inTurn, latest, remembered } from "@/study/in-turn";
 import { useNotice } from "@/ui/notices";
 
 export type Draft = Schemas["Draft"];
 export type Page = Schemas["GroupsPage"];
 export type Recipe = Schemas["RecipeBody"];
+/** The recipe as it shall be, from what it is then. */
+export type Change = (draft: Draft) => Draft;
 export type Row = Schemas["CandidateRow"];
 
 /** The station's page; `run`: the rows of something that was tried before. */
@@ -52,16 +54,23 @@ export function useTold() {
 }
 
 /** Change the recipe, run it, adopt a candidate. */
-export function useGroupActions(revision: number, inUse: number) {
+export function useGroupActions(recipe: Recipe, inUse: number) {
   const { study, view, takeBack } = useStudy();
   const say = useNotice();
   const told = useTold();
   const path = { path: { study: study.id } };
+  const thing = `recipe ${study.id}`;
   const draft = useMutation({
-    mutationFn: ({ body }: { body: Draft; words?: string }) =>
-      inTurn(`recipe ${study.id}`, revision, (headers) =>
-        data(api.PUT("/api/studies/{study}/groups/recipe", { params: path, body, headers })),
-      ),
+    mutationFn: ({ change }: { change: Change; words?: string }) => {
+      const body = change(latest(thing, recipe.revision, draftOf(recipe)));
+      return remembered(
+        thing,
+        body,
+        inTurn(thing, recipe.revision, (headers) =>
+          data(api.PUT("/api/studies/{study}/groups/recipe", { params: path, body, headers })),
+        ),
+      );
+    },
     onSuccess: (_, { words }) => words && say(words, { undo: takeBack }),
     ...told,
   });

@@ -4,7 +4,7 @@ import { count, figure } from "@/charts/format";
 import { Balance } from "@/stations/groups/balance";
 import { Picker } from "@/stations/groups/picker";
 import { draftOf } from "@/stations/groups/queries";
-import type { Draft, Recipe as Body } from "@/stations/groups/queries";
+import type { Change, Draft, Recipe as Body } from "@/stations/groups/queries";
 import { TinyShares, TinyThread } from "@/stations/groups/tiny";
 import { preparation } from "@/stations/measures/thread-row";
 import { useStudy } from "@/study/context";
@@ -28,7 +28,7 @@ interface Props {
   k: number;
   busy: boolean;
   current: boolean;
-  onDraft: (draft: Draft, words: string) => void;
+  onDraft: (change: Change, words: string) => void;
   onRun: () => void;
 }
 
@@ -38,11 +38,15 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
   const draft = draftOf(recipe);
   const numbers = recipe.numeric.filter((row) => row.picked);
   const traits = recipe.categories.filter((row) => row.picked);
-  const change = (part: Partial<Draft>, words: string) => onDraft({ ...draft, ...part }, words);
+  const change = (part: Partial<Draft>, words: string) =>
+    onDraft((now) => ({ ...now, ...part }), words);
   const weigh = (name: string, label: string, weight: number) => {
-    const others = Object.entries(draft.weights ?? {}).filter(([other]) => other !== name);
-    change(
-      { weights: Object.fromEntries(weight === 1 ? others : [...others, [name, weight]]) },
+    onDraft(
+      (now) => {
+        const others = Object.entries(now.weights ?? {}).filter(([other]) => other !== name);
+        const weights = Object.fromEntries(weight === 1 ? others : [...others, [name, weight]]);
+        return { ...now, weights };
+      },
       `${label} weighs ${figure(weight)}.`,
     );
   };
@@ -65,8 +69,8 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
             picture={<TinyThread shape={row.shape} prepared={row.prepared} />}
             onWeight={(weight) => weigh(row.name, row.label, weight)}
             onDrop={() =>
-              change(
-                { numeric: (draft.numeric ?? []).filter((name) => name !== row.name) },
+              onDraft(
+                (now) => ({ ...now, numeric: without(now.numeric, row.name) }),
                 `${row.label} stays out.`,
               )
             }
@@ -86,8 +90,8 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
             picture={<TinyShares shares={row.shares} whole={recipe.customers} />}
             onWeight={(weight) => weigh(row.name, row.label, weight)}
             onDrop={() =>
-              change(
-                { categories: (draft.categories ?? []).filter((name) => name !== row.name) },
+              onDraft(
+                (now) => ({ ...now, categories: without(now.categories, row.name) }),
                 `${row.label} stays out.`,
               )
             }
@@ -119,6 +123,10 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
       )}
     </section>
   );
+}
+
+function without(names: string[] | null | undefined, name: string): string[] {
+  return (names ?? []).filter((other) => other !== name);
 }
 
 function Title({ words, many }: { words: string; many: number }) {
@@ -335,7 +343,7 @@ function Cautions({ recipe, onDraft }: Pick<Props, "recipe" | "onDraft">) {
                   key={remedy.label}
                   type="button"
                   className="underline hover:text-copper"
-                  onClick={() => onDraft(remedy.draft as Draft, `${remedy.label}: done.`)}
+                  onClick={() => onDraft(() => remedy.draft as Draft, `${remedy.label}: done.`)}
                 >
                   {remedy.label}
                 </button>

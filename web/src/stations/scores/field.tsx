@@ -78,21 +78,7 @@ export function Field(props: Props) {
         </pattern>
       </defs>
       <g transform={`translate(${LEFT} ${TOP})`}>
-        <Plots
-          field={page.field}
-          shade={page.shade}
-          columns={columns}
-          rows={rows}
-          height={H}
-          each={dotFor(page.scored)}
-          range={range}
-        />
-        <Stripes page={page} columns={columns} rows={rows} />
-        <rect
-          ref={area}
-          width={W}
-          height={H}
-          fill="transparent"
+        <g
           className="cursor-crosshair touch-none"
           onPointerDown={(event) => {
             event.currentTarget.setPointerCapture(event.pointerId);
@@ -101,15 +87,27 @@ export function Field(props: Props) {
           onPointerMove={(event) => picking.go(plot(event))}
           onPointerUp={(event) => picking.end(event.shiftKey)}
           onPointerCancel={picking.leave}
-        />
-        <Counts
-          page={page}
-          across={across}
-          up={up}
-          columns={columns}
-          rows={rows}
-          pick={picking.pick}
-        />
+        >
+          <Plots
+            field={page.field}
+            shade={page.shade}
+            columns={columns}
+            rows={rows}
+            height={H}
+            each={dotFor(page.scored)}
+            range={range}
+          />
+          <Stripes page={page} columns={columns} rows={rows} />
+          <rect ref={area} width={W} height={H} fill="transparent" />
+          <Counts
+            page={page}
+            across={across}
+            up={up}
+            columns={columns}
+            rows={rows}
+            pick={picking.pick}
+          />
+        </g>
         {page.ladder?.kind === "boxes" && (
           <Fences
             fences={fences}
@@ -228,7 +226,6 @@ function Counts({ page, across, up, columns, rows, pick }: CountsProps) {
               role="button"
               tabIndex={0}
               aria-label={words}
-              pointerEvents="none"
               onKeyDown={(event) => {
                 if (event.key !== "Enter") return;
                 event.preventDefault();
@@ -241,7 +238,7 @@ function Counts({ page, across, up, columns, rows, pick }: CountsProps) {
                 y={H - row.from - row.size}
                 width={column.size}
                 height={row.size}
-                fill="none"
+                fill="transparent"
               />
               {column.size > 30 && row.size > 18 && customers > 0 && (
                 <text

@@ -13,7 +13,7 @@ import { lost, MeasureChips } from "@/stations/scores/measure-chips";
 import { dotFor, rangeOf } from "@/stations/scores/plots";
 import { SmallFields } from "@/stations/scores/small-fields";
 import { Totals } from "@/stations/scores/totals";
-import { measuresOf, tiersOf, useScoreChange, useScores } from "@/stations/scores/use-scores";
+import { tiersOf, useScoreChange, useScores } from "@/stations/scores/use-scores";
 import type { Banded, Page, Tier } from "@/stations/scores/use-scores";
 import { Worth } from "@/stations/scores/worth";
 import { useStudy } from "@/study/context";
@@ -125,9 +125,10 @@ function FieldAndLadder({
     .filter(([, why]) => why);
   const onCuts = (measure: Banded, own: number[]) =>
     change.measures(
-      measuresOf(page).map((draft) =>
-        draft.name === measure.name ? { ...draft, cut: "own cuts", own } : draft,
-      ),
+      (drafts) =>
+        drafts.map((draft) =>
+          draft.name === measure.name ? { ...draft, cut: "own cuts", own } : draft,
+        ),
       `${measure.label} is cut otherwise.`,
     );
   if (!page.ladder) return null;
@@ -172,6 +173,7 @@ function FieldAndLadder({
         lit={lit}
         onLit={setLit}
         onLadder={change.ladder}
+        onTiers={change.tiers}
       />
     </div>
   );
@@ -215,8 +217,7 @@ function useMoving(page: Page, change: ReturnType<typeof useScoreChange>) {
     held.current = false;
     const same = JSON.stringify(tiers) === JSON.stringify(page.ladder.tiers);
     const draft = tiersOf({ ...page, ladder: { ...page.ladder, tiers } });
-    if (!same)
-      change.ladder({ kind: page.ladder.kind, tiers: draft }, "The fence stands elsewhere.");
+    if (!same) change.tiers(() => draft, "The fence stands elsewhere.");
     setTiers(null);
   };
   const told = useMemo(() => {

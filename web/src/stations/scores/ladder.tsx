@@ -6,7 +6,7 @@ import { count, figure, money, percent } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import type { Answer } from "@/stations/scores/geometry";
 import { tiersOf } from "@/stations/scores/use-scores";
-import type { Draft, Page, Tier } from "@/stations/scores/use-scores";
+import type { Draft, Page, Tier, TierDraft } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 
 const KINDS = [
@@ -24,10 +24,11 @@ interface Props {
   lit: number | null;
   onLit: (number: number | null) => void;
   onLadder: (ladder: Draft["ladder"], words: string) => void;
+  onTiers: (next: (tiers: TierDraft[]) => TierDraft[], words: string) => void;
 }
 
 /** The ladder's tiers, the best on top: names, customers and money on one scale. */
-export function LadderOf({ page, ladder, moving, lit, onLit, onLadder }: Props) {
+export function LadderOf({ page, ladder, moving, lit, onLit, onLadder, onTiers }: Props) {
   const { canChange } = useStudy();
   const tiers = tiersOf(page);
   const told = ladder.tiers.map((tier, n) => moving?.[n] ?? tier);
@@ -40,8 +41,6 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder }: Props) 
     ...told.map((each) => each.customers / Math.max(1, page.scored)),
     ...told.map((each) => each.money / Math.max(1, page.scored_money)),
   );
-  const set = (next: typeof tiers, words: string) =>
-    onLadder({ kind: ladder.kind, tiers: next }, words);
   const add = () => {
     const name = fresh(tiers.map((tier) => tier.name));
     const ranges = Object.fromEntries(
@@ -50,16 +49,15 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder }: Props) 
         [measure.bands.length, measure.bands.length] as [number, number],
       ]),
     );
-    const lowest = tiers.at(-1);
-    if (ladder.kind === "totals" && lowest) {
+    onTiers((now) => {
+      const lowest = now.at(-1);
+      if (ladder.kind !== "totals" || !lowest)
+        return [...now, { name, low: null, high: null, ranges }];
       const least = page.totals[0]?.total ?? 0;
-      const above = tiers.at(-2)?.low ?? least + 2;
+      const above = now.at(-2)?.low ?? least + 2;
       const low = Math.max(least + 1, Math.floor((least + above) / 2));
-      set(
-        [...tiers.slice(0, -1), { ...lowest, low }, { name, low: null, high: low, ranges: {} }],
-        `${name} is there.`,
-      );
-    } else set([...tiers, { name, low: null, high: null, ranges }], `${name} is there.`);
+      return [...now.slice(0, -1), { ...lowest, low }, { name, low: null, high: low, ranges: {} }];
+    }, `${name} is there.`);
   };
   return (
     <section className="card p-3" aria-label="Ladder">
@@ -104,23 +102,19 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder }: Props) 
             canChange={canChange}
             taken={tiers.map((each) => each.name.toLowerCase())}
             onName={(name) =>
-              set(
-                tiers.map((each, m) => (m === n ? { ...each, name } : each)),
+              onTiers(
+                (now) => now.map((each, m) => (m === n ? { ...each, name } : each)),
                 `The tier is called ${name}.`,
               )
             }
             onUp={
               ladder.kind === "boxes" && n > 0
-                ? () => {
-                    const next = [...tiers];
-                    next.splice(n - 1, 2, tiers[n] as never, tiers[n - 1] as never);
-                    set(next, `${tier.name} comes first.`);
-                  }
+                ? () => onTiers((now) => swapped(now, n), `${tier.name} comes first.`)
                 : undefined
             }
             onDrop={
               tiers.length > 1
-                ? () => set(without(tiers, n, ladder.kind), `${tier.name} is gone.`)
+                ? () => onTiers((now) => without(now, n, ladder.kind), `${tier.name} is gone.`)
                 : undefined
             }
           />
@@ -151,8 +145,14 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder }: Props) 
   );
 }
 
+function swapped(tiers: TierDraft[], n: number): TierDraft[] {
+  const [one, other] = [tiers[n - 1], tiers[n]];
+  if (!one || !other) return tiers;
+  return tiers.map((tier, m) => (m === n - 1 ? other : m === n ? one : tier));
+}
+
 /** The tiers without one; a range of totals goes to the tier below it. */
-function without(tiers: Schemas["TierDraft"][], n: number, kind: string) {
+function without(tiers: TierDraft[], n: number, kind: string) {
   const rest = tiers.filter((_, m) => m !== n);
   if (kind !== "totals") return rest;
   const gone = tiers[n];

@@ -15,7 +15,7 @@ const MOST = 8;
 
 interface Props {
   page: Page;
-  onMeasures: (measures: MeasureDraft[], words: string) => void;
+  onMeasures: (next: (measures: MeasureDraft[]) => MeasureDraft[], words: string) => void;
   onGaps: (close: boolean) => void;
 }
 
@@ -47,15 +47,16 @@ export function MeasureChips({ page, onMeasures, onGaps }: Props) {
                 last={drafts.length === 1}
                 onChange={(change, words) =>
                   onMeasures(
-                    drafts.map((draft) =>
-                      draft.name === measure.name ? { ...draft, ...change } : draft,
-                    ),
+                    (now) =>
+                      now.map((draft) =>
+                        draft.name === measure.name ? { ...draft, ...change } : draft,
+                      ),
                     words,
                   )
                 }
                 onDrop={() =>
                   onMeasures(
-                    drafts.filter((draft) => draft.name !== measure.name),
+                    (now) => now.filter((draft) => draft.name !== measure.name),
                     `${measure.label} is no longer scored.`,
                   )
                 }
@@ -73,8 +74,8 @@ export function MeasureChips({ page, onMeasures, onGaps }: Props) {
             const picked = free.find((each) => each.name === event.target.value);
             if (picked)
               onMeasures(
-                [
-                  ...drafts,
+                (now) => [
+                  ...now,
                   {
                     name: picked.name,
                     higher_is_better: null,

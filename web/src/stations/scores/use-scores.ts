@@ -5,7 +5,7 @@ import type { Schemas } from "@/api/client";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
-import { inTurn } from "@/study/in-turn";
+import { inTurn, latest, remembered } from "@/study/in-turn";
 import { useAddress } from "@/study/use-address";
 import { useNotice } from "@/ui/notices";
 
@@ -13,6 +13,7 @@ export type Page = Schemas["ScoresPage"];
 export type Draft = Schemas["ScoreDraft"];
 export type MeasureDraft = Schemas["MeasureDraft"];
 export type Banded = Schemas["BandedMeasure"];
+export type TierDraft = Schemas["TierDraft"];
 export type Tier = Schemas["TierRow"];
 
 const LOOK = ["across", "up", "third", "shade"] as const;
@@ -73,15 +74,21 @@ export function useScoreChange(page: Page) {
   const view = useRows();
   const queries = useQueryClient();
   const say = useNotice();
+  const thing = `scores ${study.id} ${page.of}`;
+  const now = () => latest(thing, page.revision, page.draft as Draft);
   const change = useMutation({
-    mutationFn: ({ draft }: { draft: Partial<Draft>; words: string }) =>
-      inTurn(`scores ${study.id} ${page.of}`, page.revision, (headers) =>
-        data(
-          api.PUT("/api/studies/{study}/scores/recipe", {
-            params: { path: { study: study.id }, query: view as never },
-            body: { ...(page.draft as Draft), ...draft },
-            headers,
-          }),
+    mutationFn: ({ draft }: { draft: Draft; words: string }) =>
+      remembered(
+        thing,
+        draft,
+        inTurn(thing, page.revision, (headers) =>
+          data(
+            api.PUT("/api/studies/{study}/scores/recipe", {
+              params: { path: { study: study.id }, query: view as never },
+              body: draft,
+              headers,
+            }),
+          ),
         ),
       ),
     onSuccess: (_, { words }) => say(words, { undo: takeBack }),
@@ -90,12 +97,22 @@ export function useScoreChange(page: Page) {
   });
   return {
     busy: change.isPending,
-    measures: (measures: MeasureDraft[], words: string) =>
-      change.mutate({ draft: { measures }, words }),
-    ladder: (ladder: Draft["ladder"], words: string) => change.mutate({ draft: { ladder }, words }),
+    measures: (next: (measures: MeasureDraft[]) => MeasureDraft[], words: string) => {
+      const draft = now();
+      const measures = (draft.measures as MeasureDraft[] | null) ?? measuresOf(page);
+      change.mutate({ draft: { ...draft, measures: next(measures) }, words });
+    },
+    tiers: (next: (tiers: TierDraft[]) => TierDraft[], words: string) => {
+      const draft = now();
+      const tiers = draft.ladder.tiers ?? tiersOf(page);
+      const kind = draft.ladder.kind;
+      change.mutate({ draft: { ...draft, ladder: { kind, tiers: next(tiers) } }, words });
+    },
+    ladder: (ladder: Draft["ladder"], words: string) =>
+      change.mutate({ draft: { ...now(), ladder }, words }),
     gaps: (close_gaps: boolean) =>
       change.mutate({
-        draft: { close_gaps },
+        draft: { ...now(), close_gaps },
         words: close_gaps ? "Empty bands are closed." : "Bands are as asked for.",
       }),
   };

@@ -1,6 +1,6 @@
 import { useEffect, useRef } from "react";
 
-import { placeOf, valueAt } from "@/charts/axis";
+import { placeOf, ticksOf, valueAt } from "@/charts/axis";
 import { inUnit } from "@/charts/format";
 import { place } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
@@ -17,7 +17,7 @@ export function PointMatrix({ plane, cloud }: { plane: Plane; cloud: Cloud }) {
   const many = plane.axes.length;
   return (
     <div
-      className="grid gap-1"
+      className="mb-5 ml-9 grid max-w-[600px] gap-1"
       style={{ gridTemplateColumns: `repeat(${many}, minmax(0, 1fr))` }}
       role="group"
       aria-label={`Pairs of ${plane.axes.map((axis) => axis.label).join(", ")}`}
@@ -45,6 +45,7 @@ export function PointMatrix({ plane, cloud }: { plane: Plane; cloud: Cloud }) {
               across={c}
               up={r}
               title={`${across.label} across, ${up.label} upwards`}
+              edges={[r === many - 1, c === 0]}
             />
           );
         }),
@@ -59,9 +60,12 @@ interface PanelProps {
   across: number;
   up: number;
   title: string;
+  /** Whether the values stand below and at the left of it. */
+  edges: [boolean, boolean];
 }
 
-function Panel({ plane, cloud, across, up, title }: PanelProps) {
+function Panel({ plane, cloud, across, up, title, edges }: PanelProps) {
+  const { study } = useStudy();
   const canvas = useRef<HTMLCanvasElement>(null);
   const lens = useLens();
   const narrowed = lens.clauses.length > 0;
@@ -114,6 +118,32 @@ function Panel({ plane, cloud, across, up, title }: PanelProps) {
         className="size-full cursor-crosshair touch-none"
         {...box.handlers}
       />
+      {edges[0] &&
+        x &&
+        ticksOf(x.axis, 2).map((tick) => (
+          <span
+            key={tick}
+            className="absolute top-full -translate-x-1/2 text-11 text-quiet"
+            style={{ left: `${100 * placeOf(tick, x.axis)}%` }}
+          >
+            {inUnit(tick, x.unit, study.currency)}
+          </span>
+        ))}
+      {edges[1] &&
+        y &&
+        ticksOf(y.axis, 2).map((tick) => (
+          <span
+            key={tick}
+            className="absolute right-full -translate-y-1/2 pr-1 text-11 text-quiet"
+            style={{
+              bottom: `${100 * placeOf(tick, y.axis)}%`,
+              top: "auto",
+              transform: "translateY(50%)",
+            }}
+          >
+            {inUnit(tick, y.unit, study.currency)}
+          </span>
+        ))}
       {box.range && (
         <span
           className="pointer-events-none absolute border border-dashed border-teal bg-teal/10"

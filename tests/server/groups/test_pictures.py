@@ -1,0 +1,248 @@
+"""Profiles, balance, cautions, maps, trees, neighbourhoods and proposals over HTTP."""
+
+import io
+from unittest import mock
+
+import numpy as np
+import pyarrow as pa
+
+from sortija.core.groups.tree import tree_of
+from sortija.server.groups import maps, proposing
+from sortija.server.groups.trees import LEAVES, summary
+from sortija.server.jobs.models import Job
+from sortija.server.measures.made import made_or_job
+from sortija.server.studies.stations import default_window
+from tests.server.groups.test_kept import GroupCase
+from tests.server.support import run_jobs
+
+
+class Recipes(GroupCase):
+    def cautions(self, **draft):
+        self.send("put", "groups/recipe", draft)
+        return self.get("groups")["recipe"]["cautions"]
+
+    def test_what_misleads_is_said_with_a_remedy_that_helps(self):
+        found = self.cautions(numeric=["frequency", "visit_days"], categories=["district"])
+        same = next(c for c in found if "say nearly the same" in c["words"])
+        self.assertEqual([r["label"] for r in same["remedies"]],
+                         ["Go without Visit days", "Halve both"])  # fmt: skip
+        for remedy in same["remedies"]:
+            left = self.cautions(**remedy["draft"])
+            self.assertFalse(any("nearly the same" in c["words"] for c in left))
+        found = self.cautions(numeric=["monetary"], categories=[])
+        steps = {"monetary": {"transform": "none", "scale": "z"}}
+        found = self.cautions(numeric=["monetary"], categories=[], steps=steps)
+        skewed = next(c for c in found if "skewed as prepared" in c["words"])
+        ranks = next(r for r in skewed["remedies"] if r["label"] == "Take ranks")
+        self.assertFalse(any("skewed" in c["words"] for c in self.cautions(**ranks["draft"])))
+        recipe = self.get("groups")["recipe"]
+        self.assertTrue(next(n for n in recipe["numeric"] if n["name"] == "monetary")["own_steps"])
+        found = self.cautions(numeric=["trend"], categories=[])
+        lacking = next(c for c in found if "lack Trend" in c["words"])
+        missing = next(n for n in recipe["numeric"] if n["name"] == "trend")["missing"]
+        self.assertIn(f"{missing:,} customers", lacking["words"])
+        found = self.cautions(numeric=["frequency"], categories=[], most=3)
+        self.assertFalse(any("few for" in c["words"] for c in found))
+
+    def test_weights_methods_and_limits_reach_the_grouping(self):
+        page = self.quick(weights={"recency": 0, "plan": 2.0}, most=3)
+        self.assertEqual(page["dropped"], ["recency"])
+        self.assertEqual([r["k"] for r in page["candidates"]], [2, 3])
+        self.assertGreater(page["recipe"]["seconds"], 0)
+        tree = self.quick(method="hierarchical", linkage="single", most=3)
+        self.assertEqual(tree["method"], "hierarchical")
+        worst = max(tree["candidates"], key=lambda r: r["moved"])
+        if worst["refusal"]:
+            answer = self.send("post", "groups/adopt", {"grouping": worst["id"]}, 400)
+            self.assertIn("single linkage", answer["detail"])
+        modes = self.quick(numeric=[], categories=["plan", "garden"], most=3)
+        self.assertEqual(modes["method"], "k-modes")
+        self.send("put", "groups/recipe", {"weights": {"recency": -1}}, 400)
+        self.send("put", "groups/recipe", {"most": 21}, 400)
+        more = self.get("groups")["recipe"]["draft"] | {"most": 5}
+        self.send("put", "groups/recipe", more)
+        self.assertIn("up to 3 were tried", self.get("groups")["status"]["words"])
+        again = self.sweep()
+        self.assertEqual([r["k"] for r in again["candidates"]][:2], [2, 3])
+
+    def test_gap_and_a_hundred_resamplings(self):
+        page = self.quick(gap=True, most=3)
+        self.assertTrue(all(row["gap"] is not None for row in page["candidates"]))
+        row = self.row(page, 3)
+        self.assertEqual(row["resampled"], 20)
+        self.send("post", f"groups/{row['id']}/open", status=202)
+        run_jobs()
+        after = self.row(self.get("groups"), 3)
+        self.assertEqual((after["resampled"], len(after["stability"])), (100, 3))
+        profile = self.get(f"groups/{row['id']}/profile")
+        self.assertEqual([g["stability"] for g in profile["groups"]], after["stability"])
+        self.assertEqual([g["customers"] for g in profile["groups"]], row["counts"])
+        lens = self.send("post", "lens", {"clauses": [{"field": row["field"], "values": ["2"]}]})
+        self.assertEqual(lens["lens"]["money"], profile["groups"][1]["money"])
+        self.assertTrue(all(1 <= len(g["traits"]) <= 3 for g in profile["groups"]))
+        self.assertAlmostEqual(sum(g["error_share"] for g in profile["groups"]), 1.0)
+
+    def test_the_balance_tells_what_it_would_change(self):
+        self.send(
+            "put", "groups/recipe", {"numeric": ["recency", "frequency"], "categories": ["plan"]}
+        )
+        found = self.get("groups/balance", k=4)
+        by = {stop["balance"]: stop for stop in found["stops"]}
+        self.assertEqual((by[1.0]["moved"], by[0.0]["categories"]), (0, 0))
+        shares = [stop["categories"] for stop in found["stops"]]
+        self.assertEqual(shares, sorted(shares))
+        self.assertGreater(by[4.0]["moved"], 0)
+        self.send("put", "groups/recipe", {"numeric": ["recency"], "categories": []})
+        self.get("groups/balance", 400)
+
+
+class Maps(GroupCase):
+    def points(self, pk, **query):
+        answer = self.client.get(self.url(f"groups/{pk}/points"), query)
+        self.assertEqual(answer.status_code, 200, answer.content[:300])
+        return pa.ipc.open_stream(io.BytesIO(answer.content)).read_all()
+
+    def test_components_measures_and_the_lens(self):
+        page = self.quick(most=3)
+        row = self.row(page, 3)
+        found = self.get(f"groups/{row['id']}/map")
+        self.assertAlmostEqual(sum(found["explained"]), 1.0)
+        self.assertEqual(found["customers"], page["customers"])
+        axes = "component:1,measure:frequency"
+        plane = self.get(f"groups/{row['id']}/plane", axes=axes)
+        made = made_or_job(self.study, default_window(self.study))
+        labels = self.labels(row["id"])
+        visits = np.asarray(made.column("frequency").values)
+        for g in range(3):
+            mean = visits[: len(labels)][labels == g].mean()
+            self.assertAlmostEqual(plane["axes"][1]["centres"][g], mean)
+        points = self.points(row["id"], axes=axes, colour="trait:plan")
+        numbers = points["number"].to_numpy()
+        self.assertEqual(len(numbers), page["customers"])
+        np.testing.assert_array_equal(points["a1"].to_numpy(), visits[numbers])
+        np.testing.assert_array_equal(points["group"].to_numpy(), labels[numbers])
+        # A box over the picture is a clause on the component, and holds just these customers.
+        along = points["a0"].to_numpy()
+        clause = {"field": plane["axes"][0]["field"], "ranges": [[0.5, None]]}
+        lens = self.send("post", "lens", {"clauses": [clause]})
+        self.assertEqual(lens["lens"]["customers"], int((along >= 0.5).sum()))
+        within = self.points(row["id"], axes=axes, lens=lens["digest"])
+        self.assertEqual(int(within["inside"].to_numpy().sum()), lens["lens"]["customers"])
+        self.assertEqual(len(self.points(row["id"], axes=axes, most=50)), 50)
+        self.get(f"groups/{row['id']}/plane", 404, axes="measure:nothing")
+        self.get(f"groups/{row['id']}/plane", 400, axes=",".join(["component:1"] * 7))
+        self.get("groups/999999/map", 404)
+
+    def test_density_where_there_are_more_than_points_can_show(self):
+        row = self.row(self.quick(most=2), 2)
+        with mock.patch.object(maps, "MOST_POINTS", 100):
+            plane = self.get(f"groups/{row['id']}/plane", axes="measure:recency,measure:tenure",
+                             colour="measure:tenure")  # fmt: skip
+        self.assertEqual(sum(plane["cells"]), plane["customers"])
+        self.assertEqual(plane["shown"], 100)
+        self.assertLess(plane["low"], plane["high"])
+
+    def test_silhouettes_by_customer_are_the_rows_own(self):
+        row = self.row(self.quick(most=3), 3)
+        found = self.get(f"groups/{row['id']}/widths")
+        self.assertAlmostEqual(found["mean"], row["silhouette"])
+        for group, mean in zip(found["groups"], found["means"], strict=True):
+            self.assertEqual(group, sorted(group, reverse=True))
+            self.assertAlmostEqual(np.mean(group) / 1000, mean, places=2)
+        lens = self.send("post", "lens", {"clauses": [{"field": row["field"], "values": ["1"]}]})
+        inside = self.get(f"groups/{row['id']}/widths", lens=lens["digest"])["inside"]
+        self.assertEqual([all(inside[0]), any(inside[1]), any(inside[2])], [True, False, False])
+
+    def test_the_neighbourhood_is_laid_out_once(self):
+        row = self.row(self.quick(most=2), 2)
+        self.get(f"groups/{row['id']}/plane", 404, axes="neighbour:1,neighbour:2")
+        self.send("post", f"groups/{row['id']}/neighbourhood", status=202)
+        self.assertEqual(self.get(f"groups/{row['id']}/map")["job"]["state"], "waiting")
+        run_jobs()
+        found = self.get(f"groups/{row['id']}/map")
+        self.assertTrue(found["neighbourhood"])
+        self.assertGreater(found["trust"], 0.8)
+        points = self.points(row["id"], axes="neighbour:1,neighbour:2")
+        self.assertEqual(len(points), found["customers"])
+
+
+class Trees(GroupCase):
+    def test_four_linkages_and_a_cut_that_can_be_judged(self):
+        self.send("put", "groups/recipe", {"numeric": ["recency", "frequency"], "categories": []})
+        self.assertEqual(self.get("groups/merges")["trees"], [])
+        self.send("post", "groups/merges", status=202)
+        run_jobs()
+        page = self.get("groups/merges")
+        self.assertEqual([t["linkage"] for t in page["trees"]],
+                         ["ward", "average", "complete", "single"])  # fmt: skip
+        for tree in page["trees"]:
+            self.assertEqual(sum(tree["sizes"]), page["customers"])
+            self.assertEqual(len(tree["merges"]), LEAVES - 1)
+            self.assertEqual(tree["heights"], sorted(tree["heights"]))
+        ward = page["trees"][0]
+        rows = self.quick(numeric=["recency", "frequency"], categories=[], method="hierarchical",
+                          most=2)["candidates"]  # fmt: skip
+        # The last merge joins the two groups that the cut into two gives, before the adopting pass.
+        a, b = ward["merges"][-1]
+        sizes = list(ward["sizes"])
+        for one, other in ward["merges"]:
+            sizes.append(sizes[one] + sizes[other])
+        moved = rows[0]["moved"] * page["customers"]
+        gap = abs(max(sizes[a], sizes[b]) - rows[0]["counts"][0])
+        self.assertLessEqual(gap, moved + 1e-6)
+
+    def test_branches_do_not_cross(self):
+        rng = np.random.default_rng(3)
+        parent, pairs, heights = list(range(150)), [], []
+        for step in range(149):
+            a, b = rng.choice(sorted(set(parent)), 2, replace=False)
+            pairs.append((a, b))
+            heights.append(step + 1.0)
+            parent = [min(a, b) if p in (a, b) else p for p in parent]
+        tree = tree_of(np.array(pairs), np.array(heights), np.ones(150, np.int64))
+        body = summary("ward", tree)
+        self.assertEqual((len(body.sizes), sum(body.sizes)), (LEAVES, 150))
+        spans = [(n, n) for n in range(LEAVES)]
+        for a, b in body.merges:
+            self.assertEqual(spans[a][1] + 1, spans[b][0])
+            spans.append((spans[a][0], spans[b][1]))
+        self.assertEqual(spans[-1], (0, LEAVES - 1))
+        small = summary("ward", tree_of(np.array([[0, 1]]), np.array([2.0]), np.array([3, 4])))
+        self.assertEqual((small.sizes, small.merges, small.summarised), ([3, 4], [(0, 1)], False))
+
+
+class Proposals(GroupCase):
+    def test_three_kinds_with_reasons_within_a_budget(self):
+        plan = {"numeric": None, "categories": ["plan"]}
+        self.send("put", "groups/recipe", plan)
+        with mock.patch.object(proposing, "LARGEST", 4), mock.patch.object(
+            proposing, "_offered",
+            lambda study, made: (["recency", "frequency", "tenure", "trend"], ["trait:plan"]),
+        ):  # fmt: skip
+            self.send("post", "groups/proposals", {"seconds": 60}, 202)
+            self.assertEqual(self.get("groups/proposals")["job"]["state"], "waiting")
+            run_jobs()
+            page = self.get("groups/proposals")
+        self.assertTrue(page["done"])
+        self.assertEqual([p["kind"] for p in page["proposals"]],
+                         ["what tells apart", "all alike", "a tree"])  # fmt: skip
+        self.assertEqual(page["left_out"][0]["label"], "Trend")
+        for proposal in page["proposals"]:
+            self.assertEqual(proposal["tried"], [2, 3])
+            self.assertTrue(proposal["reasons"])
+            run = self.get("groups", run=proposal["run"])
+            self.assertIn(proposal["candidate"]["id"], [r["id"] for r in run["candidates"]])
+        adopted = self.send("post", "groups/adopt",
+                            {"grouping": page["proposals"][0]["candidate"]["id"]})  # fmt: skip
+        self.assertEqual(adopted["k"], page["proposals"][0]["candidate"]["k"])
+        self.send("post", "groups/proposals", {"seconds": 7}, 400)
+
+    def test_a_budget_that_is_spent_leaves_what_is_there(self):
+        self.send("put", "groups/recipe", {"categories": []})
+        with mock.patch.object(proposing, "LARGEST", 3), mock.patch.object(
+            proposing, "_offered", lambda study, made: (["recency", "frequency"], [])
+        ), mock.patch.object(proposing, "BUDGETS", (0,)):  # fmt: skip
+            self.send("post", "groups/proposals", {"seconds": 0}, 202)
+            run_jobs()
+            self.assertEqual(len(self.get("groups/proposals")["proposals"]), 1)
+        self.assertEqual(Job.objects.get(kind="groups.propose").state, Job.DONE)
