@@ -14,7 +14,16 @@ from sortija.core.engine import Engine, chunk_bounds
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import ON_OFFER
 from sortija.core.measures.catalogue import MEASURES, Measure
-from sortija.core.measures.kernels import DAYS, FIXED, NO_VISIT, PATTERNS, day_money, derive_block
+from sortija.core.measures.kernels import (
+    DAYS,
+    EVERYONE,
+    FIXED,
+    NO_VISIT,
+    PATTERNS,
+    against_everyone,
+    day_money,
+    derive_block,
+)
 from sortija.core.measures.naming import Layout, Names, layout_of
 from sortija.core.measures.window import EPOCH, Spans, Window, spans_of
 from sortija.core.progress import Progress, silent
@@ -150,7 +159,10 @@ def derive_series(
     totals = np.zeros((many, n), np.int64)
     first_ever = np.full(n, -1, np.int64)
     blocks = chunk_bounds(n)
-    everyone = np.zeros((max(len(blocks), 1), many, 4), np.int64)
+    everyone = np.zeros((max(len(blocks), 1), many, len(EVERYONE)), np.int64)
+    rhythms = np.zeros((max(len(blocks), 1), many, 2 * len(spans.season) + 1), np.int32)
+    names_of = (*FIXED, *layout.shares)
+    columns = [place for place, name in enumerate(names_of) if name not in layout.left_out]
     cost = log.cost if log.cost is not None else np.zeros(0, np.int64)
     rates = np.array(names.rates or ((np.nan,) if log.cost is not None else ()), np.float64)
     dates = np.zeros(0) if joined is None else joined
@@ -161,28 +173,31 @@ def derive_series(
             log.start, log.day, log.receipt, log.quantity, log.money, log.kind,
             log.department, log.channel, log.site, log.bits, cost, rates, dates,
             *blocks[place], mask, ON_OFFER, spans.first_days, spans.as_ofs, spans.of_day,
-            spans.season, layout.at, layout.slots, 10.0**scale,
-            values, reasons, totals, first_ever, everyone[place],
+            spans.season, layout.at, np.array(columns), layout.slots, 10.0**scale,
+            values, reasons, totals, first_ever, everyone[place], rhythms[place],
         )  # fmt: skip
 
     engine.map(block, range(len(blocks)))
-    whole = everyone.sum(axis=0)
+    whole, rhythm = everyone.sum(axis=0), rhythms.sum(axis=0)
 
     def window(place: int) -> Derived:
-        at = _At(spans, place, days)
+        at = _At(spans, place, days, whole[place], rhythm[place])
         return _finish(at, layout, values[place], reasons[place], totals[place], first_ever,
-                       whole[place], joined)  # fmt: skip
+                       joined)  # fmt: skip
 
     return tuple(engine.map(window, range(many)))
 
 
 @dataclass(frozen=True)
 class _At:
-    """One window of a series, with the sums by day."""
+    """One window of a series, with the sums by day and over everyone, and how many customers have
+    which median gap, in half days."""
 
     spans: Spans
     place: int
     days: _Days
+    everyone: NDArray[np.int64]
+    rhythms: NDArray[np.int64]
 
     @property
     def first(self) -> int:
@@ -218,14 +233,12 @@ def _most_sold(log: Log, mask: int, kind: str, size: int) -> NDArray[np.int64]:
 
 def _finish(
     at: _At, layout: Layout, values: NDArray[np.float64], reasons: NDArray[np.uint8],
-    money: NDArray[np.int64], first_ever: NDArray[np.int64], whole: NDArray[np.int64],
-    joined: NDArray[np.float64] | None,
+    money: NDArray[np.int64], first_ever: NDArray[np.int64], joined: NDArray[np.float64] | None,
 ) -> Derived:  # fmt: skip
     """What wants figures of everyone, and the columns under their names."""
-    by_name = {name: values[place] for place, name in enumerate(FIXED)}
-    _silence(by_name["silence"], by_name["recency"], by_name["visit_days"])
-    everyone = _trend_of(whole)
-    by_name["trend"] -= everyone
+    everyone = _trend_of(at.everyone)
+    own, recency, trend = (values[FIXED.index(n)] for n in ("silence", "recency", "trend"))
+    against_everyone(own, recency, trend, _usual_gap(at.rhythms), SHORTEST_GAP, everyone)
     why = {name: reasons[place] for place, name in enumerate(PATTERNS)}
     columns, about = [], {}
     for place, name in enumerate((*FIXED, *layout.shares)):
@@ -243,35 +256,34 @@ def _finish(
         unsure &= np.isnan(joined)
     return Derived(
         table=Table(tuple(columns)), about=about, present=present, known=known, bought=bought,
-        money=money, at_least=unsure, trend=everyone, reconciliation=_reconcile(at, money, present),
+        money=money, at_least=unsure, trend=everyone, reconciliation=_reconcile(at),
     )  # fmt: skip
 
 
-def _silence(
-    own: NDArray[np.float64], recency: NDArray[np.float64], visit_days: NDArray[np.float64]
-) -> None:
-    """Turn each customer's own median gap into the silence, in place."""
-    there = own[visit_days >= 3]
-    base = float(np.median(there)) if len(there) else SHORTEST_GAP
-    np.copyto(own, base, where=np.isnan(own))
-    np.maximum(own, SHORTEST_GAP, out=own)
-    np.divide(recency, own, out=own)
+def _usual_gap(rhythms: NDArray[np.int64]) -> float:
+    """Median over customers of their median gaps, told by how many have which, in half days."""
+    upto = np.cumsum(rhythms)
+    if not upto[-1]:
+        return SHORTEST_GAP
+    low, high = np.searchsorted(upto, [(upto[-1] - 1) // 2, upto[-1] // 2], side="right")
+    return float(low + high) / 4.0
 
 
 def _trend_of(whole: NDArray[np.int64]) -> float:
     """The trend of all customers together."""
-    frequency, gross, early, net = (int(value) for value in whole)
+    frequency, gross, early, net = (int(value) for value in whole[:4])
     half = net / max(frequency, 1) / 2.0
     late = gross - early + half
     return math.log(late / (early + half)) if early + half > 0 and late > 0 else 0.0
 
 
-def _reconcile(at: _At, money: NDArray[np.int64], present: NDArray[np.bool_]) -> Reconciliation:
+def _reconcile(at: _At) -> Reconciliation:
     inside = slice(max(at.first, 0), max(at.as_of, 0))
+    told = dict(zip(EVERYONE, at.everyone.tolist(), strict=True))
     return Reconciliation(
         ledger=int(at.days.every[inside, 1].sum()),
-        table=int(money[present].sum()),
-        without_purchase=int(money[~present].sum()),
+        table=told["table"],
+        without_purchase=told["money"] - told["table"],
         without_customer=int(at.days.ownerless[inside, 1].sum()),
     )
 

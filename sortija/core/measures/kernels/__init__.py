@@ -1,0 +1,18 @@
+"""One pass over the lines of a block of customers, for one window or a series of them."""
+
+from sortija.core.measures.kernels.block import against_everyone, derive_block
+from sortija.core.measures.kernels.days import DAYS, day_money, visits_block
+from sortija.core.measures.kernels.slots import EVERYONE, FIXED, NO_VISIT, PATTERNS, SUMS
+
+__all__ = [
+    "DAYS",
+    "EVERYONE",
+    "FIXED",
+    "NO_VISIT",
+    "PATTERNS",
+    "SUMS",
+    "against_everyone",
+    "day_money",
+    "derive_block",
+    "visits_block",
+]
