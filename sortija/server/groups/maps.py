@@ -18,7 +18,7 @@ from sortija.core.groups.engines import Centres
 from sortija.core.groups.recipe import Preparation, Prepared
 from sortija.core.measures.describe import axis_for
 from sortija.core.measures.pairs import MOST_POINTS, density, sample_rows
-from sortija.core.table import Column, Table
+from sortija.core.table import Column
 from sortija.server.groups.inputs import table_for
 from sortija.server.groups.models import Grouping
 from sortija.server.jobs.models import Job
@@ -154,17 +154,16 @@ def map_of(made: Made, grouping: Grouping) -> Mapped:
     return Mapped(made, grouping, preparation, Centres.from_json(grouping.centres), labels, stamp)
 
 
-def prepared_rows(at: Mapped, rows: NDArray[np.int64] | None = None) -> Prepared:
-    """The grouped customers as prepared, or some of them."""
-    if rows is None:
-        table = table_for(at.made.study, at.made, list(at.preparation.names))
-        return at.preparation.rows(table, at.labels >= 0)
-    some = []
-    for name in at.preparation.names:
-        column = at.made.column(name)
-        values = np.asarray(column.values)[rows]
-        some.append(Column(name, column.kind, values, column.unit, column.levels))
-    return at.preparation.rows(Table(tuple(some)))
+def prepared_rows(at: Mapped) -> Prepared:
+    """The grouped customers as prepared."""
+    return _prepared(Keyed(at.stamp, at))
+
+
+@lru_cache(maxsize=2)
+def _prepared(key: Keyed[Mapped]) -> Prepared:
+    at = key.value
+    table = table_for(at.made.study, at.made, list(at.preparation.names))
+    return at.preparation.rows(table, at.labels >= 0)
 
 
 @lru_cache(maxsize=8)

@@ -14,7 +14,7 @@ from sortija.core.groups.grouping import group
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError, prepare
 from sortija.core.measures.pairs import sample_rows
 from sortija.core.portraits.profile import category_profile, numeric_profile
-from sortija.core.table import Table
+from sortija.core.table import Column, Table
 from sortija.server.groups.inputs import inputs_of, table_for
 from sortija.server.groups.models import Grouping
 from sortija.server.jobs.models import Job
@@ -167,24 +167,28 @@ def balance_page(study: Study, made: Made, k: int) -> BalancePage:
 def _balanced(key: Keyed[tuple[Study, Made, Recipe]]) -> BalancePage:
     study, made, recipe = key.value
     k = int(key.key[1])  # type: ignore[index]
-    rows = np.zeros(made.size, np.bool_)
-    rows[sample_rows(np.flatnonzero(made.present), _SAMPLE, _SEED)] = True
-    table = table_for(study, made, [*recipe.numeric, *recipe.categories])
+    rows = sample_rows(np.flatnonzero(made.present), _SAMPLE, _SEED)
+    table = _some(table_for(study, made, [*recipe.numeric, *recipe.categories]), rows)
     light = replace(recipe, starts=_STARTS, method="k-prototypes")
     try:
         present = replace(light, balance=max(recipe.balance, _NEXT_TO_NOTHING))
-        now = group(prepare(table, present, rows), k, light)
-        stops = [_stop(stop, table, light, rows, now) for stop in STOPS]
+        now = group(prepare(table, present), k, light)
+        stops = [_stop(stop, table, light, now) for stop in STOPS]
     except RecipeError as problem:
         raise Problem(str(problem)) from problem
     return BalancePage(k=k, customers=len(now.labels), stops=stops)
 
 
-def _stop(
-    stop: float, table: Table, recipe: Recipe, rows: NDArray[np.bool_], now: Fit
-) -> BalanceStop:
+def _some(table: Table, rows: NDArray[np.int64]) -> Table:
+    """Some rows of a table."""
+    return Table(
+        tuple(Column(c.name, c.kind, np.asarray(c.values)[rows], c.unit, c.levels) for c in table)
+    )
+
+
+def _stop(stop: float, table: Table, recipe: Recipe, now: Fit) -> BalanceStop:
     """The present groups drawn on under another balance: what moves then is the balance's doing."""
-    prepared = prepare(table, replace(recipe, balance=max(stop, _NEXT_TO_NOTHING)), rows)
+    prepared = prepare(table, replace(recipe, balance=max(stop, _NEXT_TO_NOTHING)))
     found = lloyd(prepared, now.centres)
     moved = int((found.labels != now.labels).sum())
     return BalanceStop(balance=stop, categories=round(100 * _decided(prepared)), moved=moved)

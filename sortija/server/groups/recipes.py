@@ -121,8 +121,8 @@ def _reason(look: dict[str, Any], transform: str) -> str:
     if raw is None or after is None:
         return ""
     if transform in ("log", "root"):
-        return f"skew {raw:.1f} as it is, {after:.1f} as prepared"
-    return f"skew {after:.1f} as prepared"
+        return f"skew {raw:.1f} to {after:.1f}"
+    return f"skew {after:.1f}"
 
 
 def _trait(made: Made, plan: Plan, draft: Draft, name: str, picked: list[str]) -> CategoryInput:

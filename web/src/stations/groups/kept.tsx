@@ -86,10 +86,14 @@ export function KeptList({ onRun, onCompare }: Props) {
         <button
           type="button"
           className="rounded-md border border-line px-2.5 py-1 hover:border-quiet disabled:opacity-45"
-          disabled={second === undefined}
-          onClick={() => onCompare(`g${first}`, `g${second}`)}
+          disabled={first === undefined}
+          onClick={() => onCompare(`g${first}`, second === undefined ? "ladder" : `g${second}`)}
         >
-          {second === undefined ? "Tick two to compare" : "Compare these two"}
+          {first === undefined
+            ? "Tick one or two to compare"
+            : second === undefined
+              ? "Compare it with the tiers, a trait …"
+              : "Compare these two"}
         </button>
       </div>
       <div className="max-h-[520px] overflow-auto">

@@ -29,7 +29,7 @@ function entries(recipe: Recipe): Entry[] {
     label: row.label,
     picked: row.picked,
     number: true,
-    note: row.missing ? `${count(row.missing)} missing` : preparation(row.steps),
+    note: told(row.role, row.missing ? `${count(row.missing)} missing` : preparation(row.steps)),
     more: row.reason,
     picture: <TinyThread shape={row.shape} prepared={row.prepared} />,
   }));
@@ -39,11 +39,16 @@ function entries(recipe: Recipe): Entry[] {
     label: row.label,
     picked: row.picked,
     number: false,
-    note: `${row.values} values`,
+    note: told(row.role, `${row.values} values`),
     more: row.levels.join(", "),
     picture: <TinyShares shares={row.shares} whole={recipe.customers} />,
   }));
   return [...numbers, ...traits];
+}
+
+/** A note, with the role that the column has at Measures where it is not to shape the groups. */
+function told(role: string, words: string): string {
+  return role === "shapes" ? words : `${words} · ${role === "out" ? "left out" : "describes"}`;
 }
 
 /** All columns with small threads; a click, or Enter on the marked one, picks or leaves one. */

@@ -62,8 +62,8 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
           <Line
             key={row.name}
             label={row.label}
-            title={`${row.label}: ${preparation(row.steps)}. ${row.reason}`}
-            note={preparation(row.steps)}
+            title={`${row.label}: ${preparation(row.steps)}${row.reason && `, ${row.reason}`}. At Measures it ${role(row.role)}.`}
+            note={[preparation(row.steps), row.reason].filter(Boolean).join(": ")}
             own={row.own_steps}
             weight={row.weight}
             picture={<TinyThread shape={row.shape} prepared={row.prepared} />}
@@ -83,7 +83,7 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
           <Line
             key={row.name}
             label={row.label}
-            title={`${row.label}: ${row.levels.join(", ")}`}
+            title={`${row.label}: ${row.levels.join(", ")}. At Measures it ${role(row.role)}.`}
             note={`${row.values} values`}
             own={false}
             weight={row.weight}
@@ -123,6 +123,11 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
       )}
     </section>
   );
+}
+
+/** What a column's role at Measures says. */
+export function role(name: string): string {
+  return name === "out" ? "is left out" : `${name} the groups`;
 }
 
 function without(names: string[] | null | undefined, name: string): string[] {
