@@ -11,7 +11,7 @@ import sys
 import tempfile
 from pathlib import Path
 
-PARTS = ("groups", "measures", "windows", "derive", "ledger", "large", "lens", "page")
+PARTS = ("groups", "measures", "windows", "derive", "ledger", "large", "lens", "page", "stations")
 HEAD = (
     "| what | ours | reference | ratio | asked for | met |\n| --- | --- | --- | --- | --- | --- |"
 )

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from benchmarks.ledger import _bare_copy, _intake, _uploaded
+from benchmarks.stations import large_rows
 from benchmarks.support import Row, forget_peak, peak, timed
 
 LINES = 10_000_000
@@ -152,4 +153,5 @@ def run() -> list[Row]:
         Row(f"slowest Ledger screen after a switch, 10M lines, 1M customers: {name}",
             f"{1000 * slowest:.0f} ms", "300 ms", slowest / 0.3, "at most 1", slowest <= 0.3),
         *measured,
+        *large_rows(screens, intake.study),
     ]  # fmt: skip

@@ -88,6 +88,7 @@ def main() -> int:
     parser = argparse.ArgumentParser(prog="./start", add_help=False)
     parser.add_argument("--fresh", action="store_true")
     parser.add_argument("--port", type=int)
+    parser.add_argument("--members", type=int, default=6000)
     options = parser.parse_args()
     port = _port(options.port)
     url = os.environ.setdefault("SORTIJA_URL", f"http://127.0.0.1:{port}")
@@ -106,7 +107,7 @@ def main() -> int:
         _manage("migrate", "--verbosity", "0")
         warming.join()
         print("Bringing in the Marrowmere demo …", flush=True)
-        _manage("load_demo", "--person", "analyst")
+        _manage("load_demo", "--person", "analyst", "--members", str(options.members))
         server = house.open(
             sys.executable, "-m", "gunicorn", "sortija.server.wsgi", "--bind", f"127.0.0.1:{port}",
             "--workers", "1", "--threads", "8", "--log-level", "warning", "--timeout", "120",

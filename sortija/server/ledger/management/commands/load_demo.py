@@ -11,7 +11,7 @@ from sortija.demo.files import write_demo
 from sortija.server.accounts.models import Person
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
-from sortija.server.ledger.intakes import count_intake, review
+from sortija.server.ledger.intakes import change_mapping, count_intake, review
 from sortija.server.ledger.uploads import take_file
 from sortija.server.studies.actions import start_study
 from sortija.server.studies.models import Study
@@ -41,6 +41,8 @@ class Command(BaseCommand):
         for path in (demo.log, demo.members, demo.responses, demo.offers, demo.districts):
             if path.name not in done:
                 intake = review(study, person, take_file(study, path))
+                if path == demo.log:  # in a large demo the first rows do not tell days from months
+                    intake = change_mapping(intake, {**intake.mapping, "month_first": False})
                 self._count(count_intake(intake, person))
         self.stdout.write(f"{NAME} is in.")
 
