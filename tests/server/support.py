@@ -52,8 +52,15 @@ def run_jobs() -> None:
 class ServerCase(TransactionTestCase):
     """A real database, real files in a folder of their own, one owner with an empty study."""
 
+    #: Tables of the queue, which emptying the database leaves as they are.
+    queue = "procrastinate_events, procrastinate_periodic_defers, procrastinate_workers"
+
+    def place(self):
+        """A folder for this test's files."""
+        return Path(self.enterContext(tempfile.TemporaryDirectory()))
+
     def setUp(self):
-        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        folder = self.place()
         self.enterContext(
             override_settings(
                 COLUMN_FILES=folder / "columns",
@@ -69,10 +76,7 @@ class ServerCase(TransactionTestCase):
 
     def tearDown(self):
         with connection.cursor() as cursor:
-            cursor.execute(
-                "TRUNCATE procrastinate_jobs, procrastinate_events, "
-                "procrastinate_periodic_defers, procrastinate_workers CASCADE"
-            )
+            cursor.execute(f"TRUNCATE procrastinate_jobs, {self.queue} CASCADE")
             # Emptying a database takes the longer, the more parts of lines have piled up in it.
             cursor.execute(
                 "SELECT inhrelid::regclass::text FROM pg_inherits "

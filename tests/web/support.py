@@ -1,12 +1,20 @@
 """A real browser on a real server with real workers."""
 
 import re
+import shutil
+import tempfile
+import time
+import unittest
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.core.management import CommandError
+from django.db import connection
 from playwright.sync_api import sync_playwright
 
 from sortija.server.accounts.models import SignInLink
+from sortija.server.jobs.models import Job
 from tests.server.support import SMALL, WorkerCase
 
 __all__ = ["BrowserCase", "Station"]
@@ -18,28 +26,122 @@ FLAGS = [
 PASSWORD = "moss and gravel"
 
 
-class BrowserCase(WorkerCase, StaticLiveServerTestCase):
-    """Chromium at 1280×800. Every Playwright call goes through one thread of its own, because
-    Playwright's loop would make Django refuse the database in the test's thread.
+class House:
+    """What starts slowly and serves all tests of a file: Chromium, the workers, their folder.
+
+    Every Playwright call goes through one thread of its own, because Playwright's loop would make
+    Django refuse the database in the test's thread.
     """
 
-    def setUp(self):
-        super().setUp()
-        self.troubles = []
-        self.lane = ThreadPoolExecutor(1)
-        self.workers = [self.worker("quick"), self.worker("long")]
-        self.addCleanup(self._stop)
-        self.run_in_browser(self._open)
+    now = None
 
-    def run_in_browser(self, function, *arguments):
-        return self.lane.submit(function, *arguments).result(timeout=180)
+    def __init__(self):
+        self.folder = Path(tempfile.mkdtemp())
+        self.workers = {}
+        self.lane = ThreadPoolExecutor(1)
+        self.lane.submit(self._open).result(timeout=60)
+
+    @classmethod
+    def open(cls):
+        """The house of this file; it closes behind the file's last test."""
+        if cls.now is None:
+            cls.now = cls()
+            unittest.addModuleCleanup(cls.close)
+        return cls.now
 
     def _open(self):
         self.playwright = sync_playwright().start()
         self.browser = self.playwright.chromium.launch(
             executable_path="/usr/bin/chromium", args=FLAGS
         )
+
+    @classmethod
+    def close(cls):
+        house, cls.now = cls.now, None
+        house.stop_workers()
+
+        def close():
+            house.browser.close()
+            house.playwright.stop()
+
+        house.lane.submit(close).result(timeout=60)
+        house.lane.shutdown()
+        cls._wait_for_answers()
+        shutil.rmtree(house.folder, ignore_errors=True)
+
+    @staticmethod
+    def _wait_for_answers(seconds=20):
+        """What the closed browser had asked for may still be answered, from the database."""
+        others = (
+            "SELECT count(*) FROM pg_stat_activity "
+            "WHERE datname = current_database() AND pid <> pg_backend_pid()"
+        )
+        end = time.monotonic() + seconds
+        with connection.cursor() as cursor:
+            while time.monotonic() < end:
+                cursor.execute(others)
+                if cursor.fetchone() == (0,):
+                    return
+                time.sleep(0.2)
+
+    def stop_workers(self):
+        while self.workers:
+            _, worker = self.workers.popitem()
+            worker.terminate()
+            worker.wait(20)
+
+
+class BrowserCase(WorkerCase, StaticLiveServerTestCase):
+    """Chromium at 1280×800, a context of its own for every test."""
+
+    # The workers go on from test to test, and stay registered with the queue.
+    queue = "procrastinate_events, procrastinate_periodic_defers"
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.house = House.open()
+
+    def place(self):
+        return self.house.folder
+
+    def setUp(self):
+        super().setUp()
+        self.troubles = []
+        self.browser = self.house.browser
+        for lane in ("quick", "long"):
+            self.start_worker(lane)
+        self.addCleanup(self._leave)
+        self.run_in_browser(self._come)
+
+    def start_worker(self, lane):
+        if lane not in self.house.workers:
+            self.house.workers[lane] = self.worker(lane)
+
+    def run_in_browser(self, function, *arguments):
+        return self.house.lane.submit(function, *arguments).result(timeout=180)
+
+    def _come(self):
         self.page = self.new_page()
+
+    def _fixture_teardown(self):
+        """Empty the database; a worker that looks for work just then may be in the way."""
+        for again in (True, True, False):
+            try:
+                return super()._fixture_teardown()
+            except CommandError:
+                if not again:
+                    raise
+
+    def _leave(self):
+        def close():
+            for context in self.browser.contexts:
+                context.close()
+
+        self.run_in_browser(close)
+        # Nothing may be at work while the database is emptied.
+        if Job.objects.filter(state__in=Job.OPEN).exists():
+            self.house.stop_workers()
 
     def new_page(self):
         """A page of a person of its own, whose console and policy reports are listened to."""
@@ -59,15 +161,6 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
     def _heard(self, message):
         if message.type == "error":
             self.troubles.append(f"console: {message.text}")
-
-    def _stop(self):
-        def close():
-            self.browser.close()
-            self.playwright.stop()
-
-        self.run_in_browser(close)
-        self.lane.shutdown()
-        self.stop_workers()
 
     def link(self, person):
         """A one-time sign-in link's path."""
@@ -95,10 +188,7 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
 
     def stop_workers(self):
         """From here on nothing that was asked for is done."""
-        while self.workers:
-            worker = self.workers.pop()
-            worker.terminate()
-            worker.wait(20)
+        self.house.stop_workers()
 
     def figure(self, locator):
         """The first whole number in a text."""

@@ -269,9 +269,9 @@ class Identities(GroupCase):
         page.get_by_role("button", name="12 groups: silhouette").click()
         self.fits(page)
         page.get_by_role("tab", name="In use").click()
-        self.assertEqual(
-            page.get_by_role("region", name="Segments in use").locator("li").count(), 12
-        )
+        segments = page.get_by_role("region", name="Segments in use").locator("li")
+        segments.nth(11).wait_for()
+        self.assertEqual(segments.count(), 12)
         self.fits(page)
         page.get_by_role("tab", name=re.compile("^Map")).click()
         page.get_by_role("region", name="Map of 12 groups").wait_for()

@@ -96,7 +96,7 @@ class States(BrowserCase):
         self.run_in_browser(self.stale, self.link(self.owner))
         Job.objects.filter(state__in=Job.OPEN).update(state=Job.FAILED, error="The disk is full.")
         self.run_in_browser(self.broken)
-        self.workers.append(self.worker("quick"))
+        self.start_worker("quick")
         self.run_in_browser(self.mended)
         self.assertEqual(self.troubles, [])
 

@@ -168,7 +168,7 @@ def _found(key: Keyed[tuple[Made, Plan, Draft]]) -> list[Caution]:
     made, plan, draft = key.value
     return [
         *_levels(made, draft), *_ids_and_constants(made, draft), *_same(made, draft),
-        *_lacking(made, draft), *_skewed(made, plan, draft), *_few(made, draft),
+        *_lacking(made, plan, draft), *_skewed(made, plan, draft), *_few(made, draft),
     ]  # fmt: skip
 
 
@@ -249,17 +249,29 @@ def _same(made: Made, draft: Draft) -> list[Caution]:
     return out
 
 
-def _lacking(made: Made, draft: Draft) -> list[Caution]:
+def _lacking(made: Made, plan: Plan, draft: Draft) -> list[Caution]:
     out, present = [], max(int(made.present.sum()), 1)
     for name in draft.numeric or []:
         missing = int((made.column(name).missing & made.present).sum())
-        own = draft.steps.get(name)
-        if missing / present <= LACKS or (own is not None and own.fill != "leave out"):
+        filled = steps_of(made, plan, draft, name).fill != "leave out"
+        if filled or missing / present <= LACKS:
             continue
         label = made.about(name).label
         words = f"{missing:,} customers ({missing / present:.0%}) lack {label} and would stay out."
-        out.append(Caution(column=name, words=words, remedies=[_leave_out(draft, made, name)]))
+        remedies = [_leave_out(draft, made, name)]
+        if not made.about(name).by_definition:
+            remedies.insert(0, _fill(made, plan, draft, name))
+        out.append(Caution(column=name, words=words, remedies=remedies))
     return out
+
+
+def _fill(made: Made, plan: Plan, draft: Draft, name: str) -> Remedy:
+    """Neighbours lend a value; not offered for what is missing by definition."""
+    own = StepsBody(**{**steps_of(made, plan, draft, name).__dict__, "fill": "neighbours"})
+    steps = draft.steps | {name: own}
+    return Remedy(
+        label="Fill in from alike customers", draft=draft.model_copy(update={"steps": steps})
+    )
 
 
 def _skewed(made: Made, plan: Plan, draft: Draft) -> list[Caution]:

@@ -41,6 +41,14 @@ class Recipes(GroupCase):
         lacking = next(c for c in found if "lack Trend" in c["words"])
         missing = next(n for n in recipe["numeric"] if n["name"] == "trend")["missing"]
         self.assertIn(f"{missing:,} customers", lacking["words"])
+        # Filled in by choice, but never where it is missing by definition.
+        self.assertEqual([r["label"] for r in lacking["remedies"]], ["Go without Trend"])
+        name = next(n["name"] for n in recipe["numeric"] if n["name"].endswith("birth_year"))
+        found = self.cautions(numeric=["frequency", name], categories=[])
+        lacking = next(c for c in found if "would stay out" in c["words"])
+        filled = lacking["remedies"][0]
+        self.assertEqual(filled["label"], "Fill in from alike customers")
+        self.assertFalse(any("stay out" in c["words"] for c in self.cautions(**filled["draft"])))
         found = self.cautions(numeric=["frequency"], categories=[], most=3)
         self.assertFalse(any("few for" in c["words"] for c in found))
 
