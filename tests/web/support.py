@@ -126,12 +126,11 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
 
     def _fixture_teardown(self):
         """Empty the database; a worker that looks for work just then may be in the way."""
-        for again in (True, True, False):
-            try:
-                return super()._fixture_teardown()
-            except CommandError:
-                if not again:
-                    raise
+        try:
+            super()._fixture_teardown()
+        except CommandError:
+            time.sleep(1)
+            super()._fixture_teardown()
 
     def _leave(self):
         def close():
