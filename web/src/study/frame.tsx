@@ -64,11 +64,14 @@ function monthsOn(iso: string, months: number): string {
 
 const LATE_AFTER = 400;
 
-/** Whether figures on the screen have been asked anew, and the answer takes its time. */
+/** Whether figures on the screen are known to be of before, and the answer takes its time. */
 function useLate(study: number): boolean {
   const asking = useIsFetching({
     queryKey: ["study", study],
-    predicate: (query) => query.isActive() && query.queryKey[2] !== "trail",
+    predicate: (query) =>
+      query.isActive() &&
+      query.queryKey[2] !== "trail" &&
+      (query.state.isInvalidated || query.state.data === undefined),
   });
   const [late, setLate] = useState(false);
   useEffect(() => {

@@ -31,10 +31,13 @@ export function useTrail(study: number, view: View) {
   });
 }
 
-/** Ask for a study's pages anew. An answer that is on its way is waited for: it would never come
- * where the server takes longer than the time between two of these. */
-export function askAnew(queries: QueryClient, study: number) {
-  return queries.invalidateQueries({ queryKey: ["study", study] }, { cancelRefetch: false });
+/** Look again at a study's pages while a job gets on: what they show is not out of date, there may
+ * be more of it. An answer that is on its way is waited for: it would never come where the server
+ * takes longer than the time between two looks. */
+export function lookAgain(queries: QueryClient, study: number) {
+  const queryKey = ["study", study];
+  void queries.invalidateQueries({ queryKey, type: "inactive", refetchType: "none" });
+  return queries.refetchQueries({ queryKey, type: "active" }, { cancelRefetch: false });
 }
 
 const SLOW = 2000;
@@ -59,7 +62,7 @@ export function usePulse(study: number) {
     if (seen.current && (seen.current !== mark || running)) {
       // A change of the study outdates answers on their way; a job's progress does not.
       void (seen.current === mark
-        ? askAnew(queries, study)
+        ? lookAgain(queries, study)
         : queries.invalidateQueries({ queryKey: ["study", study] }));
     }
     seen.current = mark;

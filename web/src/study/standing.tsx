@@ -6,7 +6,7 @@ import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { Arc } from "@/marks/state-mark";
 import { useStudy } from "@/study/context";
-import { askAnew, useJobActions } from "@/study/queries";
+import { lookAgain, useJobActions } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { Failed, Working } from "@/ui/status";
 
@@ -24,7 +24,7 @@ export function Standing({ status, offer }: { status: Status; offer?: ReactNode 
   // The pulse sees jobs that are there when it looks; one that ends sooner would be missed here.
   useEffect(() => {
     if (!open) return;
-    const timer = window.setInterval(() => void askAnew(queries, study.id), 2000);
+    const timer = window.setInterval(() => void lookAgain(queries, study.id), 2000);
     return () => window.clearInterval(timer);
   }, [open, queries, study.id]);
   const begin = (words: string) =>

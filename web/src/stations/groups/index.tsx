@@ -351,8 +351,8 @@ function Remember({ page }: { page: Page }) {
     if (!working) return;
     const timer = window.setInterval(
       () =>
-        void queries.invalidateQueries(
-          { queryKey: ["study", study.id, "groups"] },
+        void queries.refetchQueries(
+          { queryKey: ["study", study.id, "groups"], type: "active" },
           { cancelRefetch: false },
         ),
       400,
