@@ -171,7 +171,7 @@ class WorkerCase(ServerCase):
         words = [sys.executable, "-m", "sortija.server", "work", "--lane", lane]
         return subprocess.Popen(words, cwd=ROOT, env=environment, start_new_session=True)
 
-    def wait(self, reached, seconds=120):
+    def wait(self, reached, seconds=300):
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             if reached():

@@ -39,7 +39,7 @@ class House:
         self.folder = Path(tempfile.mkdtemp())
         self.workers = {}
         self.lane = ThreadPoolExecutor(1)
-        self.lane.submit(self._open).result(timeout=60)
+        self.lane.submit(self._open).result(timeout=300)
 
     @classmethod
     def open(cls):
@@ -64,7 +64,7 @@ class House:
             house.browser.close()
             house.playwright.stop()
 
-        house.lane.submit(close).result(timeout=60)
+        house.lane.submit(close).result(timeout=300)
         house.lane.shutdown()
         cls._wait_for_answers()
         shutil.rmtree(house.folder, ignore_errors=True)
@@ -88,7 +88,7 @@ class House:
         while self.workers:
             _, worker = self.workers.popitem()
             worker.terminate()
-            worker.wait(20)
+            worker.wait(60)
 
 
 class BrowserCase(WorkerCase, StaticLiveServerTestCase):
@@ -119,7 +119,7 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
             self.house.workers[lane] = self.worker(lane)
 
     def run_in_browser(self, function, *arguments):
-        return self.house.lane.submit(function, *arguments).result(timeout=180)
+        return self.house.lane.submit(function, *arguments).result(timeout=900)
 
     def _come(self):
         self.page = self.new_page()
@@ -147,7 +147,7 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
         context = self.browser.new_context(
             viewport={"width": 1280, "height": 800}, base_url=self.live_server_url
         )
-        context.set_default_timeout(20_000)
+        context.set_default_timeout(60_000)
         page = context.new_page()
         page.on("console", self._heard)
         page.on("pageerror", lambda error: self.troubles.append(f"page: {error}"))

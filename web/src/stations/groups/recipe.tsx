@@ -238,9 +238,12 @@ function How({
       >
         <span>
           <b className="font-semibold">Method</b> {method}
+          <span className="block text-11 text-quiet">
+            2 to {draft.most} groups, {draft.starts} starts
+          </span>
         </span>
-        <span className="text-11 text-quiet">
-          2 to {draft.most}, {draft.starts} starts {open ? "▴" : "▾"}
+        <span aria-hidden className="text-11 text-quiet">
+          {open ? "▴" : "▾"}
         </span>
       </button>
       {open && (
