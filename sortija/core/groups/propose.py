@@ -155,6 +155,7 @@ def propose_groups(
     engine: Engine | None = None,
     progress: Progress = silent,
     enough: Callable[[], bool] = lambda: False,
+    known: Collection[str] = (),
 ) -> Iterator[Proposal]:
     """Each proposal as soon as it is there; the first is the one that tells apart most.
 
@@ -162,6 +163,8 @@ def propose_groups(
     ----------
     enough : callable
         Asked between proposals: True when the time is up, and no further kind is tried.
+    known : collection of kinds
+        Those that are there from before and need not be tried again.
 
     Raises
     ------
@@ -179,6 +182,8 @@ def propose_groups(
         ("all alike", plain),
         ("a tree", replace(weighed, method="hierarchical")),
     ):
+        if kind in known:
+            continue
         yield _proposal(kind, table, recipe, rows, ks, engine, progress)  # type: ignore[arg-type]
         if enough():
             return

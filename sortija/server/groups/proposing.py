@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import time
-from typing import Any
+from typing import Any, get_args
 
 from django.db import transaction
 from pydantic import BaseModel
 
 from sortija.core.engine import Engine
 from sortija.core.groups.propose import Inputs as Columns
-from sortija.core.groups.propose import Proposal, inputs_for, propose_groups
+from sortija.core.groups.propose import Kind, Proposal, inputs_for, propose_groups
 from sortija.core.groups.recipe import RecipeError
 from sortija.core.table import Table
 from sortija.server.groups.inputs import chosen, draft_of, inputs_from, table_for
@@ -119,11 +119,14 @@ def _propose(job: Job, running: Running) -> None:
         found = propose_groups(
             table, inputs, made.present, draft_of(study)[0].seed, ks, engine, running.progress,
             enough=lambda: time.monotonic() > ends,
+            known={(row.proposal or {})["kind"] for row in _made_before(study, job.key)},
         )  # fmt: skip
         began = time.monotonic()
         for proposal in found:
             took, began = time.monotonic() - began, time.monotonic()
             _keep(study, made, job, proposal, inputs, took)
+        if time.monotonic() > ends:  # kinds may have been left untried
+            Job.objects.filter(pk=job.pk).update(arguments={**job.arguments, "cut": True})
     except (RecipeError, Problem) as problem:
         raise JobError(str(problem)) from problem
     finally:
@@ -180,9 +183,7 @@ def _named(made: Made, sentences: tuple[str, ...]) -> list[str]:
 def proposals_page(study: Study, made: Made) -> ProposalsPage:
     """What was proposed for the present measures, and how far the work is."""
     stamp = _stamp(study, made)
-    rows = list(
-        Grouping.objects.filter(study=study, proposal__stamp=stamp, binned=False).order_by("id")
-    )
+    rows = _made_before(study, stamp)
     job = Job.objects.filter(study=study.pk, kind="groups.propose", key=stamp).last()
     left = (rows[0].proposal or {}).get("left_out", []) if rows else []
     return ProposalsPage(
@@ -190,8 +191,19 @@ def proposals_page(study: Study, made: Made) -> ProposalsPage:
         left_out=[LeftOut(label=label, why=why) for label, why in left],
         job=job_row(job) if job and job.state != Job.DONE else None,
         budget=int(job.arguments.get("budget", 60)) if job else 60,
-        done=job is not None and job.state == Job.DONE,
+        done=len(rows) == len(get_args(Kind)) or _ran_through(job),
     )  # fmt: skip
+
+
+def _ran_through(job: Job | None) -> bool:
+    """Whether every kind was tried; two of them may have come to the same recipe."""
+    return job is not None and job.state == Job.DONE and not job.arguments.get("cut")
+
+
+def _made_before(study: Study, stamp: str) -> list[Grouping]:
+    """What was proposed for these measures so far."""
+    found = Grouping.objects.filter(study=study, proposal__stamp=stamp, binned=False)
+    return list(found.order_by("id"))
 
 
 def _body(study: Study, made: Made, row: Grouping) -> GroupProposal:

@@ -250,7 +250,14 @@ class Proposals(GroupCase):
         with mock.patch.object(proposing, "LARGEST", 3), mock.patch.object(
             proposing, "_offered", lambda study, made: (["recency", "frequency"], [])
         ), mock.patch.object(proposing, "BUDGETS", (0,)):  # fmt: skip
-            self.send("post", "groups/proposals", {"seconds": 0}, 202)
-            run_jobs()
-            self.assertEqual(len(self.get("groups/proposals")["proposals"]), 1)
-        self.assertEqual(Job.objects.get(kind="groups.propose").state, Job.DONE)
+            found = []
+            for kinds in (1, 2, 3):  # each time one more: what is there is not tried again
+                self.send("post", "groups/proposals", {"seconds": 0}, 202)
+                run_jobs()
+                page = self.get("groups/proposals")
+                self.assertEqual(len(page["proposals"]), kinds)
+                self.assertEqual(page["done"], kinds == 3)
+                self.assertEqual(page["proposals"][: len(found)], found)
+                found = page["proposals"]
+        jobs = Job.objects.filter(kind="groups.propose")
+        self.assertEqual({job.state for job in jobs}, {Job.DONE})

@@ -85,6 +85,7 @@ export function Propose({ onRun, onCompare, onAdopt }: Props) {
                 .
               </b>{" "}
               <span className="text-quiet">
+                {!page.done && "Time was up before the other kinds were tried. "}
                 Measures that are not left out were tried with the picked traits, k from 2 to 11.
                 {page.left_out.length > 0 &&
                   ` Left out: ${page.left_out
