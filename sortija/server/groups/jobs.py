@@ -98,7 +98,6 @@ def keep_candidate(
                 "result": _result(candidate, rows, population.size, inputs),
             },
         )  # fmt: skip
-        touch(study)
     return grouping
 
 

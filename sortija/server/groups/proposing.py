@@ -125,6 +125,7 @@ def _propose(job: Job, running: Running) -> None:
         for proposal in found:
             took, began = time.monotonic() - began, time.monotonic()
             _keep(study, made, job, proposal, inputs, took)
+        touch(study)
         if time.monotonic() > ends:  # kinds may have been left untried
             Job.objects.filter(pk=job.pk).update(arguments={**job.arguments, "cut": True})
     except (RecipeError, Problem) as problem:
@@ -162,7 +163,6 @@ def _keep(
                     ],
                 }  # fmt: skip
             row.save(update_fields=["result", "proposal"])
-        touch(study)
 
 
 def _named(made: Made, sentences: tuple[str, ...]) -> list[str]:

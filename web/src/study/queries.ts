@@ -31,13 +31,23 @@ export function useTrail(study: number, view: View) {
   });
 }
 
+/** Customers of the lens and what a recipe is made of do not change while a job gets on. */
+const SETTLED = ["lens", "fields", "balance", "populations"];
+
 /** Look again at a study's pages while a job gets on: what they show is not out of date, there may
  * be more of it. An answer that is on its way is waited for: it would never come where the server
  * takes longer than the time between two looks. */
 export function lookAgain(queries: QueryClient, study: number) {
   const queryKey = ["study", study];
   void queries.invalidateQueries({ queryKey, type: "inactive", refetchType: "none" });
-  return queries.refetchQueries({ queryKey, type: "active" }, { cancelRefetch: false });
+  return queries.refetchQueries(
+    {
+      queryKey,
+      type: "active",
+      predicate: ({ queryKey: [, , key] }) => !SETTLED.includes(`${key}`),
+    },
+    { cancelRefetch: false },
+  );
 }
 
 const SLOW = 2000;
@@ -46,27 +56,27 @@ const QUICK = 500;
 /** One poll a screen. When the study's revision moves, or a job ends, what is shown is asked anew. */
 export function usePulse(study: number) {
   const queries = useQueryClient();
-  const seen = useRef("");
+  const seen = useRef<{ revision: number; jobs: string } | null>(null);
   const pulse = useQuery({
     queryKey: ["pulse", study],
     queryFn: () => data(api.GET("/api/studies/{study}/pulse", { params: { path: { study } } })),
     refetchInterval: (query) => ((query.state.data?.jobs.length ?? 0) > 0 ? QUICK : SLOW),
     staleTime: 0,
   });
-  const mark = pulse.data
-    ? `${pulse.data.revision}:${pulse.data.jobs.map((job) => job.id).join()}`
-    : "";
-  const running = (pulse.data?.jobs.length ?? 0) > 0;
+  const revision = pulse.data?.revision;
+  const jobs = pulse.data?.jobs.map((job) => job.id).join() ?? "";
   useEffect(() => {
-    if (!mark) return;
-    if (seen.current && (seen.current !== mark || running)) {
-      // A change of the study outdates answers on their way; a job's progress does not.
-      void (seen.current === mark
-        ? lookAgain(queries, study)
-        : queries.invalidateQueries({ queryKey: ["study", study] }));
-    }
-    seen.current = mark;
-  }, [mark, running, pulse.dataUpdatedAt, queries, study]);
+    if (revision === undefined) return;
+    const before = seen.current;
+    seen.current = { revision, jobs };
+    if (!before) return;
+    const now = jobs.split(",");
+    const ended = before.jobs !== "" && before.jobs.split(",").some((job) => !now.includes(job));
+    // A change of the study, or a job that ended, outdates answers on their way; progress does not.
+    if (before.revision !== revision || ended)
+      void queries.invalidateQueries({ queryKey: ["study", study] });
+    else if (jobs) void lookAgain(queries, study);
+  }, [revision, jobs, pulse.dataUpdatedAt, queries, study]);
   return pulse;
 }
 

@@ -355,7 +355,7 @@ function Remember({ page }: { page: Page }) {
           { queryKey: ["study", study.id, "groups"], type: "active" },
           { cancelRefetch: false },
         ),
-      400,
+      250,
     );
     return () => window.clearInterval(timer);
   }, [working, queries, study.id]);

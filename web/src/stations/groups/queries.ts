@@ -55,6 +55,7 @@ export function useTold() {
 
 /** Change the recipe, run it, adopt a candidate. */
 export function useGroupActions(recipe: Recipe, inUse: number) {
+  const queries = useQueryClient();
   const { study, view, takeBack } = useStudy();
   const say = useNotice();
   const told = useTold();
@@ -81,7 +82,13 @@ export function useGroupActions(recipe: Recipe, inUse: number) {
           params: { ...path, query: view as never },
         }),
       ),
-    ...told,
+    onError: told.onError,
+    // Nothing but this station is another for it: the workers have the machine to themselves.
+    onSettled: () =>
+      Promise.all([
+        queries.invalidateQueries({ queryKey: ["study", study.id, "groups"] }),
+        queries.invalidateQueries({ queryKey: ["pulse", study.id] }),
+      ]),
   });
   const adopt = useMutation({
     mutationFn: (grouping: number) =>
