@@ -57,7 +57,7 @@ def _adjective(trait: Trait) -> str:
         return trait.level.capitalize()
     if trait.name.startswith("share_"):
         label = trait.words.partition(",")[0].partition(" (")[0]
-        return label if trait.deviation > 0 else f"Little-{label.lower()}"
+        return label[:1].upper() + label[1:] if trait.deviation > 0 else f"Little-{label.lower()}"
     words = _WORDS.get(trait.name)
     if words is None:
         return ("High " if trait.deviation > 0 else "Low ") + trait.name.replace("_", " ")
