@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from sortija.cli.files import open_measures
 from sortija.cli.terminal import Trouble, columns
 from sortija.core.formats.measures import KEY, MeasureFile, MeasureFileError
-from sortija.core.groups.compare import Comparison, compare, rand_in_words
+from sortija.core.groups.compare import Comparison, compare, nested_in_words, rand_in_words
 from sortija.core.table import Column
 
 __all__ = ["add_to"]
@@ -97,9 +97,10 @@ def _told(found: Comparison, names: list[list[str]], unshared: tuple[int, int]) 
         for place, name in enumerate(names[0])
     ]  # fmt: skip
     differ, both = int(found.differ.sum()), int(found.table.sum())
+    words = nested_in_words(found.table) or rand_in_words(found.adjusted_rand)
     said = [
         *columns([head, *rows]), "",
-        f"Adjusted Rand {found.adjusted_rand:.3f}: {rand_in_words(found.adjusted_rand)}. "
+        f"Adjusted Rand {found.adjusted_rand:.3f}: {words}. "
         f"Variation of information {found.variation_of_information:.3f}.",
         f"{differ:,} of {both:,} customers are elsewhere than their segment's match.",
     ]  # fmt: skip

@@ -16,6 +16,7 @@ __all__ = [
     "carry_over",
     "compare",
     "cross_table",
+    "nested_in_words",
     "rand_in_words",
     "threads_between",
     "variation_of_information",
@@ -25,6 +26,8 @@ __all__ = [
 CARRIED = 0.25
 #: A thread between two k thinner than this share of its group is not worth a line.
 THIN = 0.05
+#: From such a share of customers on, the finer of two groupings is said to divide the coarser one.
+NESTED = 0.85
 
 
 def cross_table(
@@ -199,3 +202,23 @@ def rand_in_words(value: float) -> str:
     if value >= 0.2:
         return "groups that overlap in part only"
     return "groups that have little or nothing in common"
+
+
+def nested_in_words(table: NDArray[np.integer]) -> str:
+    """Where one grouping divides the groups of the other further, words that say so.
+
+    An adjusted Rand index is low then, though the two do not contradict each other. ``table``:
+    (rows, columns) customers by both. Empty where neither is nested in the other.
+    """
+    whole, (rows, columns) = int(table.sum()), table.shape
+    if whole == 0 or rows == columns or min(rows, columns) < 2:
+        return ""
+    finer = "first" if rows > columns else "second"
+    coarser = "second" if rows > columns else "first"
+    together = int(table.max(axis=1 if rows > columns else 0).sum()) / whole
+    if together < NESTED:
+        return ""
+    return (
+        f"the {finer} divides the groups of the {coarser} further: {together:.0%} of the customers "
+        "stay with their group's majority"
+    )

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.core.groups.compare import Comparison, compare, rand_in_words
+from sortija.core.groups.compare import Comparison, compare, nested_in_words, rand_in_words
 from sortija.core.table import Column
 from sortija.server.groups.models import Grouping, Yardstick
 from sortija.server.groups.placed import placed_at
@@ -97,7 +97,8 @@ def compare_page(study: Study, window: WindowInView, first: str, second: str) ->
         row_field=a.field, column_field=b.field, table=found.table.tolist(),
         matching=found.matching.tolist(), differ=int(found.differ.sum()), both=both,
         only_first=found.only_first, only_second=found.only_second, rand=found.adjusted_rand,
-        words=rand_in_words(found.adjusted_rand), variation=found.variation_of_information,
+        words=nested_in_words(found.table) or rand_in_words(found.adjusted_rand),
+        variation=found.variation_of_information,
         agree=found.agree if both else None, note=note, differ_field=f"differ:{a.key}~{b.key}",
         choices=choices,
     )  # fmt: skip

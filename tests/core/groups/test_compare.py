@@ -13,6 +13,7 @@ from sortija.core.groups.compare import (
     carry_over,
     compare,
     cross_table,
+    nested_in_words,
     rand_in_words,
     threads_between,
     variation_of_information,
@@ -63,6 +64,15 @@ class AdjustedRand(unittest.TestCase):
         self.assertEqual(adjusted_rand(a, b), 1.0)
         self.assertEqual(variation_of_information(a, b), 0.0)
         self.assertEqual(adjusted_rand(np.array([-1]), np.array([0])), 1.0)
+
+    def test_a_finer_grouping_is_said_to_divide_the_coarser(self):
+        finer = np.array([[50, 2], [40, 0], [1, 60], [0, 30]])
+        words = nested_in_words(finer)
+        self.assertTrue(words.startswith("the first divides the groups of the second further: 98%"))
+        self.assertTrue(nested_in_words(finer.T).startswith("the second divides"))
+        self.assertEqual(nested_in_words(np.array([[30, 30], [30, 30], [30, 30]])), "")
+        self.assertEqual(nested_in_words(np.eye(3, dtype=int)), "")
+        self.assertEqual(nested_in_words(np.zeros((3, 2), int)), "")
 
     def test_words_follow_the_figure(self):
         said = [rand_in_words(v) for v in (1.0, 0.92, 0.85, 0.7, 0.4, 0.0, -0.2)]
