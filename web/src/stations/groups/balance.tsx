@@ -10,11 +10,13 @@ interface Props {
   k: number;
   /** Names everything that the preview is made from. */
   madeFrom: string;
+  /** While customers are grouped the machine is left to that. */
+  waits: boolean;
   onBalance: (balance: number) => void;
 }
 
 /** How much categories count against numbers; what each place would change is told beforehand. */
-export function Balance({ balance, k, madeFrom, onBalance }: Props) {
+export function Balance({ balance, k, madeFrom, waits, onBalance }: Props) {
   const { study, view, canChange } = useStudy();
   const [tried, setTried] = useState<number | null>(null);
   const preview = useQuery({
@@ -28,6 +30,7 @@ export function Balance({ balance, k, madeFrom, onBalance }: Props) {
       ),
     staleTime: Infinity,
     retry: false,
+    enabled: !waits,
   });
   const stops = preview.data?.stops ?? [];
   const places = stops.length

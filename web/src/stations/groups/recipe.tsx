@@ -103,6 +103,7 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
           balance={draft.balance ?? 1}
           k={k}
           madeFrom={madeFrom}
+          waits={busy}
           onBalance={(balance) => change({ balance }, "The balance is another.")}
         />
       )}
