@@ -66,23 +66,24 @@ class House:
 
         house.lane.submit(close).result(timeout=300)
         house.lane.shutdown()
-        cls._wait_for_answers()
+        cls._end_answers()
         shutil.rmtree(house.folder, ignore_errors=True)
 
     @staticmethod
-    def _wait_for_answers(seconds=20):
-        """What the closed browser had asked for may still be answered, from the database."""
+    def _end_answers(seconds=5):
+        """What the closed browser had asked for may still be answered, from the database: it is
+        given a moment, then ended, for nobody would let the database be removed meanwhile."""
         others = (
-            "SELECT count(*) FROM pg_stat_activity "
-            "WHERE datname = current_database() AND pid <> pg_backend_pid()"
+            "FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
         )
         end = time.monotonic() + seconds
         with connection.cursor() as cursor:
             while time.monotonic() < end:
-                cursor.execute(others)
+                cursor.execute(f"SELECT count(*) {others}")
                 if cursor.fetchone() == (0,):
                     return
                 time.sleep(0.2)
+            cursor.execute(f"SELECT pg_terminate_backend(pid) {others}")
 
     def stop_workers(self):
         while self.workers:
