@@ -105,6 +105,14 @@ class Table:
     def __getitem__(self, name: str) -> Column:
         return self._by_name[name]
 
+    def taken(self, rows: NDArray[np.int64]) -> Table:
+        """Some rows of it, by number; without the reasons why values are missing."""
+        return Table(
+            tuple(
+                Column(c.name, c.kind, np.asarray(c.values)[rows], c.unit, c.levels) for c in self
+            )
+        )
+
     @property
     def names(self) -> tuple[str, ...]:
         return tuple(self._by_name)

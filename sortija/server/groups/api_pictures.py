@@ -11,15 +11,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.server.groups.comparing import ComparePage, compare_page
-from sortija.server.groups.maps import (
-    MapPage,
-    PlanePage,
-    WidthsPage,
-    map_page,
-    map_points,
-    plane_page,
-    widths_page,
-)
+from sortija.server.groups.map_payloads import MapPage, PlanePage, WidthsPage
+from sortija.server.groups.maps import map_page, map_points, plane_page, widths_page
 from sortija.server.groups.models import Grouping
 from sortija.server.groups.neighbourhoods import lay_out
 from sortija.server.groups.profiles import (

@@ -9,7 +9,6 @@ from functools import lru_cache
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
-from pydantic import BaseModel
 
 from sortija.core.groups.components import MOST as MOST_COMPONENTS
 from sortija.core.groups.components import Components, Loading, components_of, scale_centres
@@ -20,6 +19,14 @@ from sortija.core.measures.describe import axis_for
 from sortija.core.measures.pairs import MOST_POINTS, density, sample_rows
 from sortija.core.table import Column
 from sortija.server.groups.inputs import table_for
+from sortija.server.groups.map_payloads import (
+    AxisName,
+    LoadingRow,
+    MapPage,
+    PlaneAxis,
+    PlanePage,
+    WidthsPage,
+)
 from sortija.server.groups.models import Grouping
 from sortija.server.jobs.models import Job
 from sortija.server.lens.evaluation import ENGINE
@@ -31,17 +38,14 @@ from sortija.server.measures.views import lens_rows
 from sortija.server.studies import models
 from sortija.server.studies.columns import fresh_column, read_column
 from sortija.server.studies.fingerprints import fingerprint
-from sortija.server.studies.http import JobRow, job_row
+from sortija.server.studies.http import job_row
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Population, Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
-    "MapPage",
     "Mapped",
-    "PlanePage",
-    "WidthsPage",
     "map_of",
     "map_page",
     "map_points",
@@ -52,83 +56,6 @@ __all__ = [
 ]  # fmt: skip
 
 SEED, STEPS, MOST_AXES, MOST_WIDTHS = 4107, 60, 6, 4_500
-
-
-class LoadingRow(BaseModel):
-    """How a variable (or a level of one) lies along the components that are told."""
-
-    name: str
-    label: str
-    level: str
-    along: list[float]
-
-
-class MapPage(BaseModel):
-    """``explained``: share of the variance of each component; ``apart``: distances among centres;
-    ``centres``: laid out by classical scaling, which keeps ``kept`` of them; ``neighbourhood``:
-    whether it is there, ``trust`` how far it can be believed; ``job`` that makes it."""
-
-    id: int
-    k: int
-    customers: int
-    explained: list[float]
-    loadings: list[LoadingRow]
-    apart: list[list[float]]
-    centres: list[list[float]]
-    kept: float
-    neighbourhood: bool
-    trust: float | None
-    trust_exact: bool
-    job: JobRow | None
-    axes: list[AxisName]
-    colours: list[AxisName]
-
-
-class AxisName(BaseModel):
-    key: str
-    label: str
-    kind: str
-
-
-class PlaneAxis(BaseModel):
-    """One axis; ``field``: what a lens calls it; ``centres``: of the groups along it."""
-
-    key: str
-    label: str
-    unit: str
-    whole: bool
-    field: str
-    axis: AxisBody
-    centres: list[float | None]
-
-
-class PlanePage(BaseModel):
-    """``cells``: customers in a grid over the first two axes, y by x, where there are more than
-    points can show; ``colour``: what the points' colour says, ``levels`` where it is a category,
-    ``low`` and ``high`` the middle 96% where it is a number."""
-
-    axes: list[PlaneAxis]
-    customers: int
-    shown: int
-    cells: list[int] | None
-    steps: int
-    colour: str
-    colour_unit: str
-    levels: list[str]
-    low: float | None
-    high: float | None
-
-
-class WidthsPage(BaseModel):
-    """Silhouettes of sampled customers in thousandths by group, largest first; ``inside``: whether
-    each is in the lens; ``mean`` by group and of all, every group by its real size."""
-
-    groups: list[list[int]]
-    numbers: list[list[int]]
-    inside: list[list[bool]] | None
-    means: list[float | None]
-    mean: float
-    exact: bool
 
 
 @dataclass(frozen=True)

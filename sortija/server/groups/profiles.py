@@ -6,7 +6,6 @@ from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.groups.engines import Fit, lloyd
@@ -14,7 +13,7 @@ from sortija.core.groups.grouping import group
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError, prepare
 from sortija.core.measures.pairs import sample_rows
 from sortija.core.portraits.profile import category_profile, numeric_profile
-from sortija.core.table import Column, Table
+from sortija.core.table import Table
 from sortija.server.groups.inputs import inputs_of, table_for
 from sortija.server.groups.models import Grouping
 from sortija.server.jobs.models import Job
@@ -168,7 +167,7 @@ def _balanced(key: Keyed[tuple[Study, Made, Recipe]]) -> BalancePage:
     study, made, recipe = key.value
     k = int(key.key[1])  # type: ignore[index]
     rows = sample_rows(np.flatnonzero(made.present), _SAMPLE, _SEED)
-    table = _some(table_for(study, made, [*recipe.numeric, *recipe.categories]), rows)
+    table = table_for(study, made, [*recipe.numeric, *recipe.categories]).taken(rows)
     light = replace(recipe, starts=_STARTS, method="k-prototypes")
     try:
         present = replace(light, balance=max(recipe.balance, _NEXT_TO_NOTHING))
@@ -177,13 +176,6 @@ def _balanced(key: Keyed[tuple[Study, Made, Recipe]]) -> BalancePage:
     except RecipeError as problem:
         raise Problem(str(problem)) from problem
     return BalancePage(k=k, customers=len(now.labels), stops=stops)
-
-
-def _some(table: Table, rows: NDArray[np.int64]) -> Table:
-    """Some rows of a table."""
-    return Table(
-        tuple(Column(c.name, c.kind, np.asarray(c.values)[rows], c.unit, c.levels) for c in table)
-    )
 
 
 def _stop(stop: float, table: Table, recipe: Recipe, now: Fit) -> BalanceStop:
