@@ -61,6 +61,7 @@ def _sweep(job: Job, running: Running) -> None:
             for candidate in sweep(rows, ks, inputs.recipe, engine, running.progress, settled=True):
                 took, began = time.monotonic() - began, time.monotonic()
                 keep_candidate(study, window, inputs, rows, candidate, job.person, took)
+                running.kept_one()
         except RecipeError as problem:
             if not there.exists():
                 raise JobError(str(problem)) from problem

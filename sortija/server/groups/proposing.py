@@ -125,6 +125,7 @@ def _propose(job: Job, running: Running) -> None:
         for proposal in found:
             took, began = time.monotonic() - began, time.monotonic()
             _keep(study, made, job, proposal, inputs, took)
+            running.kept_one()
         touch(study)
         if time.monotonic() > ends:  # kinds may have been left untried
             Job.objects.filter(pk=job.pk).update(arguments={**job.arguments, "cut": True})

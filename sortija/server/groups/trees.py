@@ -112,6 +112,7 @@ def _grow(job: Job, running: Running) -> None:
             MergeTree.objects.get_or_create(
                 study=study, made_from=stamp, linkage=linkage, defaults={"tree": body.model_dump()}
             )
+            running.kept_one()
         touch(study)
     except (RecipeError, Problem) as problem:
         raise JobError(str(problem)) from problem

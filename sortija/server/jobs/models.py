@@ -9,7 +9,10 @@ __all__ = ["Job"]
 
 
 class Job(models.Model):
-    """One piece of long work. ``key`` = kind + fingerprint: equal requests join one job."""
+    """One piece of long work. ``key`` = kind + fingerprint: equal requests join one job.
+
+    ``kept``: how many of its results are there already, while it runs.
+    """
 
     WAITING, RUNNING, DONE, FAILED, CANCELLED = "waiting", "running", "done", "failed", "cancelled"
     OPEN = (WAITING, RUNNING)
@@ -25,6 +28,7 @@ class Job(models.Model):
     stage = models.CharField(max_length=80, blank=True)
     done = models.BigIntegerField(default=0)
     of = models.BigIntegerField(default=0)
+    kept = models.PositiveIntegerField(default=0)
     error = models.TextField(blank=True)
     attempt = models.PositiveIntegerField(default=1)
     cancel_asked = models.BooleanField(default=False)

@@ -187,6 +187,13 @@ class Running:
         if row is None or row[0]:
             raise Stopped
 
+    def kept_one(self) -> None:
+        """Say that one more of the results is there: whoever watches looks at once."""
+        self._own.execute(
+            "UPDATE jobs_job SET kept = kept + 1 WHERE id = %s AND attempt = %s",
+            [self.job.pk, self.job.attempt],
+        )
+
     def end(self, state: str, error: str = "") -> None:
         """Write how it ended, if this attempt is still the one that counts."""
         self._own.execute(

@@ -34,7 +34,10 @@ WINDOW = [
 
 
 class JobRow(BaseModel):
-    """A job as every screen shows it; ``seconds_left`` once it can be told."""
+    """A job as every screen shows it.
+
+    ``kept``: results that are there already; ``seconds_left`` once it can be told.
+    """
 
     id: int
     kind: str
@@ -43,6 +46,7 @@ class JobRow(BaseModel):
     stage: str
     done: int
     of: int
+    kept: int
     seconds_left: int | None
     error: str
 
@@ -71,7 +75,7 @@ def job_row(job: Job) -> JobRow:
         left = max(1, round(so_far * (job.of - job.done) / job.done))
     return JobRow(
         id=job.pk, kind=job.kind, words=job.words, state=job.state, stage=job.stage,
-        done=job.done, of=job.of, seconds_left=left, error=job.error,
+        done=job.done, of=job.of, kept=job.kept, seconds_left=left, error=job.error,
     )  # fmt: skip
 
 

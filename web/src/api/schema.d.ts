@@ -2834,7 +2834,9 @@ export interface components {
         };
         /**
          * JobRow
-         * @description A job as every screen shows it; ``seconds_left`` once it can be told.
+         * @description A job as every screen shows it.
+         *
+         *     ``kept``: results that are there already; ``seconds_left`` once it can be told.
          */
         JobRow: {
             /** Id */
@@ -2851,6 +2853,8 @@ export interface components {
             done: number;
             /** Of */
             of: number;
+            /** Kept */
+            kept: number;
             /** Seconds Left */
             seconds_left: number | null;
             /** Error */

@@ -3,7 +3,10 @@ import type { QueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 
 import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
 import { useNotice } from "@/ui/notices";
+
+type Job = Schemas["JobRow"];
 
 export interface View {
   to?: string;
@@ -37,47 +40,84 @@ const SETTLED = ["lens", "fields", "balance", "populations"];
 /** Look again at a study's pages while a job gets on: what they show is not out of date, there may
  * be more of it. An answer that is on its way is waited for: it would never come where the server
  * takes longer than the time between two looks. */
-export function lookAgain(queries: QueryClient, study: number) {
+export function lookAgain(queries: QueryClient, study: number, settled = SETTLED) {
   const queryKey = ["study", study];
   void queries.invalidateQueries({ queryKey, type: "inactive", refetchType: "none" });
   return queries.refetchQueries(
     {
       queryKey,
       type: "active",
-      predicate: ({ queryKey: [, , key] }) => !SETTLED.includes(`${key}`),
+      predicate: ({ queryKey: [, , key] }) => !settled.includes(`${key}`),
     },
     { cancelRefetch: false },
   );
 }
 
 const SLOW = 2000;
-const QUICK = 500;
+const QUICK = 300;
+/** A job's first results are waited for with the eyes on the screen. */
+const AT_FIRST = 100;
+const FIRST_SECONDS = 3;
 
-/** One poll a screen. When the study's revision moves, or a job ends, what is shown is asked anew. */
-export function usePulse(study: number) {
-  const queries = useQueryClient();
-  const seen = useRef<{ revision: number; jobs: string } | null>(null);
-  const pulse = useQuery({
+type Pulse = Schemas["Pulse"];
+
+function pulseOf(study: number) {
+  return {
     queryKey: ["pulse", study],
     queryFn: () => data(api.GET("/api/studies/{study}/pulse", { params: { path: { study } } })),
-    refetchInterval: (query) => ((query.state.data?.jobs.length ?? 0) > 0 ? QUICK : SLOW),
     staleTime: 0,
+  };
+}
+
+/** What a pulse says to do: ask all anew, look again, or look at what a job has just kept. */
+export type Beat = "outdated" | "more" | "kept" | "nothing";
+
+/** What changed between two pulses. A change of the study or a job that ended outdates answers,
+ * also those on their way; what a job keeps as it goes adds to them. */
+export function beat(before: Pulse, now: Pulse, sinceLook: number): Beat {
+  const open = new Set(now.jobs.map((job) => job.id));
+  const had = new Map(before.jobs.map((job) => [job.id, job.kept]));
+  if (before.revision !== now.revision || before.jobs.some((job) => !open.has(job.id)))
+    return "outdated";
+  if (now.jobs.some((job) => job.kept > (had.get(job.id) ?? 0))) return "kept";
+  return before.jobs.length > 0 && sinceLook >= SLOW ? "more" : "nothing";
+}
+
+/** One poll a screen; what is shown is asked anew as its beats say. */
+export function usePulse(study: number) {
+  const queries = useQueryClient();
+  const seen = useRef<{ pulse: Pulse; looked: number; began: number } | null>(null);
+  const pulse = useQuery({
+    ...pulseOf(study),
+    refetchInterval: (query) => {
+      if (!query.state.data?.jobs.length) return SLOW;
+      const seconds = (Date.now() - (seen.current?.began ?? 0)) / 1000;
+      return seconds < FIRST_SECONDS ? AT_FIRST : QUICK;
+    },
   });
-  const revision = pulse.data?.revision;
-  const jobs = pulse.data?.jobs.map((job) => job.id).join() ?? "";
+  const now = pulse.data;
   useEffect(() => {
-    if (revision === undefined) return;
-    const before = seen.current;
-    seen.current = { revision, jobs };
-    if (!before) return;
-    const now = jobs.split(",");
-    const ended = before.jobs !== "" && before.jobs.split(",").some((job) => !now.includes(job));
-    // A change of the study, or a job that ended, outdates answers on their way; progress does not.
-    if (before.revision !== revision || ended)
-      void queries.invalidateQueries({ queryKey: ["study", study] });
-    else if (jobs) void lookAgain(queries, study);
-  }, [revision, jobs, pulse.dataUpdatedAt, queries, study]);
+    if (!now) return;
+    const time = Date.now();
+    const last = seen.current;
+    const known = new Set(last?.pulse.jobs.map((job) => job.id));
+    const fresh = now.jobs.some((job) => !known.has(job.id));
+    const began = fresh ? time : (last?.began ?? time);
+    seen.current = { pulse: now, looked: fresh ? time : (last?.looked ?? time), began };
+    if (!last) return;
+    const found = beat(last.pulse, now, time - last.looked);
+    if (found === "nothing") return;
+    seen.current.looked = time;
+    if (found === "outdated") void queries.invalidateQueries({ queryKey: ["study", study] });
+    else void lookAgain(queries, study, found === "kept" ? [...SETTLED, "trail"] : SETTLED);
+  }, [now, pulse.dataUpdatedAt, queries, study]);
   return pulse;
+}
+
+/** A job as the last pulse has it: how far it is changes more often than a page is asked for. */
+export function useNewest(study: number, job: Job | null | undefined): Job | null {
+  const { data: pulse } = useQuery({ ...pulseOf(study), enabled: false });
+  return pulse?.jobs.find((each) => each.id === job?.id) ?? job ?? null;
 }
 
 /** Stop a job, or do again what was stopped or failed. */

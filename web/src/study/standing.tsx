@@ -6,7 +6,7 @@ import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { Arc } from "@/marks/state-mark";
 import { useStudy } from "@/study/context";
-import { lookAgain, useJobActions } from "@/study/queries";
+import { lookAgain, useJobActions, useNewest } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { Failed, Working } from "@/ui/status";
 
@@ -18,7 +18,7 @@ const OPEN = ["waiting", "running"];
 export function Standing({ status, offer }: { status: Status; offer?: ReactNode }) {
   const { study, canChange } = useStudy();
   const { cancel, again } = useJobActions(study.id);
-  const job = status.job;
+  const job = useNewest(study.id, status.job);
   const open = !!job && OPEN.includes(job.state);
   const queries = useQueryClient();
   // The pulse sees jobs that are there when it looks; one that ends sooner would be missed here.
@@ -50,7 +50,7 @@ export function Standing({ status, offer }: { status: Status; offer?: ReactNode 
           <span className="text-quiet">
             Being brought up to date
             {job.of > 0 && `: ${job.stage}, ${count(job.done)} of ${count(job.of)}`}
-            {timeLeft(status)}. What stands below is hatched until then.
+            {timeLeft(job, status)}. What stands below is hatched until then.
           </span>
         ) : (
           <span className="text-quiet">
@@ -70,8 +70,8 @@ export function Standing({ status, offer }: { status: Status; offer?: ReactNode 
   );
 }
 
-function timeLeft(status: Status): string {
-  const left = status.job?.seconds_left ?? status.seconds ?? null;
+function timeLeft(job: Schemas["JobRow"], status: Status): string {
+  const left = job.seconds_left ?? status.seconds ?? null;
   return left === null ? "" : `, ${seconds(left)} to go`;
 }
 

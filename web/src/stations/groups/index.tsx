@@ -1,6 +1,3 @@
-import { useEffect } from "react";
-import { useQueryClient } from "@tanstack/react-query";
-
 import { count, day, percent } from "@/charts/format";
 import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
@@ -242,7 +239,6 @@ function Whole({ page }: { page: Page }) {
           as they were decided, whatever is tried here.
         </p>
       )}
-      <Remember page={page} />
     </div>
   );
 }
@@ -340,24 +336,4 @@ function First({
       beside them.
     </Empty>
   );
-}
-
-/** While rows come in, the next is asked for as soon as it may be there. */
-function Remember({ page }: { page: Page }) {
-  const { study } = useStudy();
-  const queries = useQueryClient();
-  const working = page.status.state === "working";
-  useEffect(() => {
-    if (!working) return;
-    const timer = window.setInterval(
-      () =>
-        void queries.refetchQueries(
-          { queryKey: ["study", study.id, "groups"], type: "active" },
-          { cancelRefetch: false },
-        ),
-      250,
-    );
-    return () => window.clearInterval(timer);
-  }, [working, queries, study.id]);
-  return null;
 }

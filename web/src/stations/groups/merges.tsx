@@ -8,6 +8,7 @@ import { ticksOf } from "@/charts/axis";
 import { count, figure, percent } from "@/charts/format";
 import { useTold } from "@/stations/groups/queries";
 import { useStudy } from "@/study/context";
+import { useNewest } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
@@ -36,15 +37,16 @@ export function Merges({ onJudge }: Props) {
       data(api.GET("/api/studies/{study}/groups/merges", { ...path, signal })),
     placeholderData: keepPreviousData,
     refetchInterval: (query) =>
-      ["waiting", "running"].includes(query.state.data?.job?.state ?? "") ? 700 : false,
+      ["waiting", "running"].includes(query.state.data?.job?.state ?? "") ? 2000 : false,
   });
   const grow = useMutation({
     mutationFn: () => data(api.POST("/api/studies/{study}/groups/merges", path)),
     ...told,
   });
+  const job = useNewest(study.id, merges.data?.job);
   if (merges.isError) return <Failed words={merges.error.message} />;
   if (!merges.data) return <Waiting />;
-  const { trees, job } = merges.data;
+  const { trees } = merges.data;
   const begin = canChange && (
     <Button kind="main" disabled={grow.isPending} onClick={() => grow.mutate()}>
       Grow the trees

@@ -10,7 +10,7 @@ import { useTold } from "@/stations/groups/queries";
 import type { Row } from "@/stations/groups/queries";
 import { Arc } from "@/marks/state-mark";
 import { useStudy } from "@/study/context";
-import { useJobActions } from "@/study/queries";
+import { useJobActions, useNewest } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
 
@@ -45,17 +45,17 @@ export function Propose({ onRun, onCompare, onAdopt }: Props) {
       data(api.GET("/api/studies/{study}/groups/proposals", { ...path, signal })),
     placeholderData: keepPreviousData,
     refetchInterval: (query) =>
-      ["waiting", "running"].includes(query.state.data?.job?.state ?? "") ? 600 : false,
+      ["waiting", "running"].includes(query.state.data?.job?.state ?? "") ? 2000 : false,
   });
   const begin = useMutation({
     mutationFn: () =>
       data(api.POST("/api/studies/{study}/groups/proposals", { ...path, body: { seconds } })),
     ...told,
   });
+  const job = useNewest(study.id, proposals.data?.job);
   if (proposals.isError) return <Failed words={proposals.error.message} />;
   if (!proposals.data) return <Waiting />;
   const page = proposals.data;
-  const job = page.job;
   const open = !!job && ["waiting", "running"].includes(job.state);
   const [first, second] = page.proposals;
   return (
