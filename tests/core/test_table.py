@@ -45,6 +45,16 @@ class Tables(unittest.TestCase):
         with self.assertRaises(KeyError):
             table["c"]
 
+    def test_some_rows_in_any_order(self):
+        plan = Column("plan", "category", np.array([1, 0, 2, 2], np.int32), "", ("x", "y"))
+        table = Table((number(unit="days", reasons=np.ones(4, np.uint8)), plan))
+        taken = table.taken(np.array([3, 0, 3]))
+        self.assertEqual(taken["a"].values.tolist(), [3.0, 0.0, 3.0])
+        self.assertEqual((taken["a"].unit, taken["a"].reasons), ("days", None))
+        self.assertEqual(taken["plan"].values.tolist(), [2, 1, 2])
+        self.assertEqual(taken["plan"].levels, ("x", "y"))
+        self.assertEqual((len(taken), len(table.taken(np.zeros(0, np.int64)))), (3, 0))
+
     def test_what_no_table_is(self):
         with self.assertRaisesRegex(ValueError, "same number of rows"):
             Table((number("a", 3), number("b", 4)))

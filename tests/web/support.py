@@ -3,6 +3,7 @@
 import re
 import shutil
 import tempfile
+import threading
 import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
@@ -11,6 +12,7 @@ from pathlib import Path
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import CommandError
 from django.db import connection
+from django.test import modify_settings
 from playwright.sync_api import sync_playwright
 
 from sortija.server.accounts.models import SignInLink
@@ -24,6 +26,38 @@ FLAGS = [
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 PASSWORD = "moss and gravel"
+
+
+class Answers:
+    """Middleware that knows how many requests are being answered, by whichever thread."""
+
+    open = 0
+    lock = threading.Lock()
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        self._count(1)
+        try:
+            return self.get_response(request)
+        finally:
+            self._count(-1)
+
+    @classmethod
+    def _count(cls, change):
+        with cls.lock:
+            cls.open += change
+
+    @classmethod
+    def wait(cls, seconds=60):
+        """Until the last is given: a page that was closed does not end what it asked for, and
+        what it asked for last may not have begun."""
+        end = time.monotonic() + seconds
+        quiet = 0
+        while quiet < 3 and time.monotonic() < end:
+            time.sleep(0.05)
+            quiet = 0 if cls.open else quiet + 1
 
 
 class House:
@@ -92,6 +126,7 @@ class House:
             worker.wait(60)
 
 
+@modify_settings(MIDDLEWARE={"prepend": "tests.web.support.Answers"})
 class BrowserCase(WorkerCase, StaticLiveServerTestCase):
     """Chromium at 1280×800, a context of its own for every test."""
 
@@ -140,6 +175,7 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
 
         self.run_in_browser(close)
         # Nothing may be at work while the database is emptied.
+        Answers.wait()
         if Job.objects.filter(state__in=Job.OPEN).exists():
             self.house.stop_workers()
 

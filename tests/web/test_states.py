@@ -4,11 +4,15 @@ import gzip
 import re
 from unittest import mock
 
+from django.utils import timezone
+
 from sortija.server.jobs.models import Job
 from sortija.server.measures import making
 from tests.server.support import LOG
 from tests.web.support import BrowserCase
 
+#: What of a study a request asks for.
+ASKED = re.compile(r"/studies/\d+/(\w+)")
 STATIONS = {
     "Measures": "No measures yet",
     "Scores": "Scores are cut from measures",
@@ -85,6 +89,48 @@ class States(BrowserCase):
         self.open_station(page, "Groups")
         page.get_by_role("button", name="Try 2 to 8 groups").wait_for()
         self.assertTrue(page.get_by_role("button", name="Try 2 to 8 groups").is_disabled())
+
+    def test_a_page_is_asked_for_again_when_there_is_more_of_it(self):
+        self.counted()
+        self.get("measures")
+        self.stop_workers()
+        self.run_in_browser(self.watch, self.link(self.owner))
+        job = Job.objects.create(
+            study=self.study.pk, kind="groups.sweep", key="k", words="Grouping some customers",
+            state=Job.RUNNING, started_at=timezone.now(), done=2, of=10,
+        )  # fmt: skip
+        self.run_in_browser(self.see_it_begin)
+        Job.objects.filter(pk=job.pk).update(done=5)
+        self.assertEqual(self.run_in_browser(self.listen), {"pulse"})
+        Job.objects.filter(pk=job.pk).update(kept=1)
+        asked = self.run_in_browser(self.until, "groups")
+        self.assertFalse(asked & {"trail", "lens", "fields", "balance"}, asked)
+        Job.objects.filter(pk=job.pk).update(state=Job.DONE)
+        self.run_in_browser(self.until, "lens")
+        self.assertEqual(self.troubles, [])
+
+    def watch(self, link):
+        self.come_in(self.page, link)
+        self.open_station(self.page, "Groups")
+        self.page.get_by_role("button", name="Try 2 to 8 groups").wait_for()
+        self.page.wait_for_load_state("networkidle")
+        self.asked = set()
+        self.page.on("request", lambda request: self.asked.update(ASKED.findall(request.url)))
+
+    def see_it_begin(self):
+        self.page.get_by_text("Grouping some customers").first.wait_for()
+        self.asked.clear()
+
+    def listen(self):
+        """What is asked for in the job's first second."""
+        self.page.wait_for_timeout(1000)
+        return set(self.asked)
+
+    def until(self, name):
+        """What has been asked for when this is."""
+        while name not in self.asked:
+            self.page.wait_for_timeout(20)
+        return set(self.asked)
 
     def test_old_figures_are_hatched_until_they_are_brought_up_to_date(self):
         self.counted()

@@ -76,6 +76,22 @@ class Jobs(ServerCase):
         self.assertEqual(self.end(waiting).state, Job.CANCELLED)
         self.assertEqual(self.done, [])
 
+    def test_what_is_kept_is_told_while_the_rest_is_made(self):
+        told = []
+
+        def pulse():
+            return self.get("pulse")["jobs"][0]["kept"]
+
+        def handler(job, running):
+            told.append(pulse())
+            for _ in range(2):
+                running.kept_one()
+                told.append(pulse())
+
+        with mock.patch.dict(work._HANDLERS, {"good": handler}):
+            job = self.end(self.start("good"))
+        self.assertEqual((told, job.kept, job.state), ([0, 1, 2], 2, Job.DONE))
+
     def test_an_attempt_that_no_longer_counts_writes_nothing(self):
         job = self.start("good")
         running = work.Running(job)
