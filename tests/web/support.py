@@ -55,7 +55,7 @@ class Answers:
         what it asked for last may not have begun."""
         end = time.monotonic() + seconds
         quiet = 0
-        while quiet < 3 and time.monotonic() < end:
+        while quiet < 6 and time.monotonic() < end:
             time.sleep(0.05)
             quiet = 0 if cls.open else quiet + 1
 
@@ -226,12 +226,6 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
         """From here on nothing that was asked for is done."""
         self.house.stop_workers()
 
-    def figure(self, locator):
-        """The first whole number in a text."""
-        text = locator.inner_text()
-        digits = "".join(c for c in text.split()[0] if c.isdigit())
-        return int(digits)
-
 
 class Station(BrowserCase):
     """One station, opened by the owner of a counted study."""
@@ -256,6 +250,14 @@ class Station(BrowserCase):
     def lens_shows(self, customers):
         self.page.wait_for_function(
             "n => document.querySelector('aside .text-20')?.innerText === n", arg=f"{customers:,}"
+        )
+
+    def lens_narrows(self, customers):
+        """Some of so many are left, neither none nor all."""
+        self.page.wait_for_function(
+            "n => { const text = document.querySelector('aside .text-20')?.innerText ?? '0';"
+            " const left = Number(text.replace(/,/g, '')); return left > 0 && left < n; }",
+            arg=customers,
         )
 
     def adopt(self, k=4):

@@ -26,7 +26,9 @@ class Walk(BrowserCase):
         self.back_and_forth(page)
 
     def lens_count(self, page):
-        return self.figure(page.get_by_role("complementary", name="Lens").locator(".text-20").first)
+        """The first number that the lens tells."""
+        told = page.get_by_role("complementary", name="Lens").locator(".text-20").first.inner_text()
+        return int("".join(c for c in told.split()[0] if c.isdigit()))
 
     def ledger(self, page):
         page.get_by_text("No log has come in yet").wait_for()
