@@ -118,7 +118,9 @@ def main() -> int:
         link = _manage("sign_in_link", "analyst")
         print(f"\nSortija runs at {url}\nSign in, once and within 15 minutes: {link}")
         print("Ctrl-C stops it.", flush=True)
-        while all(process.poll() is None for process in house.processes):
+        served = list(house.processes)
+        house.open(sys.executable, "-m", "sortija.launch.warm", "later")
+        while all(process.poll() is None for process in served):
             time.sleep(0.5)
         print("A part of Sortija stopped by itself; the rest is stopped too.", file=sys.stderr)
         return 1

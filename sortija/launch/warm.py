@@ -1,14 +1,24 @@
-"""Compile every kernel once, by walking a very small demo through the core."""
+"""Compile kernels once, by walking a very small demo through the core.
+
+Those of the first screens before the server starts; with the word ``later`` the others, while
+somebody signs in and looks around.
+"""
 
 from __future__ import annotations
 
+import sys
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
 from sortija.core.engine import Engine
 from sortija.core.formats.delimited import DelimitedFile, sniff
+from sortija.core.groups.neighbourhood import neighbourhood_of
+from sortija.core.groups.nulls import null_silhouettes
+from sortija.core.groups.recipe import Recipe, prepare
+from sortija.core.groups.sweep import sweep
 from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.lines import LineReader
@@ -20,8 +30,16 @@ from sortija.core.ledger.rules import default_rules, mask_of
 from sortija.core.lens.bins import bin_column
 from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import Chart, draw, select, without
-from sortija.core.measures.derive import derive, last_day_of
+from sortija.core.measures.derive import Derived, derive, last_day_of
+from sortija.core.measures.describe import axis_for, outline
+from sortija.core.measures.expected import expected_visits, fit_expected, rhythm_of
+from sortija.core.measures.fences import fences_of
+from sortija.core.measures.preparation import propose
+from sortija.core.table import Column, Table
 from sortija.demo.files import write_demo
+from sortija.server.jobs.niceness import let_screens_go_first
+
+MEMBERS = 120
 
 
 def look(log: Log, mask: int) -> None:
@@ -35,9 +53,10 @@ def look(log: Log, mask: int) -> None:
     overlapping([lambda: [log.receipt]] * 2, [len(log)] * 2, ["both", "replace"])
 
 
-def main() -> None:
+def derived_demo() -> tuple[Log, int, Derived]:
+    """The log of a very small demo, the bits of its rules, its measures."""
     with tempfile.TemporaryDirectory() as folder:
-        demo = write_demo(Path(folder), members=120)
+        demo = write_demo(Path(folder), members=MEMBERS)
         dialect = sniff(demo.log)
         file = DelimitedFile(demo.log, dialect)
         mapping, _ = guess_log(file.first_rows(500))
@@ -47,12 +66,52 @@ def main() -> None:
     window = last_day_of(log, mask)
     assert window is not None
     look(log, mask)
-    derived = derive(log, window, mask, 2, engine=Engine(1))
+    return log, mask, derive(log, window, mask, 2, engine=Engine(1))
+
+
+def first(derived: Derived) -> None:
+    """What the first screens compute."""
     column = derived.table["recency"]
     clause = Clause("measure:recency", ranges=((None, 60.0),))
     selection = select([clause], {("measure:recency", ""): column}, derived.known, derived.money)
     draw(selection, [Chart("measure:recency", bin_column(column))])
     without(selection, 0, derived.money)
+
+
+def later(log: Log, mask: int, derived: Derived) -> None:
+    """What somebody comes to after a look around: measures told, then every way to groups."""
+    engine, table = Engine(1), derived.table
+    rows = np.flatnonzero(derived.present)
+    for name, is_log in (("recency", False), ("monetary", True)):
+        values = np.asarray(table[name].values)
+        fences_of(values[rows])
+        outline(values, rows, axis_for(values[rows], is_log))
+    if model := fit_expected(rhythm_of(log, mask, int(log.day.max()) + 1, engine), engine):
+        expected_visits(model, rhythm_of(log, mask, int(log.day.max()) + 1, engine), 13.0, engine)
+    codes = np.arange(len(table), dtype=np.int32) % 3 + 1
+    kinds = Column("trait:kind", "category", codes, "", ("a", "b", "c"))
+    table = Table((*table, kinds))
+    numeric = {n: propose(table[n]) for n in ("recency", "frequency", "monetary")}
+    mixed = Recipe(numeric, ("trait:kind",))
+    for recipe in (
+        mixed, Recipe(numeric, method="k-means"), Recipe({}, ("trait:kind",), method="k-modes"),
+        Recipe(numeric, method="hierarchical"),
+        *(replace(mixed, method="hierarchical", linkage=linkage, distance="gower")
+          for linkage in ("average", "single")),
+        replace(mixed, method="k-medoids"), replace(mixed, seeding="dense"),
+    ):  # fmt: skip
+        prepared = prepare(table, recipe, derived.present)
+        list(sweep(prepared, [2], recipe, engine, settled=True))
+        null_silhouettes(prepared, [2], recipe, engine)
+    neighbourhood_of(prepare(table, mixed, derived.present), 1, engine)
+
+
+def main() -> None:
+    if sys.argv[1:] == ["later"]:
+        let_screens_go_first()
+        later(*derived_demo())
+    else:
+        first(derived_demo()[2])
 
 
 if __name__ == "__main__":

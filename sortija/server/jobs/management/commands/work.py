@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import logging
-import os
 import threading
 import time
 from contextlib import suppress
-from pathlib import Path
 from typing import Any
 
 import psycopg
@@ -16,21 +14,12 @@ from django.db import OperationalError, close_old_connections
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import ConnectorException
 
+from sortija.server.jobs.niceness import let_screens_go_first
 from sortija.server.jobs.work import recover
 
 log = logging.getLogger(__name__)
 _SECONDS_BETWEEN_LOOKS = 5.0
 _SECONDS_BETWEEN_TRIES = 1.0
-_NICE = 5
-
-
-def _let_screens_go_first() -> None:
-    """Take less of a busy machine than the server does, whose answers somebody waits for."""
-    os.nice(_NICE)
-    if os.getsid(0) == os.getpid():
-        # Linux may weigh whole sessions against each other, each with a niceness of its own.
-        with suppress(OSError):
-            Path("/proc/self/autogroup").write_text(f"{_NICE}\n", encoding="ascii")
 
 
 class Command(BaseCommand):
@@ -40,7 +29,7 @@ class Command(BaseCommand):
         parser.add_argument("--lane", choices=("quick", "long"), required=True)
 
     def handle(self, *args: Any, **options: Any) -> None:
-        _let_screens_go_first()
+        let_screens_go_first()
         stop = threading.Event()
         if options["lane"] == "quick":
             threading.Thread(target=self._look_after, args=(stop,), daemon=True).start()
