@@ -64,6 +64,13 @@ class GroupsByHand(Station):
         page.keyboard.press("z")
         page.get_by_text("Taken back: Adopted 3 groups").wait_for()
         page.get_by_text("Adopted: 4 groups").wait_for()
+        # How one station is looked at is nothing to the next.
+        page.get_by_role("tab", name="Map").click()
+        page.get_by_role("region", name="Map of 3 groups").wait_for()
+        self.open_station(page, "Measures")
+        page.get_by_role("tab", name="Threads", selected=True).wait_for()
+        page.keyboard.press("3")
+        page.get_by_role("tab", name="Field and ladder", selected=True).wait_for()
 
 
 class PortraitsByHand(Station):

@@ -15,7 +15,7 @@ from sortija.core.groups.components import Components, Loading, components_of, s
 from sortija.core.groups.criteria import measure_yard, silhouette
 from sortija.core.groups.engines import Centres
 from sortija.core.groups.recipe import Preparation, Prepared
-from sortija.core.measures.describe import axis_for
+from sortija.core.measures.describe import Axis, axis_for
 from sortija.core.measures.pairs import MOST_POINTS, density, sample_rows
 from sortija.core.table import Column
 from sortija.server.groups.inputs import table_for
@@ -242,7 +242,7 @@ def _plane(key: Keyed[tuple[Mapped, tuple[str, ...], str]]) -> PlanePage:
     good = at.labels >= 0
     for each in found:
         good = good & ~np.isnan(each.values)
-    axes = [axis_for(each.values[good], each.log) for each in found]
+    axes = [_axis(each, good) for each in found]
     count = int(good.sum())
     cells = None
     if count > MOST_POINTS and len(found) >= 2:
@@ -261,6 +261,16 @@ def _plane(key: Keyed[tuple[Mapped, tuple[str, ...], str]]) -> PlanePage:
         colour=tint.label, colour_unit=tint.unit, levels=list(tint.levels), low=tint.low,
         high=tint.high,
     )  # fmt: skip
+
+
+def _axis(along: _Along, good: NDArray[np.bool_]) -> Axis:
+    """Over the middle 99%; over every place of a neighbourhood, which has no outliers, with room."""
+    values = along.values[good]
+    if not along.key.startswith("neighbour:") or len(values) == 0:
+        return axis_for(values, along.log)
+    low, high = float(values.min()), float(values.max())
+    room = 0.02 * (high - low) or 0.5
+    return Axis(low - room, high + room, False)
 
 
 def _middles(at: Mapped, along: _Along, good: NDArray[np.bool_]) -> list[float | None]:

@@ -146,7 +146,7 @@ def _shade(study: Study, window: WindowInView, at: ScoredAt, wanted: str) -> _Sh
         if name not in at.made.sources or at.made.source(name).kind != "number":
             raise Problem(f"There is no measure called {name} to shade by.", 404)
         about = at.made.about(name)
-        return _Shade(wanted, f"mean of {about.label.lower()}", about.unit,
+        return _Shade(wanted, f"mean of {about.label}", about.unit,
                       np.asarray(at.made.column(name).values, np.float64))  # fmt: skip
     key = wanted if wanted in SHADES else "heads"
     return _Shade(key, SHADES[key], "money" if key != "customers" else "")

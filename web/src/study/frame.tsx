@@ -11,6 +11,7 @@ import { KeysCard, useKeys } from "@/study/keys";
 import { useHistorySteps, usePulse, useTrail } from "@/study/queries";
 import { TopBar } from "@/study/top-bar";
 import { Trail } from "@/study/trail";
+import { useElsewhere } from "@/study/use-address";
 import { Failed, Waiting } from "@/ui/status";
 
 /** The frame of a study: top bar, trail, the station, the lens. */
@@ -83,13 +84,14 @@ function useLate(study: number): boolean {
 
 function Inside({ trail }: { trail: Schemas["Trail"] }) {
   const navigate = useNavigate();
-  const [search, setSearch] = useSearchParams();
+  const [, setSearch] = useSearchParams();
   const [folded, setFolded] = useState(globalThis.innerWidth < 1200);
   const [keys, setKeys] = useState(false);
   const [keeping, setKeeping] = useState(false);
   const pulse = usePulse(trail.study.id);
   const steps = useHistorySteps(trail.study.id);
   const lens = useLens();
+  const elsewhere = useElsewhere();
   const late = useLate(trail.study.id);
   const onWindow = useCallback(
     (to: string, back: string) =>
@@ -104,8 +106,7 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
   const act = (key: string) => {
     const station = trail.stations[Number(key) - 1];
     const last = lens.clauses.at(-1);
-    if (/^[1-7]$/.test(key) && station)
-      void navigate({ pathname: station.key, search: search.toString() });
+    if (/^[1-7]$/.test(key) && station) void navigate({ pathname: station.key, search: elsewhere });
     else if (key === "l") setFolded((value) => !value);
     else if (key === "c") lens.set([]);
     else if (key === "k") {

@@ -2,6 +2,7 @@ import { NavLink, useLocation } from "react-router";
 
 import type { Schemas } from "@/api/client";
 import { StateMark } from "@/marks/state-mark";
+import { useElsewhere } from "@/study/use-address";
 
 const STATE_WORDS: Record<string, string> = {
   current: "",
@@ -13,7 +14,8 @@ const STATE_WORDS: Record<string, string> = {
 
 /** The stations on one thread, each with its state and one fact. */
 export function Trail({ stations }: { stations: Schemas["StationFact"][] }) {
-  const { search, pathname } = useLocation();
+  const { pathname } = useLocation();
+  const search = useElsewhere();
   return (
     <nav aria-label="Stations" className="border-b border-line bg-card px-4 pt-2.5 pb-3">
       <ol className="flex">

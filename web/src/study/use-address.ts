@@ -14,3 +14,13 @@ export function useAddress(): [URLSearchParams, (values: Record<string, string>)
     });
   return [search, put];
 }
+
+/** What every station reads: the window, the lens, whose figures they are. */
+const SHARED = ["to", "back", "lens", "of"];
+
+/** The address for another station: how this one is looked at is nothing to it. */
+export function useElsewhere(): string {
+  const [search] = useSearchParams();
+  const kept = [...search].filter(([key]) => SHARED.includes(key));
+  return new URLSearchParams(kept).toString();
+}

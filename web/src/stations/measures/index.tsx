@@ -1,4 +1,4 @@
-import { Link, useLocation } from "react-router";
+import { Link } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -16,7 +16,7 @@ import { useUse } from "@/stations/measures/use-measures";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { Stale, Standing } from "@/study/standing";
-import { useAddress } from "@/study/use-address";
+import { useAddress, useElsewhere } from "@/study/use-address";
 import { Button } from "@/ui/button";
 import { Head } from "@/ui/head";
 import { Empty, Failed, Waiting } from "@/ui/status";
@@ -117,7 +117,7 @@ function inWords(page: Schemas["MeasuresPage"], window: Schemas["WindowRow"] | n
 }
 
 function NothingYet({ words }: { words: string }) {
-  const { search } = useLocation();
+  const search = useElsewhere();
   return (
     <Empty
       title="No measures yet"

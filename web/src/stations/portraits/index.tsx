@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useLocation } from "react-router";
+import { Link } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -9,6 +9,7 @@ import { Sheet } from "@/stations/portraits/sheet";
 import { SegmentCards } from "@/stations/portraits/cards";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
+import { useElsewhere } from "@/study/use-address";
 import { inTurn } from "@/study/in-turn";
 import { Stale, Standing } from "@/study/standing";
 import { Head } from "@/ui/head";
@@ -18,7 +19,7 @@ import { Empty, Failed, Waiting } from "@/ui/status";
 /** Portraits: rings on threads beside the table, names, who is typical, who stands on the border. */
 export function Portraits() {
   const { window } = useStudy();
-  const { search } = useLocation();
+  const search = useElsewhere();
   const [chosen, setChosen] = useState(1);
   const portraits = useStation("portraits", ({ study: id, query, signal }) =>
     data(

@@ -92,7 +92,7 @@ export function Codes({ page }: { page: Page }) {
                       >
                         {page.scorable.map((each) => (
                           <option key={each.name} value={each.name}>
-                            mean of {each.label.toLowerCase()}
+                            mean of {each.label}
                           </option>
                         ))}
                       </select>

@@ -8,6 +8,7 @@ import { Fences } from "@/stations/scores/fences";
 import type { Fence } from "@/stations/scores/fences";
 import { bandAt, inBox, sizesOf, stretches } from "@/stations/scores/geometry";
 import type { Box, Stretch } from "@/stations/scores/geometry";
+import { heads } from "@/stations/scores/heads";
 import { dotFor, Plots, rangeOf } from "@/stations/scores/plots";
 import { DEEP, Ruler } from "@/stations/scores/ruler";
 import type { Banded, Page } from "@/stations/scores/use-scores";
@@ -219,7 +220,7 @@ function Counts({ page, across, up, columns, rows, pick }: CountsProps) {
             shade === null || shade === undefined
               ? ""
               : `, ${page.shaded} ${inUnit(shade, page.shade_unit, study.currency)}`;
-          const words = `${across.label} band ${c + 1}, ${up.label} band ${r + 1}: ${count(customers)} customers, ${money(cash, study.scale, study.currency)}${more}`;
+          const words = `${across.label} band ${c + 1}, ${up.label} band ${r + 1}: ${heads(customers, page.of)}, ${money(cash, study.scale, study.currency)}${more}`;
           return (
             <g
               key={`${r}-${c}`}

@@ -8,6 +8,7 @@ import { Codes } from "@/stations/scores/codes";
 import { Field } from "@/stations/scores/field";
 import { answers, countable } from "@/stations/scores/geometry";
 import type { Box } from "@/stations/scores/geometry";
+import { heads } from "@/stations/scores/heads";
 import { LadderOf } from "@/stations/scores/ladder";
 import { lost, MeasureChips } from "@/stations/scores/measure-chips";
 import { dotFor, rangeOf } from "@/stations/scores/plots";
@@ -121,7 +122,7 @@ function FieldAndLadder({
   const [lit, setLit] = useState<number | null>(null);
   const moving = useMoving(page, change);
   const words = page.measures
-    .map((measure) => [measure.label, lost(measure, study.currency)] as const)
+    .map((measure) => [measure.label, lost(measure, study.currency, page.of)] as const)
     .filter(([, why]) => why);
   const onCuts = (measure: Banded, own: number[]) =>
     change.measures(
@@ -148,8 +149,8 @@ function FieldAndLadder({
         />
         <ShadeLegend page={page} />
         <p className="mb-2 text-12 text-quiet">
-          Draw a box over plots to look at their customers. Drag a cut on a ruler, a corner of a
-          fence.{" "}
+          {!page.of && "Draw a box over plots to look at their customers. "}
+          Drag a cut on a ruler, a corner of a fence.{" "}
           {words.map(([label, why]) => (
             <span key={label}>
               <b className="font-semibold text-ink">{label}.</b> {why}{" "}
@@ -272,7 +273,7 @@ function ShadeLegend({ page }: { page: Page }) {
   return (
     <p className="flex items-center gap-1.5 text-12 text-quiet">
       <span className="size-[4px] rounded-full bg-quiet" />{" "}
-      {each === 1 ? "a customer" : `${count(each)} customers`}
+      {each === 1 ? `a ${page.of ? "row" : "customer"}` : heads(each, page.of)}
       <span
         className="ml-3 h-[9px] w-16 rounded-sm"
         style={{
@@ -329,7 +330,7 @@ function Axes({ page }: { page: Page }) {
           {!page.of && <option value="back">share that came back</option>}
           {page.scorable.map((each) => (
             <option key={each.name} value={`measure:${each.name}`}>
-              mean of {each.label.toLowerCase()}
+              mean of {each.label}
             </option>
           ))}
         </select>

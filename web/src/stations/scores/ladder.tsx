@@ -5,6 +5,7 @@ import type { Schemas } from "@/api/client";
 import { count, figure, money, percent } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import type { Answer } from "@/stations/scores/geometry";
+import { heads } from "@/stations/scores/heads";
 import { tiersOf } from "@/stations/scores/use-scores";
 import type { Draft, Page, Tier, TierDraft } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
@@ -84,7 +85,7 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder, onTiers }
       </div>
       <p className="mb-1 mt-0.5 text-12 text-quiet">
         {ladder.kind === "boxes"
-          ? "The first tier that holds a customer counts. Drag a corner on the field."
+          ? `The first tier that holds a ${page.of ? "row" : "customer"} counts. Drag a corner on the field.`
           : ladder.kind === "totals"
             ? "Drag the lines on the totals below the field."
             : "As equal as ties allow: equal totals are never split."}
@@ -190,7 +191,7 @@ function TierLine(props: LineProps) {
   const mostMoney = Math.max(1, page.scored_money);
   const share = told.customers / Math.max(1, page.scored);
   const cash = told.money / mostMoney;
-  const words = `${tier.name}: ${count(told.customers)} customers, ${money(told.money, study.scale, study.currency)}`;
+  const words = `${tier.name}: ${heads(told.customers, page.of)}, ${money(told.money, study.scale, study.currency)}`;
   return (
     <li
       className={`group border-t border-line py-1.5 ${lit ? "bg-paper" : ""}`}

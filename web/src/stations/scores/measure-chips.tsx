@@ -1,6 +1,7 @@
 import { Popover } from "radix-ui";
 
 import { count, figure, inUnit } from "@/charts/format";
+import { heads } from "@/stations/scores/heads";
 import { measuresOf } from "@/stations/scores/use-scores";
 import type { Banded, MeasureDraft, Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
@@ -44,6 +45,7 @@ export function MeasureChips({ page, onMeasures, onGaps }: Props) {
             >
               <MeasureMenu
                 measure={measure}
+                of={page.of}
                 last={drafts.length === 1}
                 onChange={(change, words) =>
                   onMeasures(
@@ -113,12 +115,12 @@ export function MeasureChips({ page, onMeasures, onGaps }: Props) {
 }
 
 /** Why bands are not as asked for, in words; empty where they are. */
-export function lost(measure: Banded, currency: string): string {
+export function lost(measure: Banded, currency: string, of: string): string {
   if (!measure.lopsided) return "";
   const value =
     measure.tied === null
       ? ""
-      : ` ${count(measure.tied_customers)} customers share ${inUnit(measure.tied, measure.unit, currency)}`;
+      : ` ${heads(measure.tied_customers, of)} share ${inUnit(measure.tied, measure.unit, currency)}`;
   const why = measure.cut === "equal customers" ? `${value}, and equal values are never split` : "";
   return measure.empty > 0
     ? `${measure.empty} of ${measure.bands.length} bands stay empty:${why || " nobody's value lies there"}.`
@@ -127,12 +129,14 @@ export function lost(measure: Banded, currency: string): string {
 
 interface MenuProps {
   measure: Banded;
+  /** The trait whose levels are scored; empty for customers. */
+  of: string;
   last: boolean;
   onChange: (change: Partial<MeasureDraft>, words: string) => void;
   onDrop: () => void;
 }
 
-function MeasureMenu({ measure, last, onChange, onDrop }: MenuProps) {
+function MeasureMenu({ measure, of, last, onChange, onDrop }: MenuProps) {
   const { canChange, study } = useStudy();
   const span = (low: number | null, high: number | null) =>
     low === null
@@ -225,7 +229,9 @@ function MeasureMenu({ measure, last, onChange, onDrop }: MenuProps) {
           ))}
         </tbody>
       </table>
-      {measure.lopsided && <p className="text-12 text-quiet">{lost(measure, study.currency)}</p>}
+      {measure.lopsided && (
+        <p className="text-12 text-quiet">{lost(measure, study.currency, of)}</p>
+      )}
       {measure.missing > 0 && (
         <p className="text-12 text-quiet">
           {count(measure.missing)} lack it: no band, no code, no total.

@@ -1,9 +1,10 @@
 import { useRef, useState } from "react";
 import type { PointerEvent } from "react";
 
-import { count, figure, money } from "@/charts/format";
+import { figure, money } from "@/charts/format";
 import { place } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
+import { heads } from "@/stations/scores/heads";
 import type { Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 
@@ -55,7 +56,7 @@ export function Totals({ page, lows, canMove, onMove, onLand }: Props) {
         <rect width={W} height={H} fill="transparent" />
         {totals.map((row) => {
           const tall = (row.customers / most) * (H - 16);
-          const words = `Total ${figure(row.total)}: ${count(row.customers)} customers, ${money(row.money, study.scale, study.currency)}`;
+          const words = `Total ${figure(row.total)}: ${heads(row.customers, page.of)}, ${money(row.money, study.scale, study.currency)}`;
           return (
             <rect
               key={row.total}

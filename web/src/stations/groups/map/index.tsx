@@ -186,21 +186,22 @@ function Picture({ page, look, colour, columns }: PictureProps) {
             .map((axis) => (
               <Loadings key={axis} page={page} component={Number(axis.split(":")[1]) - 1} />
             ))}
-        {plane && <Said plane={plane} most={most} />}
+        {plane && <Said plane={plane} most={most} look={look} />}
       </aside>
     </div>
   );
 }
 
-function Said({ plane, most }: { plane: PlanePage; most: number }) {
+function Said({ plane, most, look }: { plane: PlanePage; most: number; look: string }) {
   const shown = Math.min(plane.customers, most);
   return (
     <p className="text-11 text-quiet">
       {shown < plane.customers
         ? `${plane.cells && most >= 20_000 ? `Grey squares: all ${count(plane.customers)}. ` : ""}Points: a seeded sample of ${count(shown)}.`
         : `A point a customer, ${count(shown)}.`}{" "}
-      Numbered: the groups&rsquo; means. Axes hold the middle 99%.
-      {most !== TURNED_POINTS && " Draw a box to look closer."}
+      {look !== "matrix" && look !== "neighbours" && "Numbered: the groups’ means. "}
+      {look !== "neighbours" && "Axes hold the middle 99%. "}
+      {look !== "turned" && "Draw a box to look closer."}
     </p>
   );
 }
@@ -297,7 +298,7 @@ function Neighbourhood({ page, row, colour }: { page: Page; row: Row; colour: st
             </span>
           </p>
         )}
-        <Said plane={plane} most={20_000} />
+        <Said plane={plane} most={20_000} look="neighbours" />
       </aside>
     </div>
   );

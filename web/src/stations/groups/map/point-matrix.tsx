@@ -9,7 +9,8 @@ import { brushes, push, stamp } from "@/stations/groups/map/points";
 import type { Cloud, Plane } from "@/stations/groups/map/points";
 import { useStudy } from "@/study/context";
 
-const SIZE = 150;
+const WIDTH = 172;
+const HEIGHT = 129;
 
 /** Every pair of some axes as small panels; the names stand on the diagonal, axes at two sides. */
 export function PointMatrix({ plane, cloud }: { plane: Plane; cloud: Cloud }) {
@@ -17,7 +18,7 @@ export function PointMatrix({ plane, cloud }: { plane: Plane; cloud: Cloud }) {
   const many = plane.axes.length;
   return (
     <div
-      className="mb-5 ml-9 grid max-w-[600px] gap-1"
+      className="mb-5 ml-9 grid max-w-[704px] gap-1"
       style={{ gridTemplateColumns: `repeat(${many}, minmax(0, 1fr))` }}
       role="group"
       aria-label={`Pairs of ${plane.axes.map((axis) => axis.label).join(", ")}`}
@@ -29,8 +30,9 @@ export function PointMatrix({ plane, cloud }: { plane: Plane; cloud: Cloud }) {
           return r === c ? (
             <div
               key={`${r}-${c}`}
-              className="grid aspect-square place-content-center rounded border border-line bg-paper p-1 text-center text-12"
+              className="relative grid aspect-4/3 place-content-center rounded border border-line bg-paper p-1 text-center text-12"
             >
+              <Edges across={across} up={up} edges={[r === many - 1, c === 0]} />
               <b className="font-semibold">{up.label.split(", ")[0]}</b>
               <span className="text-11 text-quiet">
                 {words(up.axis.low, up)} to {words(up.axis.high, up)}
@@ -65,7 +67,6 @@ interface PanelProps {
 }
 
 function Panel({ plane, cloud, across, up, title, edges }: PanelProps) {
-  const { study } = useStudy();
   const canvas = useRef<HTMLCanvasElement>(null);
   const lens = useLens();
   const narrowed = lens.clauses.length > 0;
@@ -93,8 +94,8 @@ function Panel({ plane, cloud, across, up, title, edges }: PanelProps) {
     const token = (name: string) => getComputedStyle(pen.canvas).getPropertyValue(name);
     const brush = brushes(plane, token);
     const pale = token("--color-everyone");
-    const size = canvas.current.width;
-    pen.clearRect(0, 0, size, size);
+    const { width, height } = canvas.current;
+    pen.clearRect(0, 0, width, height);
     for (const inside of narrowed ? [0, 1] : [1])
       for (let n = 0; n < cloud.number.length; n++) {
         if (cloud.inside[n] !== inside) continue;
@@ -104,46 +105,21 @@ function Panel({ plane, cloud, across, up, title, edges }: PanelProps) {
         const b = (cloud.along[up]?.[n] ?? 0) + (y.whole ? 0.8 * push(number, 2) : 0);
         pen.globalAlpha = narrowed && !inside ? 0.25 : 0.5;
         pen.fillStyle = narrowed && !inside ? pale : own.fill;
-        stamp(pen, own.shape, placeOf(a, x.axis) * size, size - placeOf(b, y.axis) * size, 2.2);
+        stamp(pen, own.shape, placeOf(a, x.axis) * width, height * (1 - placeOf(b, y.axis)), 2.2);
       }
   }, [plane, cloud, x, y, across, up, narrowed]);
   return (
-    <div className="relative aspect-square rounded border border-line" title={title}>
+    <div className="relative aspect-4/3 rounded border border-line" title={title}>
       <canvas
         ref={canvas}
-        width={SIZE * 2}
-        height={SIZE * 2}
+        width={WIDTH * 2}
+        height={HEIGHT * 2}
         role="img"
         aria-label={title}
         className="size-full cursor-crosshair touch-none"
         {...box.handlers}
       />
-      {edges[0] &&
-        x &&
-        ticksOf(x.axis, 2).map((tick) => (
-          <span
-            key={tick}
-            className="absolute top-full -translate-x-1/2 text-11 text-quiet"
-            style={{ left: `${100 * placeOf(tick, x.axis)}%` }}
-          >
-            {inUnit(tick, x.unit, study.currency)}
-          </span>
-        ))}
-      {edges[1] &&
-        y &&
-        ticksOf(y.axis, 2).map((tick) => (
-          <span
-            key={tick}
-            className="absolute right-full -translate-y-1/2 pr-1 text-11 text-quiet"
-            style={{
-              bottom: `${100 * placeOf(tick, y.axis)}%`,
-              top: "auto",
-              transform: "translateY(50%)",
-            }}
-          >
-            {inUnit(tick, y.unit, study.currency)}
-          </span>
-        ))}
+      <Edges across={x} up={y} edges={edges} />
       {box.range && (
         <span
           className="pointer-events-none absolute border border-dashed border-teal bg-teal/10"
@@ -156,5 +132,59 @@ function Panel({ plane, cloud, across, up, title, edges }: PanelProps) {
         />
       )}
     </div>
+  );
+}
+
+type Axis = Plane["axes"][number];
+/** Values nearer to each other than this, as a share of the panel, would run together. */
+const APART = 0.13;
+
+function apart(axis: Axis): number[] {
+  const kept: number[] = [];
+  for (const tick of ticksOf(axis.axis, 2)) {
+    const last = kept.at(-1);
+    if (last === undefined || placeOf(tick, axis.axis) - placeOf(last, axis.axis) >= APART)
+      kept.push(tick);
+  }
+  return kept;
+}
+
+/** How far along; moved back by as much of its own size, a value stays within its panel. */
+const along = (tick: number, axis: Axis) => `${100 * placeOf(tick, axis.axis)}%`;
+
+interface EdgesProps {
+  across?: Axis | undefined;
+  up?: Axis | undefined;
+  edges: [boolean, boolean];
+}
+
+/** The values of an axis, below the lowest panel of a column and at the left of a row's first. */
+function Edges({ across, up, edges }: EdgesProps) {
+  const { study } = useStudy();
+  return (
+    <>
+      {edges[0] &&
+        across &&
+        apart(across).map((tick) => (
+          <span
+            key={tick}
+            className="absolute top-full text-11 text-quiet"
+            style={{ left: along(tick, across), transform: `translateX(-${along(tick, across)})` }}
+          >
+            {inUnit(tick, across.unit, study.currency)}
+          </span>
+        ))}
+      {edges[1] &&
+        up &&
+        apart(up).map((tick) => (
+          <span
+            key={tick}
+            className="absolute right-full pr-1 text-11 text-quiet"
+            style={{ bottom: along(tick, up), transform: `translateY(${along(tick, up)})` }}
+          >
+            {inUnit(tick, up.unit, study.currency)}
+          </span>
+        ))}
+    </>
   );
 }

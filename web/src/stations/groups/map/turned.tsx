@@ -125,13 +125,23 @@ function draw(
     stamp(pen, own.shape, x, y, 3 - 0.7 * z);
   }
   pen.globalAlpha = 1;
+  const [x0, y0] = see(-1, -1, -1);
+  pen.textBaseline = "middle";
+  pen.lineJoin = "round";
   plane.axes.forEach((axis, n) => {
     const [x, y] = see(
       ...([0, 1, 2].map((m) => (m === n ? 1.15 : -1)) as [number, number, number]),
     );
+    // Beyond the axis' end, on a ground of its own, so that neither line nor points cross it.
+    const long = Math.hypot(x - x0, y - y0) || 1;
+    const [dx, dy] = [(x - x0) / long, (y - y0) / long];
+    const words = axis.label.split(",")[0] ?? axis.label;
+    pen.textAlign = dx > 0.3 ? "left" : dx < -0.3 ? "right" : "center";
+    pen.lineWidth = 8;
+    pen.strokeStyle = token("--color-card");
+    pen.strokeText(words, x + 16 * dx, y + 22 * dy);
     pen.fillStyle = token("--color-ink");
-    pen.textAlign = x > w / 2 ? "left" : "right";
-    pen.fillText(axis.label.split(",")[0] ?? axis.label, x + (x > w / 2 ? 8 : -8), y);
+    pen.fillText(words, x + 16 * dx, y + 22 * dy);
   });
   centres.forEach(([x = 0, y = 0, z = 0], g) => {
     const [px, py] = see(x, y, z);
@@ -144,6 +154,6 @@ function draw(
     pen.stroke();
     pen.fillStyle = token("--color-ink");
     pen.textAlign = "center";
-    pen.fillText(String(g + 1), px, py + 8);
+    pen.fillText(String(g + 1), px, py + 1);
   });
 }

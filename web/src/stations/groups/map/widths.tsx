@@ -10,6 +10,8 @@ import { Failed, Waiting } from "@/ui/status";
 const W = 560;
 const LOW = -400;
 const HIGH = 800;
+const TICKS = [-400, -200, 0, 200, 400, 600, 800];
+const TALL = 420;
 
 /** Silhouettes by customer: each group's own, the largest first, with those who stand wrong. */
 export function Widths({ grouping, field }: { grouping: number; field: string }) {
@@ -33,7 +35,6 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
   if (!widths.data) return <Waiting />;
   const found = widths.data;
   const many = found.groups.reduce((sum, group) => sum + group.length, 0);
-  const tall = Math.max(16, Math.min(520, 44 * found.groups.length));
   const x = (value: number) => ((Math.max(LOW, Math.min(HIGH, value)) - LOW) / (HIGH - LOW)) * W;
   const zero = x(0);
   return (
@@ -45,7 +46,7 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
       </p>
       <div className="grid gap-1.5">
         {found.groups.map((group, g) => {
-          const high = Math.max(10, Math.round((tall * group.length) / Math.max(1, many)));
+          const high = Math.max(10, Math.round((TALL * group.length) / Math.max(1, many)));
           const wrong = group.filter((value) => value < 0).length;
           const step = high / Math.max(1, group.length);
           const line = (keep: (n: number) => boolean) =>
@@ -101,23 +102,19 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
           );
         })}
       </div>
-      <div className="grid grid-cols-[86px_1fr_150px] gap-2 text-11 text-quiet">
-        <span />
-        <svg viewBox={`0 0 ${W} 16`} className="block w-full" aria-hidden>
-          {[-400, -200, 0, 200, 400, 600, 800].map((tick) => (
-            <text
+      <div className="grid grid-cols-[86px_1fr_150px] gap-2 text-11 text-quiet" aria-hidden>
+        <div className="relative col-start-2 h-9 text-center">
+          {TICKS.map((tick) => (
+            <span
               key={tick}
-              x={x(tick)}
-              y={12}
-              fontSize={11}
-              textAnchor={tick === LOW ? "start" : tick === HIGH ? "end" : "middle"}
-              className="fill-quiet"
+              className="absolute top-0.5 -translate-x-1/2"
+              style={{ left: `${(100 * x(tick)) / W}%` }}
             >
               {(tick / 1000).toFixed(1)}
-            </text>
+            </span>
           ))}
-        </svg>
-        <span>silhouette</span>
+          <span className="absolute inset-x-0 bottom-0">silhouette</span>
+        </div>
       </div>
     </div>
   );
