@@ -264,7 +264,7 @@ def _plane(key: Keyed[tuple[Mapped, tuple[str, ...], str]]) -> PlanePage:
 
 
 def _axis(along: _Along, good: NDArray[np.bool_]) -> Axis:
-    """Over the middle 99%; over every place of a neighbourhood, which has no outliers, with room."""
+    """Over the middle 99%; over all of a neighbourhood, which has no outliers, with room."""
     values = along.values[good]
     if not along.key.startswith("neighbour:") or len(values) == 0:
         return axis_for(values, along.log)

@@ -73,7 +73,8 @@ function Whole({ page }: { page: Page }) {
     ? asked
     : (suggestion?.k ?? candidates[0]?.k ?? null);
   const row = candidates.find((each) => each.k === k);
-  const stale = status.state === "out of date" && !page.foreign && page.run !== page.made_from;
+  const old = status.state === "out of date" || status.state === "failed";
+  const stale = old && !page.foreign && page.run !== page.made_from;
   const standing = !!row && adopted?.grouping === row.id;
   const open = search.get("open") === "1";
   const lit = search.get("group");
