@@ -24,7 +24,7 @@ PATTERNS = ("visit", "tenure", "gap", "cv", "trend", "share", "evenness", "margi
 #: What is summed up over everyone in a window; ``table`` is the money of those with a purchase.
 EVERYONE = ("frequency", "gross", "early", "net_purchases", "money", "table")
 #: Customers whose results are gathered before they are written, so that each write is a run.
-GATHER = 128
+GATHER = 256
 #: What a window can say about a customer: lines enter or leave it, or its early half only.
 LINES_CHANGE, EARLY_CHANGES = 1, 2
 EARLY = SUMS.index("early")

@@ -25,6 +25,11 @@ interface Props {
   onJudge: (linkage: string, k: number) => void;
 }
 
+/** A share as a whole number; some are few, not none. */
+function small(size: number, total: number): string {
+  return size > 0 && size / total < 0.005 ? "< 1%" : percent(size, total, 0);
+}
+
 /** Who joins whom: the tree of each linkage, with a cut that can be dragged. */
 export function Merges({ onJudge }: Props) {
   const { study, view, canChange } = useStudy();
@@ -219,7 +224,7 @@ function Tree({
                 />
                 {to - from > 26 && (
                   <text x={(from + to) / 2} y={H + 34} fontSize={11} textAnchor="middle">
-                    {percent(size, total, 0)}
+                    {small(size, total)}
                   </text>
                 )}
                 <title>{`${count(size)} customers`}</title>
@@ -373,7 +378,7 @@ function Small({ tree, lit, onPick }: { tree: Body; lit: boolean; onPick: () => 
         in 6:{" "}
         {[...sizes]
           .sort((a, b) => b - a)
-          .map((size) => percent(size, total, 0))
+          .map((size) => small(size, total))
           .join(", ")}
       </span>
     </button>
