@@ -86,8 +86,9 @@ def later(log: Log, mask: int, derived: Derived) -> None:
         values = np.asarray(table[name].values)
         fences_of(values[rows])
         outline(values, rows, axis_for(values[rows], is_log))
-    if model := fit_expected(rhythm_of(log, mask, int(log.day.max()) + 1, engine), engine):
-        expected_visits(model, rhythm_of(log, mask, int(log.day.max()) + 1, engine), 13.0, engine)
+    rhythm = rhythm_of(log, mask, int(log.day.max()) + 1, engine)
+    if model := fit_expected(rhythm, engine):
+        expected_visits(model, rhythm, 13.0, engine)
     codes = np.arange(len(table), dtype=np.int32) % 3 + 1
     kinds = Column("trait:kind", "category", codes, "", ("a", "b", "c"))
     table = Table((*table, kinds))

@@ -10,6 +10,22 @@ class ScoresByHand(Station):
         self.walk("Scores", self.look, self.get("scores"), self.get("scores/codes"),
                   self.get("scores/worth"))  # fmt: skip
 
+    def test_districts_stand_in_the_place_of_customers(self):
+        self.walk("Scores", self.districts, self.get("scores", of="district"))
+
+    def districts(self, page, scores):
+        page.get_by_label("rows are").select_option("district")
+        page.get_by_text(f"{scores['scored']} rows in bands up to").wait_for()
+        field = page.get_by_role("region", name="Field")
+        plots = field.get_by_role("button", name=re.compile("^Days since last visit band"))
+        told = [plots.nth(n).get_attribute("aria-label") for n in range(plots.count())]
+        self.assertEqual(
+            sum(int(re.search(r": (\d+) rows?,", text)[1]) for text in told), scores["scored"]
+        )
+        # Who is scored cannot be looked at by a lens, which speaks of customers.
+        self.assertEqual(page.get_by_role("tab", name="Worth of bands").count(), 0)
+        self.assertEqual(page.get_by_role("button", name="Keep this ladder").count(), 0)
+
     def look(self, page, scores, codes, worth):
         field = page.get_by_role("region", name="Field")
         plots = field.get_by_role("button", name=re.compile("^Days since last visit band"))

@@ -7,6 +7,7 @@ import { count, figure, inUnit, money, percent } from "@/charts/format";
 import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useRows } from "@/stations/measures/use-rows";
+import { heads } from "@/stations/scores/heads";
 import type { Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
@@ -59,7 +60,7 @@ export function Codes({ page }: { page: Page }) {
         <span className="block text-12 text-quiet">{words}</span>
         <b className="text-20 font-semibold">{row.code}</b>{" "}
         <span className="text-12">
-          {count(row.customers)} customers, {money(row.money, study.scale, study.currency)}
+          {heads(row.customers, page.of)}, {money(row.money, study.scale, study.currency)}
         </span>
       </p>
     );

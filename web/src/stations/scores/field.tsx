@@ -126,7 +126,12 @@ export function Field(props: Props) {
         {shown && <Picked page={page} box={shown} columns={columns} rows={rows} />}
       </g>
       <g transform={`translate(${LEFT} ${TOP + H})`}>
-        <BandNames measure={across} bands={columns} pick={(band) => picking.line("across", band)} />
+        <BandNames
+          measure={across}
+          of={page.of}
+          bands={columns}
+          pick={(band) => picking.line("across", band)}
+        />
         <g transform={`translate(0 ${NAMES})`}>
           <Ruler
             measure={across}
@@ -137,7 +142,13 @@ export function Field(props: Props) {
         </g>
       </g>
       <g transform={`translate(${LEFT} ${TOP})`}>
-        <BandNames measure={up} bands={rows} upright pick={(band) => picking.line("up", band)} />
+        <BandNames
+          measure={up}
+          of={page.of}
+          bands={rows}
+          upright
+          pick={(band) => picking.line("up", band)}
+        />
         <g transform={`translate(${-NAMES} 0)`}>
           <Ruler
             measure={up}
@@ -315,11 +326,13 @@ function Picked({
 
 function BandNames({
   measure,
+  of,
   bands,
   upright = false,
   pick,
 }: {
   measure: Banded;
+  of: string;
   bands: Stretch[];
   upright?: boolean;
   pick: (band: number) => void;
@@ -330,7 +343,7 @@ function BandNames({
         if (band.size < 10) return null;
         const middle = band.from + band.size / 2;
         const [x, y] = upright ? [-10, H - middle + 4] : [middle, 14];
-        const words = `All of band ${n + 1} of ${measure.label}, ${count(measure.bands[n]?.customers ?? 0)} customers`;
+        const words = `All of band ${n + 1} of ${measure.label}, ${heads(measure.bands[n]?.customers ?? 0, of)}`;
         return (
           <text
             key={n}

@@ -55,7 +55,7 @@ function Whole({ page }: { page: Page }) {
         title="Scores"
         words={
           window && there
-            ? `${count(page.scored)} ${page.of ? "rows" : "customers"} in bands up to ${day(window.to)}, the highest band best.${page.unscored > 0 ? ` ${count(page.unscored)} have no score: no visit in the window, or no value.` : ""}`
+            ? `${heads(page.scored, page.of)} in bands up to ${day(window.to)}, the highest band best.${page.unscored > 0 ? ` ${count(page.unscored)} have no score: no visit in the window, or no value.` : ""}`
             : "Customers cut into bands, the highest the best, drawn at their real sizes."
         }
       >

@@ -1,12 +1,13 @@
 import { useEffect, useRef } from "react";
 
-import { placeOf, ticksOf, valueAt } from "@/charts/axis";
+import { placeOf, valueAt } from "@/charts/axis";
 import { inUnit } from "@/charts/format";
 import { place } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useBox } from "@/stations/groups/map/plane";
 import { brushes, push, stamp } from "@/stations/groups/map/points";
 import type { Cloud, Plane } from "@/stations/groups/map/points";
+import { Ticks } from "@/stations/groups/map/ticks";
 import { useStudy } from "@/study/context";
 
 const WIDTH = 172;
@@ -32,7 +33,8 @@ export function PointMatrix({ plane, cloud }: { plane: Plane; cloud: Cloud }) {
               key={`${r}-${c}`}
               className="relative grid aspect-4/3 place-content-center rounded border border-line bg-paper p-1 text-center text-12"
             >
-              <Edges across={across} up={up} edges={[r === many - 1, c === 0]} />
+              {r === many - 1 && <Ticks axis={across} below />}
+              {c === 0 && <Ticks axis={up} />}
               <b className="font-semibold">{up.label.split(", ")[0]}</b>
               <span className="text-11 text-quiet">
                 {words(up.axis.low, up)} to {words(up.axis.high, up)}
@@ -119,7 +121,8 @@ function Panel({ plane, cloud, across, up, title, edges }: PanelProps) {
         className="size-full cursor-crosshair touch-none"
         {...box.handlers}
       />
-      <Edges across={x} up={y} edges={edges} />
+      {edges[0] && x && <Ticks axis={x} below />}
+      {edges[1] && y && <Ticks axis={y} />}
       {box.range && (
         <span
           className="pointer-events-none absolute border border-dashed border-teal bg-teal/10"
@@ -132,59 +135,5 @@ function Panel({ plane, cloud, across, up, title, edges }: PanelProps) {
         />
       )}
     </div>
-  );
-}
-
-type Axis = Plane["axes"][number];
-/** Values nearer to each other than this, as a share of the panel, would run together. */
-const APART = 0.13;
-
-function apart(axis: Axis): number[] {
-  const kept: number[] = [];
-  for (const tick of ticksOf(axis.axis, 2)) {
-    const last = kept.at(-1);
-    if (last === undefined || placeOf(tick, axis.axis) - placeOf(last, axis.axis) >= APART)
-      kept.push(tick);
-  }
-  return kept;
-}
-
-/** How far along; moved back by as much of its own size, a value stays within its panel. */
-const along = (tick: number, axis: Axis) => `${100 * placeOf(tick, axis.axis)}%`;
-
-interface EdgesProps {
-  across?: Axis | undefined;
-  up?: Axis | undefined;
-  edges: [boolean, boolean];
-}
-
-/** The values of an axis, below the lowest panel of a column and at the left of a row's first. */
-function Edges({ across, up, edges }: EdgesProps) {
-  const { study } = useStudy();
-  return (
-    <>
-      {edges[0] &&
-        across &&
-        apart(across).map((tick) => (
-          <span
-            key={tick}
-            className="absolute top-full text-11 text-quiet"
-            style={{ left: along(tick, across), transform: `translateX(-${along(tick, across)})` }}
-          >
-            {inUnit(tick, across.unit, study.currency)}
-          </span>
-        ))}
-      {edges[1] &&
-        up &&
-        apart(up).map((tick) => (
-          <span
-            key={tick}
-            className="absolute right-full pr-1 text-11 text-quiet"
-            style={{ bottom: along(tick, up), transform: `translateY(${along(tick, up)})` }}
-          >
-            {inUnit(tick, up.unit, study.currency)}
-          </span>
-        ))}
-    </>
   );
 }
