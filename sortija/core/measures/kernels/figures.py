@@ -8,12 +8,31 @@ import numba
 import numpy as np
 
 from sortija.core.measures.kernels.slots import (
+    BASKET_MEAN,
+    BASKET_MEDIAN,
+    BREADTH,
     EARLY,
+    EVENNESS,
     EVERYONE,
     FREQUENCY,
+    GAP_CV,
+    GAP_MEAN,
+    MARGIN,
+    MONETARY,
     NOT_GIVEN,
+    OF_CV,
+    OF_EVENNESS,
+    OF_GAP,
+    OF_MARGIN,
+    OF_SHARE,
+    OF_VISIT,
+    ON_OFFER,
     RECENCY,
+    RETURNED,
+    SILENCE,
     TOO_FEW,
+    VISIT_DAYS,
+    WEEKEND,
 )
 
 __all__ = ["lay_out_visits", "sum_up", "tell_everyone", "trend_of", "write_figures"]
@@ -77,15 +96,15 @@ def write_figures(
     frequency, gross = sums[0], sums[5]
     rows[w, RECENCY, j] = last_day
     rows[w, FREQUENCY, j] = frequency
-    rows[w, 2, j] = days
-    rows[w, 3, j] = sums[4] / unit
-    rows[w, 4, j] = np.nan if sums[3] > 0 else sums[8] / unit
-    rows[w, 5, j] = sums[7] / frequency / unit
-    rows[w, 6, j] = basket / unit
-    rows[w, 8, j] = gap_median
-    rows[w, 9, j] = gap_sum / (days - 1) if days >= 2 else np.nan
+    rows[w, VISIT_DAYS, j] = days
+    rows[w, MONETARY, j] = sums[4] / unit
+    rows[w, MARGIN, j] = np.nan if sums[3] > 0 else sums[8] / unit
+    rows[w, BASKET_MEAN, j] = sums[7] / frequency / unit
+    rows[w, BASKET_MEDIAN, j] = basket / unit
+    rows[w, SILENCE, j] = gap_median  # until the gap of everyone is known
+    rows[w, GAP_MEAN, j] = gap_sum / (days - 1) if days >= 2 else np.nan
     # Whole numbers throughout, so that equal gaps vary by nothing at all.
-    rows[w, 10, j] = (
+    rows[w, GAP_CV, j] = (
         np.sqrt(float((days - 1) * gap_square - gap_sum * gap_sum)) / gap_sum
         if days >= 3
         else np.nan
@@ -93,24 +112,24 @@ def write_figures(
     breadth = 0
     for d in range(at[1], at[2]):
         breadth += sums[d] > 0
-    rows[w, 11, j] = breadth
-    rows[w, 14, j] = sums[2] / sums[1]
+    rows[w, BREADTH, j] = breadth
+    rows[w, RETURNED, j] = sums[2] / sums[1]
     if gross > 0:
-        rows[w, 12, j] = _evenness(sums, at[0], at[1], terms, most) if most > 0 else np.nan
-        rows[w, 15, j] = sums[9] / gross
-        rows[w, 16, j] = sums[10] / gross
+        rows[w, EVENNESS, j] = _evenness(sums, at[0], at[1], terms, most) if most > 0 else np.nan
+        rows[w, WEEKEND, j] = sums[9] / gross
+        rows[w, ON_OFFER, j] = sums[10] / gross
         for k in range(len(shares)):
-            rows[w, 17 + k, j] = sums[shares[k]] / gross
+            rows[w, ON_OFFER + 1 + k, j] = sums[shares[k]] / gross
     else:
-        rows[w, 12, j] = np.nan
-        for k in range(15, rows.shape[1]):
+        rows[w, EVENNESS, j] = np.nan
+        for k in range(WEEKEND, rows.shape[1]):
             rows[w, k, j] = np.nan
-    why[w, 0, j] = 0
-    why[w, 2, j] = 0 if days >= 2 else TOO_FEW
-    why[w, 3, j] = 0 if days >= 3 else TOO_FEW
-    why[w, 5, j] = 0 if gross > 0 else TOO_FEW
-    why[w, 6, j] = TOO_FEW if np.isnan(rows[w, 12, j]) else 0
-    why[w, 7, j] = NOT_GIVEN if sums[3] > 0 else 0
+    why[w, OF_VISIT, j] = 0
+    why[w, OF_GAP, j] = 0 if days >= 2 else TOO_FEW
+    why[w, OF_CV, j] = 0 if days >= 3 else TOO_FEW
+    why[w, OF_SHARE, j] = 0 if gross > 0 else TOO_FEW
+    why[w, OF_EVENNESS, j] = TOO_FEW if np.isnan(rows[w, EVENNESS, j]) else 0
+    why[w, OF_MARGIN, j] = NOT_GIVEN if sums[3] > 0 else 0
 
 
 @numba.njit(nogil=True, cache=True)

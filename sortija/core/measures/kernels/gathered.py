@@ -11,6 +11,8 @@ from sortija.core.measures.kernels.slots import (
     FREQUENCY,
     JOINED_LATER,
     NO_VISIT,
+    OF_TENURE,
+    OF_TREND,
     RECENCY,
     TENURE,
     TOO_FEW,
@@ -65,10 +67,12 @@ def write_out(
         visits, tenure = rows[w, FREQUENCY, j], as_of - since[j]
         known = visits > 0 and tenure > 0
         values[w, TENURE, first + j] = tenure if known else np.nan
-        reasons[w, 1, first + j] = 0 if known else (JOINED_LATER if visits > 0 else NO_VISIT)
+        reasons[w, OF_TENURE, first + j] = (
+            0 if known else (JOINED_LATER if visits > 0 else NO_VISIT)
+        )
     for j in range(many):
         visits, trend = rows[w, FREQUENCY, j], rows[w, TREND, j]
         trend = trend if since[j] <= first_day else np.nan
         values[w, TREND, first + j] = trend
         missing = TOO_FEW if visits > 0 else NO_VISIT
-        reasons[w, 4, first + j] = missing if np.isnan(trend) else 0
+        reasons[w, OF_TREND, first + j] = missing if np.isnan(trend) else 0

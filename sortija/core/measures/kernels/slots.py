@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 __all__ = [
-    "EARLY", "EARLY_CHANGES", "EVERYONE", "FIXED", "FREQUENCY", "GATHER", "JOINED_LATER",
-    "LINES_CHANGE", "NOT_GIVEN", "NO_VISIT", "PATTERNS", "RECENCY", "SUMS", "TENURE", "TOO_FEW",
-    "TREND",
+    "BASKET_MEAN", "BASKET_MEDIAN", "BREADTH", "EARLY", "EARLY_CHANGES", "EVENNESS", "EVERYONE",
+    "FIXED", "FREQUENCY", "GAP_CV", "GAP_MEAN", "GATHER", "JOINED_LATER", "LINES_CHANGE",
+    "MARGIN", "MONETARY", "NOT_GIVEN", "NO_VISIT", "OF_CV", "OF_EVENNESS", "OF_GAP", "OF_MARGIN",
+    "OF_SHARE", "OF_TENURE", "OF_TREND", "OF_VISIT", "ON_OFFER", "PATTERNS", "RECENCY",
+    "RETURNED", "SILENCE", "SUMS", "TENURE", "TOO_FEW", "TREND", "VISIT_DAYS", "WEEKEND",
 ]  # fmt: skip
 
 #: Sums of one customer and window, in order; those by department, channel … follow.
@@ -28,8 +30,12 @@ GATHER = 256
 #: What a window can say about a customer: lines enter or leave it, or its early half only.
 LINES_CHANGE, EARLY_CHANGES = 1, 2
 EARLY = SUMS.index("early")
-RECENCY, FREQUENCY, TENURE, TREND = (
-    FIXED.index(name) for name in ("recency", "frequency", "tenure", "trend")
+(
+    RECENCY, FREQUENCY, VISIT_DAYS, MONETARY, MARGIN, BASKET_MEAN, BASKET_MEDIAN, TENURE, SILENCE,
+    GAP_MEAN, GAP_CV, BREADTH, EVENNESS, TREND, RETURNED, WEEKEND, ON_OFFER,
+) = range(len(FIXED))  # fmt: skip
+(OF_VISIT, OF_TENURE, OF_GAP, OF_CV, OF_TREND, OF_SHARE, OF_EVENNESS, OF_MARGIN) = range(
+    len(PATTERNS)
 )
 #: Reasons for a missing value.
 NO_VISIT, TOO_FEW, NOT_GIVEN, JOINED_LATER = 1, 2, 3, 4
