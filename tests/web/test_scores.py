@@ -25,6 +25,8 @@ class ScoresByHand(Station):
         # Who is scored cannot be looked at by a lens, which speaks of customers.
         self.assertEqual(page.get_by_role("tab", name="Worth of bands").count(), 0)
         self.assertEqual(page.get_by_role("button", name="Keep this ladder").count(), 0)
+        page.get_by_role("tab", name="Codes").click()
+        page.get_by_role("button", name="Sort by Rows").wait_for()
 
     def look(self, page, scores, codes, worth):
         field = page.get_by_role("region", name="Field")

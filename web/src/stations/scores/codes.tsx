@@ -13,12 +13,12 @@ import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
 
 type Row = Schemas["CodeRow"];
-const COLUMNS = [
-  ["customers", "Customers"],
-  ["money", "Money"],
-  ["total", "Total"],
-  ["mean", ""],
-] as const;
+const columns = (of: string) => [
+  ["customers", of ? "Rows" : "Customers"] as const,
+  ["money", "Money"] as const,
+  ["total", "Total"] as const,
+  ["mean", ""] as const,
+];
 
 /** Which bands go together: every code with its customers, sorted by any measure. */
 export function Codes({ page }: { page: Page }) {
@@ -81,7 +81,7 @@ export function Codes({ page }: { page: Page }) {
           <thead className="sticky top-0 bg-card">
             <tr className="text-left text-quiet">
               <th className="py-1 font-normal">Code</th>
-              {COLUMNS.map(([key, label]) => (
+              {columns(page.of).map(([key, label]) => (
                 <th key={key} className="font-normal" aria-sort={sortOf(sort, key)}>
                   <span className="flex items-center justify-end gap-1">
                     {key === "mean" && (
