@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any, Literal
 
 import numpy as np
@@ -35,8 +36,8 @@ class Column:
         (``category``; code *c* means ``levels[c - 1]``).
     unit : str
         ``"days"``, ``"purchases"``, ``"money"``, ``"share"``, ``"years"``, ``""``.
-    reasons : (n,) uint8 array or None
-        A key of :data:`REASONS` for each value; None: every missing value is *not given*.
+    why : (n,) uint8 array, a function that returns one, or None
+        What ``reasons`` are, or what tells them when they are first asked for.
     """
 
     name: str
@@ -44,7 +45,7 @@ class Column:
     values: NDArray[Any]
     unit: str = ""
     levels: tuple[str, ...] = ()
-    reasons: NDArray[np.uint8] | None = None
+    why: NDArray[np.uint8] | Callable[[], NDArray[np.uint8]] | None = None
 
     def __post_init__(self) -> None:
         wanted = np.float64 if self.kind == "number" else np.int32
@@ -59,7 +60,7 @@ class Column:
         if rows >= len(self):
             return self
         reasons = None if self.reasons is None else self.reasons[:rows]
-        return replace(self, values=self.values[:rows], reasons=reasons)
+        return replace(self, values=self.values[:rows], why=reasons)
 
     def sized(self, rows: int) -> Column:
         """The column for ``rows`` customers: cut, or missing for those who came since."""
@@ -71,7 +72,12 @@ class Column:
         reasons = self.reasons
         if reasons is not None:
             reasons = np.concatenate([reasons, np.full(grown, 3, np.uint8)])
-        return replace(self, values=values, reasons=reasons)
+        return replace(self, values=values, why=reasons)
+
+    @cached_property
+    def reasons(self) -> NDArray[np.uint8] | None:
+        """(n,) a key of :data:`REASONS` for each value; None: what is missing is *not given*."""
+        return self.why() if callable(self.why) else self.why
 
     @property
     def missing(self) -> NDArray[np.bool_]:

@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,8 +19,6 @@ from sortija.core.measures.kernels import (
     DAYS,
     EVERYONE,
     FIXED,
-    NO_VISIT,
-    PATTERNS,
     against_everyone,
     day_money,
     derive_block,
@@ -45,11 +44,9 @@ SHORTEST_GAP = 14.0
 UNSURE_DAYS = 90
 #: Lines that are added up by day at a time.
 _LINES = 1 << 20
-#: Which customers a column is missing for; the others for whoever made no purchase.
-_PATTERN = {
-    "margin": "margin", "tenure": "tenure", "gap_mean": "gap", "gap_cv": "cv", "trend": "trend",
-    "evenness": "evenness", "weekend": "share", "on_offer": "share",
-}  # fmt: skip
+#: Why a figure is missing for a customer with a purchase; else for having too few visits.
+_NO_VISIT, _TOO_FEW = 1, 2
+_WHY = {"margin": 3, "tenure": 4}
 
 
 @dataclass(frozen=True)
@@ -155,7 +152,6 @@ def derive_series(
     layout = layout_of(names, told, lambda kind, size: _most_sold(log, mask, kind, size))
     n, many = log.customers, len(windows)
     values = np.empty((many, len(FIXED) + len(layout.shares), n))
-    reasons = np.empty((many, len(PATTERNS), n), np.uint8)
     totals = np.zeros((many, n), np.int64)
     first_ever = np.full(n, -1, np.int64)
     blocks = chunk_bounds(n)
@@ -174,7 +170,7 @@ def derive_series(
             log.department, log.channel, log.site, log.bits, cost, rates, dates,
             *blocks[place], mask, ON_OFFER, spans.first_days, spans.as_ofs, spans.of_day,
             spans.season, layout.at, np.array(columns), layout.slots, 10.0**scale,
-            values, reasons, totals, first_ever, everyone[place], rhythms[place],
+            values, totals, first_ever, everyone[place], rhythms[place],
         )  # fmt: skip
 
     engine.map(block, range(len(blocks)))
@@ -182,8 +178,7 @@ def derive_series(
 
     def window(place: int) -> Derived:
         at = _At(spans, place, days, whole[place], rhythm[place])
-        return _finish(at, layout, values[place], reasons[place], totals[place], first_ever,
-                       joined)  # fmt: skip
+        return _finish(at, layout, values[place], totals[place], first_ever, joined)
 
     return tuple(engine.map(window, range(many)))
 
@@ -232,23 +227,23 @@ def _most_sold(log: Log, mask: int, kind: str, size: int) -> NDArray[np.int64]:
 
 
 def _finish(
-    at: _At, layout: Layout, values: NDArray[np.float64], reasons: NDArray[np.uint8],
-    money: NDArray[np.int64], first_ever: NDArray[np.int64], joined: NDArray[np.float64] | None,
+    at: _At, layout: Layout, values: NDArray[np.float64], money: NDArray[np.int64],
+    first_ever: NDArray[np.int64], joined: NDArray[np.float64] | None,
 ) -> Derived:  # fmt: skip
     """What wants figures of everyone, and the columns under their names."""
     everyone = _trend_of(at.everyone)
     own, recency, trend = (values[FIXED.index(n)] for n in ("silence", "recency", "trend"))
+    visits = values[FIXED.index("frequency")]
     against_everyone(own, recency, trend, _usual_gap(at.rhythms), SHORTEST_GAP, everyone)
-    why = {name: reasons[place] for place, name in enumerate(PATTERNS)}
     columns, about = [], {}
     for place, name in enumerate((*FIXED, *layout.shares)):
         if name in layout.left_out:
             continue
         measure = layout.shares.get(name) or MEASURES[name]
-        pattern = _PATTERN.get(name, "visit" if name in MEASURES else "share")
-        columns.append(Column(name, "number", values[place], measure.unit, reasons=why[pattern]))
+        why = partial(_reasons, values[place], visits, _WHY.get(name, _TOO_FEW))
+        columns.append(Column(name, "number", values[place], measure.unit, why=why))
         about[name] = measure
-    present = why["visit"] != NO_VISIT
+    present = ~np.isnan(visits)
     bought = (first_ever >= 0) & (first_ever < at.as_of)
     known, unsure = bought.copy(), bought & (first_ever < at.days.first_day() + UNSURE_DAYS)
     if joined is not None:
@@ -258,6 +253,14 @@ def _finish(
         table=Table(tuple(columns)), about=about, present=present, known=known, bought=bought,
         money=money, at_least=unsure, trend=everyone, reconciliation=_reconcile(at),
     )  # fmt: skip
+
+
+def _reasons(
+    values: NDArray[np.float64], visits: NDArray[np.float64], code: int
+) -> NDArray[np.uint8]:
+    """Why values are missing: there was no visit, or else what ``code`` says."""
+    reasons = np.where(np.isnan(visits), np.uint8(_NO_VISIT), np.uint8(code))
+    return np.where(np.isnan(values), reasons, np.uint8(0))
 
 
 def _usual_gap(rhythms: NDArray[np.int64]) -> float:

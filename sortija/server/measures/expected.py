@@ -57,7 +57,7 @@ def make_expected(
         values[~present] = np.nan
         reasons = np.where(np.isnan(values), NO_VISIT, 0).astype(np.uint8)
         about = MEASURES[name]
-        column = Column(name, "number", values, about.unit, reasons=reasons)
+        column = Column(name, "number", values, about.unit, why=reasons)
         columns.append((column, {**told_of(about), **details}))
     with transaction.atomic():
         population = Population.objects.select_for_update().get(

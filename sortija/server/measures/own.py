@@ -153,7 +153,7 @@ def _column(keyed: Keyed[Ready], size: int) -> Column:
     columns = {word: np.asarray(source.load().values, np.float64) for word, source in needs.items()}
     values = _values(formula, columns, size)
     unit = unit_words(formula.unit)
-    return Column(name, "number", values, unit, reasons=_reasons(values, needs))
+    return Column(name, "number", values, unit, why=_reasons(values, needs))
 
 
 def _values(

@@ -2,14 +2,12 @@
 
 from sortija.core.measures.kernels.block import against_everyone, derive_block
 from sortija.core.measures.kernels.days import DAYS, day_money, visits_block
-from sortija.core.measures.kernels.slots import EVERYONE, FIXED, NO_VISIT, PATTERNS, SUMS
+from sortija.core.measures.kernels.slots import EVERYONE, FIXED, SUMS
 
 __all__ = [
     "DAYS",
     "EVERYONE",
     "FIXED",
-    "NO_VISIT",
-    "PATTERNS",
     "SUMS",
     "against_everyone",
     "day_money",

@@ -22,7 +22,6 @@ from sortija.core.measures.kernels.slots import (
     EVERYONE,
     GATHER,
     LINES_CHANGE,
-    NO_VISIT,
     TREND,
 )
 
@@ -35,7 +34,7 @@ def derive_block(
     channel: Any, site: Any, bits: Any, cost: Any, rates: Any, joined: Any,
     first_customer: int, last_customer: int, mask: int, offer: int, first_days: Any, as_ofs: Any,
     spans: Any, season: Any, at: Any, columns: Any, shares: Any,
-    unit: float, values: Any, reasons: Any, totals: Any, first_ever: Any, everyone: Any,
+    unit: float, values: Any, totals: Any, first_ever: Any, everyone: Any,
     rhythms: Any,
 ) -> None:  # fmt: skip
     """Fill the outputs of customers ``first_customer`` to ``last_customer`` (exclusive).
@@ -51,7 +50,6 @@ def derive_block(
     values : (W, C, n) float64
         ``silence`` holds the customer's own median gap, ``trend`` its own ratio: both want
         figures of everyone.
-    reasons : (W, P, n) uint8
     totals : (W, n) int64 money; ``first_ever``: (n,) int64, −1 before the call
     everyone : (W, E) int64, 0 before the call; see EVERYONE
     rhythms : (W, 2·days) int64, 0 before the call
@@ -78,18 +76,15 @@ def derive_block(
     most = np.log(float(max(at[1] - at[0], 1)))
     # A stride of a power of two would crowd the rows into few sets of the nearest cache.
     rows = np.empty((windows, values.shape[1], GATHER + 8))
-    why = np.empty((windows, reasons.shape[1], GATHER), np.uint8)
     # As wide as what they choose between, so that choosing becomes vector instructions.
     changed = np.zeros((windows, GATHER), np.int64)
     turned = np.zeros((windows, GATHER), np.int64)
-    marked = np.zeros((windows, GATHER), np.uint8)
     cash = np.zeros((windows, GATHER), np.int64)
     since = np.zeros(GATHER)
     for gathered in range(first_customer, last_customer, GATHER):
         upto = min(gathered + GATHER, last_customer)
         changed[:] = 0
         turned[:] = 0
-        marked[:] = 0
         for c in range(gathered, upto):
             if start[c] == start[c + 1]:
                 continue
@@ -118,7 +113,6 @@ def derive_block(
                 if change & LINES_CHANGE:
                     sum_up(mine, sums, w, at[0], at[1], terms)
                     changed[w, j] = 1
-                    marked[w, j] = 1
                     cash[w, j] = mine[4]
                     while p0 < purchases and bought_on[p0] < first_days[w]:
                         p0 += 1
@@ -150,13 +144,11 @@ def derive_block(
                         write_figures(
                             mine, at, unit, visit_days[d1 - 1], days, basket,
                             gap_sums[g1] - gap_sums[d0], gap_squares[g1] - gap_squares[d0], rest,
-                            shares, terms, most, rows, why, w, j,
+                            shares, terms, most, rows, w, j,
                         )  # fmt: skip
                     else:
                         for k in range(rows.shape[1]):
                             rows[w, k, j] = np.nan
-                        for k in range(why.shape[1]):
-                            why[w, k, j] = NO_VISIT
                 else:
                     mine[EARLY] += sums[w, EARLY]
                     sums[w, EARLY] = 0
@@ -167,10 +159,10 @@ def derive_block(
                 sums[windows, k] = 0
         for w in range(windows):
             many = upto - gathered
-            carry_on(rows, why, cash, columns, changed, turned, marked, w, many)
+            carry_on(rows, cash, columns, changed, turned, w, many)
             write_out(
-                rows, why, cash, columns, since, first_days[w], as_ofs[w], w, gathered, many,
-                values, reasons, totals,
+                rows, cash, columns, since, first_days[w], as_ofs[w], w, gathered, many,
+                values, totals,
             )  # fmt: skip
     for w in range(1, windows):
         everyone[w] += everyone[w - 1]

@@ -19,18 +19,10 @@ from sortija.core.measures.kernels.slots import (
     GAP_MEAN,
     MARGIN,
     MONETARY,
-    NOT_GIVEN,
-    OF_CV,
-    OF_EVENNESS,
-    OF_GAP,
-    OF_MARGIN,
-    OF_SHARE,
-    OF_VISIT,
     ON_OFFER,
     RECENCY,
     RETURNED,
     SILENCE,
-    TOO_FEW,
     VISIT_DAYS,
     WEEKEND,
 )
@@ -89,8 +81,8 @@ def _evenness(sums: Any, first: int, last: int, terms: Any, most: float) -> floa
 @numba.njit(nogil=True, cache=True)
 def write_figures(
     sums: Any, at: Any, unit: float, last_day: int, days: int, basket: float, gap_sum: int,
-    gap_square: int, gap_median: float, shares: Any, terms: Any, most: float, rows: Any, why: Any,
-    w: int, j: int,
+    gap_square: int, gap_median: float, shares: Any, terms: Any, most: float, rows: Any, w: int,
+    j: int,
 ) -> None:  # fmt: skip
     """The columns of one customer and window that only change with what is in the window."""
     frequency, gross = sums[0], sums[5]
@@ -124,12 +116,6 @@ def write_figures(
         rows[w, EVENNESS, j] = np.nan
         for k in range(WEEKEND, rows.shape[1]):
             rows[w, k, j] = np.nan
-    why[w, OF_VISIT, j] = 0
-    why[w, OF_GAP, j] = 0 if days >= 2 else TOO_FEW
-    why[w, OF_CV, j] = 0 if days >= 3 else TOO_FEW
-    why[w, OF_SHARE, j] = 0 if gross > 0 else TOO_FEW
-    why[w, OF_EVENNESS, j] = TOO_FEW if np.isnan(rows[w, EVENNESS, j]) else 0
-    why[w, OF_MARGIN, j] = NOT_GIVEN if sums[3] > 0 else 0
 
 
 @numba.njit(nogil=True, cache=True)

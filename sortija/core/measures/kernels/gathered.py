@@ -9,13 +9,8 @@ import numpy as np
 
 from sortija.core.measures.kernels.slots import (
     FREQUENCY,
-    JOINED_LATER,
-    NO_VISIT,
-    OF_TENURE,
-    OF_TREND,
     RECENCY,
     TENURE,
-    TOO_FEW,
     TREND,
 )
 
@@ -24,8 +19,7 @@ __all__ = ["carry_on", "write_out"]
 
 @numba.njit(nogil=True, cache=True)
 def carry_on(
-    rows: Any, why: Any, cash: Any, columns: Any, changed: Any, turned: Any, marked: Any, w: int,
-    many: int,
+    rows: Any, cash: Any, columns: Any, changed: Any, turned: Any, w: int, many: int
 ) -> None:  # fmt: skip
     """What did not change in window ``w`` is as in the one before; in the first it is missing."""
     before = max(w - 1, 0)
@@ -35,11 +29,6 @@ def carry_on(
             mark = turned[w, j] if k == TREND else changed[w, j]
             old = np.nan if w == 0 else old
             rows[w, k, j] = new if mark != 0 else old
-    for k in range(why.shape[1]):
-        for j in range(many):
-            reason, was = why[w, k, j], why[before, k, j]
-            was = NO_VISIT if w == 0 else was
-            why[w, k, j] = reason if marked[w, j] != 0 else was
     for j in range(many):
         money, had = cash[w, j], cash[before, j]
         had = 0 if w == 0 else had
@@ -48,16 +37,13 @@ def carry_on(
 
 @numba.njit(nogil=True, cache=True)
 def write_out(
-    rows: Any, why: Any, cash: Any, columns: Any, since: Any, first_day: int, as_of: int, w: int,
-    first: int, many: int, values: Any, reasons: Any, totals: Any,
+    rows: Any, cash: Any, columns: Any, since: Any, first_day: int, as_of: int, w: int,
+    first: int, many: int, values: Any, totals: Any,
 ) -> None:  # fmt: skip
     """Write the gathered customers' figures in window ``w``."""
     for k in columns:
         for j in range(many):
             values[w, k, first + j] = rows[w, k, j]
-    for k in range(why.shape[1]):
-        for j in range(many):
-            reasons[w, k, first + j] = why[w, k, j]
     for j in range(many):
         totals[w, first + j] = cash[w, j]
     # What changes with the window's very dates.
@@ -67,12 +53,5 @@ def write_out(
         visits, tenure = rows[w, FREQUENCY, j], as_of - since[j]
         known = visits > 0 and tenure > 0
         values[w, TENURE, first + j] = tenure if known else np.nan
-        reasons[w, OF_TENURE, first + j] = (
-            0 if known else (JOINED_LATER if visits > 0 else NO_VISIT)
-        )
     for j in range(many):
-        visits, trend = rows[w, FREQUENCY, j], rows[w, TREND, j]
-        trend = trend if since[j] <= first_day else np.nan
-        values[w, TREND, first + j] = trend
-        missing = TOO_FEW if visits > 0 else NO_VISIT
-        reasons[w, OF_TREND, first + j] = missing if np.isnan(trend) else 0
+        values[w, TREND, first + j] = rows[w, TREND, j] if since[j] <= first_day else np.nan

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 __all__ = [
     "BASKET_MEAN", "BASKET_MEDIAN", "BREADTH", "EARLY", "EARLY_CHANGES", "EVENNESS", "EVERYONE",
-    "FIXED", "FREQUENCY", "GAP_CV", "GAP_MEAN", "GATHER", "JOINED_LATER", "LINES_CHANGE",
-    "MARGIN", "MONETARY", "NOT_GIVEN", "NO_VISIT", "OF_CV", "OF_EVENNESS", "OF_GAP", "OF_MARGIN",
-    "OF_SHARE", "OF_TENURE", "OF_TREND", "OF_VISIT", "ON_OFFER", "PATTERNS", "RECENCY",
-    "RETURNED", "SILENCE", "SUMS", "TENURE", "TOO_FEW", "TREND", "VISIT_DAYS", "WEEKEND",
+    "FIXED", "FREQUENCY", "GAP_CV", "GAP_MEAN", "GATHER", "LINES_CHANGE", "MARGIN", "MONETARY",
+    "ON_OFFER", "RECENCY", "RETURNED", "SILENCE", "SUMS", "TENURE", "TREND", "VISIT_DAYS",
+    "WEEKEND",
 ]  # fmt: skip
 
 #: Sums of one customer and window, in order; those by department, channel … follow.
@@ -21,8 +20,6 @@ FIXED = (
     "tenure", "silence", "gap_mean", "gap_cv", "breadth", "evenness", "trend", "returned",
     "weekend", "on_offer",
 )  # fmt: skip
-#: Why a value is missing; columns that are missing for the same customers share a pattern.
-PATTERNS = ("visit", "tenure", "gap", "cv", "trend", "share", "evenness", "margin")
 #: What is summed up over everyone in a window; ``table`` is the money of those with a purchase.
 EVERYONE = ("frequency", "gross", "early", "net_purchases", "money", "table")
 #: Customers whose results are gathered before they are written, so that each write is a run.
@@ -34,8 +31,3 @@ EARLY = SUMS.index("early")
     RECENCY, FREQUENCY, VISIT_DAYS, MONETARY, MARGIN, BASKET_MEAN, BASKET_MEDIAN, TENURE, SILENCE,
     GAP_MEAN, GAP_CV, BREADTH, EVENNESS, TREND, RETURNED, WEEKEND, ON_OFFER,
 ) = range(len(FIXED))  # fmt: skip
-(OF_VISIT, OF_TENURE, OF_GAP, OF_CV, OF_TREND, OF_SHARE, OF_EVENNESS, OF_MARGIN) = range(
-    len(PATTERNS)
-)
-#: Reasons for a missing value.
-NO_VISIT, TOO_FEW, NOT_GIVEN, JOINED_LATER = 1, 2, 3, 4
