@@ -158,7 +158,8 @@ def derive_series(
     everyone = np.zeros((max(len(blocks), 1), many, len(EVERYONE)), np.int64)
     rhythms = np.zeros((max(len(blocks), 1), many, 2 * len(spans.season) + 1), np.int32)
     names_of = (*FIXED, *layout.shares)
-    columns = [place for place, name in enumerate(names_of) if name not in layout.left_out]
+    kept = layout.left_out | {"tenure"}  # which is not read from lines
+    columns = [place for place, name in enumerate(names_of) if name not in kept]
     cost = log.cost if log.cost is not None else np.zeros(0, np.int64)
     rates = np.array(names.rates or ((np.nan,) if log.cost is not None else ()), np.float64)
     dates = np.zeros(0) if joined is None else joined

@@ -42,6 +42,8 @@ def write_out(
 ) -> None:  # fmt: skip
     """Write the gathered customers' figures in window ``w``."""
     for k in columns:
+        if k == RECENCY or k == TREND:
+            continue
         for j in range(many):
             values[w, k, first + j] = rows[w, k, j]
     for j in range(many):
@@ -50,8 +52,8 @@ def write_out(
     for j in range(many):
         values[w, RECENCY, first + j] = as_of - rows[w, RECENCY, j]
     for j in range(many):
-        visits, tenure = rows[w, FREQUENCY, j], as_of - since[j]
-        known = visits > 0 and tenure > 0
+        tenure = as_of - since[j]
+        known = rows[w, FREQUENCY, j] > 0 and tenure > 0
         values[w, TENURE, first + j] = tenure if known else np.nan
     for j in range(many):
         values[w, TREND, first + j] = rows[w, TREND, j] if since[j] <= first_day else np.nan
