@@ -42,10 +42,9 @@ def write_out(
 ) -> None:  # fmt: skip
     """Write the gathered customers' figures in window ``w``."""
     for k in columns:
-        if k == RECENCY or k == TREND:
-            continue
-        for j in range(many):
-            values[w, k, first + j] = rows[w, k, j]
+        if k not in (RECENCY, TREND):
+            for j in range(many):
+                values[w, k, first + j] = rows[w, k, j]
     for j in range(many):
         totals[w, first + j] = cash[w, j]
     # What changes with the window's very dates.
