@@ -43,10 +43,11 @@ class Cluster:
     """A cluster in ``folder``; as root it runs as ``postgres``, which root's servers must not.
 
     PostgreSQL refuses to run as root, and refuses a data folder it cannot reach; then a folder
-    below /var/lib takes its place.
+    below /var/lib takes its place. One that is not ``lasting`` need not survive a power cut.
     """
 
     folder: Path
+    lasting: bool = True
 
     def __post_init__(self) -> None:
         self._root = os.geteuid() == 0
@@ -98,6 +99,8 @@ class Cluster:
             "shared_buffers": "256MB", "max_wal_size": "2GB", "maintenance_work_mem": "256MB",
             "wal_buffers": "64MB", "logging_collector": "off", "log_min_messages": "warning",
         }  # fmt: skip
+        if not self.lasting:
+            settings |= dict.fromkeys(("fsync", "synchronous_commit", "full_page_writes"), "off")
         options = [part for key, value in settings.items() for part in ("-c", f"{key}={value}")]
         # A session of its own: Ctrl-C is for us to hear, so that we can stop it in order.
         self._server = subprocess.Popen(

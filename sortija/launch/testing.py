@@ -9,15 +9,18 @@ import sys
 import tempfile
 import threading
 import time
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 
 from sortija.launch.cluster import Cluster
 
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("SORTIJA_DATA", ROOT / "var"))
-PARTS = ("static", "core", "cli", "server", "web")
+#: In this order: the first compiles the kernels that the others need.
+PARTS = ("core", "static", "server", "web", "cli")
 SCHEMA = "src/api/schema.d.ts"
 
 
@@ -48,10 +51,10 @@ class Tally:
             self.failed += 1
             self.broken.append(name)
 
-    def tests(self, name: str, words: list[str]) -> None:
-        """A unittest run; its tests are counted one by one."""
-        begun = time.monotonic()
-        done = subprocess.run(words, cwd=ROOT, capture_output=True, text=True)
+    def tests(self, name: str, words: list[str], more: dict[str, str] | None = None) -> None:
+        """A unittest run, with ``more`` in its environment; its tests are counted one by one."""
+        begun, environment = time.monotonic(), {**os.environ, **(more or {})}
+        done = subprocess.run(words, cwd=ROOT, capture_output=True, text=True, env=environment)
         with self.turn:
             self._told(name, done.stdout + done.stderr, done.returncode, begun)
 
@@ -91,18 +94,35 @@ def _static(tally: Tally) -> None:
         tally.check("API types are current", ["cmp", str(types), SCHEMA], web)
 
 
-def _parts(tally: Tally, parts: list[str]) -> None:
-    """One part after the other."""
-    for part in parts:
-        if part == "static":
-            _static(tally)
-        elif part in ("core", "cli"):
-            run = ["-m", "unittest", "discover", "-s", f"tests/{part}", "-t", "."]
-            tally.tests(part, [sys.executable, *run])
-        else:
-            run = ["-m", "sortija.server", "test", f"tests.{part}", "--noinput"]
-            run += ["--parallel", "2"] if part == "server" else []
-            tally.tests(part, [sys.executable, *run])
+def _weight(path: Path) -> int:
+    """How many tests a file has, which tells well enough how long they take."""
+    return len(re.findall(r"^    def test_", path.read_text(encoding="utf-8"), re.M))
+
+
+def _halves(part: str) -> list[list[str]]:
+    """A part's test files as two shares of about equal length, as unittest names them."""
+    shares: list[list[str]] = [[], []]
+    lengths = [0, 0]
+    for path in sorted((ROOT / "tests" / part).rglob("test_*.py"), key=_weight, reverse=True):
+        lesser = lengths.index(min(lengths))
+        lengths[lesser] += _weight(path)
+        shares[lesser].append(".".join(path.relative_to(ROOT).with_suffix("").parts))
+    return shares
+
+
+def _errands(tally: Tally, part: str) -> list[Callable[[], None]]:
+    """What a part has to run; each errand keeps about one core busy."""
+    if part == "static":
+        return [partial(_static, tally)]
+    if part in ("core", "cli"):
+        run = [sys.executable, "-m", "unittest", "discover", "-s", f"tests/{part}", "-t", "."]
+        return [partial(tally.tests, part, run)]
+    errands: list[Callable[[], None]] = []
+    for number, share in enumerate(_halves(part), 1):
+        run = [sys.executable, "-m", "sortija.server", "test", *share, "--noinput"]
+        url = f"{os.environ['DATABASE_URL']}_{part}_{number}"  # each has a database of its own
+        errands.append(partial(tally.tests, f"{part} {number} of 2", run, {"DATABASE_URL": url}))
+    return errands
 
 
 def main() -> int:
@@ -115,16 +135,13 @@ def main() -> int:
     cluster = None
     try:
         if not os.environ.get("DATABASE_URL"):
-            cluster = Cluster(DATA / "test-postgres")
+            cluster = Cluster(DATA / "test-postgres", lasting=False)
             cluster.start()
             os.environ["DATABASE_URL"] = cluster.url
-        # Each of these keeps one core busy; the server's tests keep two, and the browser wants
-        # the whole machine to itself.
-        rows = [[part for part in row if part in asked] for row in (("static",), ("core", "cli"))]
-        with ThreadPoolExecutor(len(rows)) as pool:
-            for done in [pool.submit(_parts, tally, row) for row in rows]:
+        errands = [run for part in PARTS if part in asked for run in _errands(tally, part)]
+        with ThreadPoolExecutor(2) as pool:
+            for done in [pool.submit(run) for run in errands]:
                 done.result()
-        _parts(tally, [part for part in ("server", "web") if part in asked])
     finally:
         if cluster:
             cluster.stop()

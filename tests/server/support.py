@@ -7,7 +7,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from django.db import connection
+from django.db import connection, transaction
 from django.test import TransactionTestCase, override_settings
 from procrastinate.contrib.django import app
 from rest_framework.test import APIClient
@@ -19,6 +19,8 @@ from sortija.server.studies.actions import start_study
 __all__ = ["LOG", "MEMBERS", "DemoCase", "ServerCase", "WorkerCase", "run_jobs"]
 
 ROOT = Path(__file__).parents[2]
+#: What migrations wrote; tests leave it as it is.
+KEPT = ("django_migrations", "django_content_type", "auth_permission")
 SMALL = ROOT / "sortija" / "demo" / "small"
 
 LOG = """receipt,card,sold_at,site,channel,item,department,qty,price,total,kind
@@ -73,6 +75,14 @@ class ServerCase(TransactionTestCase):
         self.owner = self.person("iris")
         self.study = start_study(self.owner, "Little shop")
         self.client = self.signed_in(self.owner)
+
+    def _fixture_teardown(self):
+        """Delete what is there: of small tables it takes a tenth of truncating them all."""
+        with transaction.atomic(), connection.cursor() as cursor:
+            cursor.execute("SET LOCAL session_replication_role = replica")  # in whatever order
+            for name in connection.introspection.django_table_names(only_existing=True):
+                if name not in KEPT and not name.startswith("procrastinate_"):
+                    cursor.execute(f"DELETE FROM {name}")
 
     def tearDown(self):
         with connection.cursor() as cursor:

@@ -10,8 +10,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
-from django.core.management import CommandError
-from django.db import connection
+from django.db import OperationalError, connection
 from django.test import modify_settings
 from playwright.sync_api import sync_playwright
 
@@ -164,7 +163,7 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
         """Empty the database; a worker that looks for work just then may be in the way."""
         try:
             super()._fixture_teardown()
-        except CommandError:
+        except OperationalError:
             time.sleep(1)
             super()._fixture_teardown()
 
