@@ -120,6 +120,7 @@ def _errands(tally: Tally, part: str) -> list[Callable[[], None]]:
     errands: list[Callable[[], None]] = []
     for number, share in enumerate(_halves(part), 1):
         run = [sys.executable, "-m", "sortija.server", "test", *share, "--noinput"]
+        run += ["--testrunner", "tests.web.support.OneHouse"] if part == "web" else []
         url = f"{os.environ['DATABASE_URL']}_{part}_{number}"  # each has a database of its own
         errands.append(partial(tally.tests, f"{part} {number} of 2", run, {"DATABASE_URL": url}))
     return errands

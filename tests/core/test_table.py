@@ -19,7 +19,7 @@ class Columns(unittest.TestCase):
             Column("a", "category", np.arange(3.0))
 
     def test_who_came_since_is_missing(self):
-        grown = number(reasons=np.zeros(4, np.uint8)).sized(6)
+        grown = number(why=np.zeros(4, np.uint8)).sized(6)
         self.assertEqual(grown.missing.tolist(), [False] * 4 + [True] * 2)
         self.assertEqual(grown.reasons.tolist(), [0, 0, 0, 0, 3, 3])
         levels = Column("g", "category", np.array([1, 2], np.int32), "", ("x", "y")).sized(3)
@@ -27,11 +27,25 @@ class Columns(unittest.TestCase):
         self.assertEqual(levels.missing.tolist(), [False, False, True])
 
     def test_cut_to_the_first(self):
-        cut = number(reasons=np.arange(4, dtype=np.uint8)).sized(2)
+        cut = number(why=np.arange(4, dtype=np.uint8)).sized(2)
         self.assertEqual((cut.values.tolist(), cut.reasons.tolist()), ([0.0, 1.0], [0, 1]))
         whole = number()
         self.assertIs(whole.first(9), whole)
         self.assertIs(whole.sized(4), whole)
+
+    def test_reasons_may_be_told_when_they_are_asked_for(self):
+        asked = []
+
+        def told():
+            asked.append(1)
+            return np.array([0, 2, 0, 1], np.uint8)
+
+        column = number(why=told)
+        self.assertEqual((column.missing.any(), asked), (False, []))
+        self.assertEqual(column.reasons.tolist(), [0, 2, 0, 1])
+        self.assertEqual(column.first(2).reasons.tolist(), [0, 2])
+        self.assertEqual(column.sized(5).reasons.tolist(), [0, 2, 0, 1, 3])
+        self.assertEqual(len(asked), 1)
 
 
 class Tables(unittest.TestCase):
@@ -47,7 +61,7 @@ class Tables(unittest.TestCase):
 
     def test_some_rows_in_any_order(self):
         plan = Column("plan", "category", np.array([1, 0, 2, 2], np.int32), "", ("x", "y"))
-        table = Table((number(unit="days", reasons=np.ones(4, np.uint8)), plan))
+        table = Table((number(unit="days", why=np.ones(4, np.uint8)), plan))
         taken = table.taken(np.array([3, 0, 3]))
         self.assertEqual(taken["a"].values.tolist(), [3.0, 0.0, 3.0])
         self.assertEqual((taken["a"].unit, taken["a"].reasons), ("days", None))

@@ -9,7 +9,9 @@ from pathlib import Path
 
 from django.db import connection, transaction
 from django.test import TransactionTestCase, override_settings
+from procrastinate import PsycopgConnector
 from procrastinate.contrib.django import app
+from procrastinate.contrib.django.utils import connector_params
 from rest_framework.test import APIClient
 
 from sortija.server.accounts.models import Person
@@ -46,8 +48,9 @@ D,2024-04-01,yard,0101,no,d@example.org
 
 
 def run_jobs() -> None:
-    """Do every job that waits, as a worker would, then stop."""
-    with app.replace_connector(app.connector.get_worker_connector()) as worker:
+    """Do every job that waits, as a worker would, then stop; on few connections, for they cost."""
+    own = PsycopgConnector(kwargs=connector_params(), min_size=1, max_size=2)
+    with app.replace_connector(own) as worker:
         worker.run_worker(wait=False, install_signal_handlers=False, listen_notify=False)
 
 

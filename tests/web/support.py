@@ -12,6 +12,7 @@ from pathlib import Path
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.db import OperationalError, connection
 from django.test import modify_settings
+from django.test.runner import DiscoverRunner
 from playwright.sync_api import sync_playwright
 
 from sortija.server.accounts.models import SignInLink
@@ -60,13 +61,14 @@ class Answers:
 
 
 class House:
-    """What starts slowly and serves all tests of a file: Chromium, the workers, their folder.
+    """What starts slowly and serves all tests of a run: Chromium, the workers, their folder.
 
     Every Playwright call goes through one thread of its own, because Playwright's loop would make
     Django refuse the database in the test's thread.
     """
 
     now = None
+    kept_open = False  # by who runs the tests, and closes it
 
     def __init__(self):
         self.folder = Path(tempfile.mkdtemp())
@@ -76,10 +78,11 @@ class House:
 
     @classmethod
     def open(cls):
-        """The house of this file; it closes behind the file's last test."""
+        """The house that is open; it closes behind the last test of the run, or of the file."""
         if cls.now is None:
             cls.now = cls()
-            unittest.addModuleCleanup(cls.close)
+            if not cls.kept_open:
+                unittest.addModuleCleanup(cls.close)
         return cls.now
 
     def _open(self):
@@ -123,6 +126,18 @@ class House:
             _, worker = self.workers.popitem()
             worker.terminate()
             worker.wait(60)
+
+
+class OneHouse(DiscoverRunner):
+    """Runs files of browser tests with one house for all of them."""
+
+    def run_suite(self, suite, **kwargs):
+        House.kept_open = True
+        try:
+            return super().run_suite(suite, **kwargs)
+        finally:
+            if House.now:
+                House.close()
 
 
 @modify_settings(MIDDLEWARE={"prepend": "tests.web.support.Answers"})

@@ -1,5 +1,14 @@
 """Crossings over HTTP: everybody is somewhere at every date."""
 
+from datetime import date
+
+import numpy as np
+
+from sortija.server.groups.models import Yardstick
+from sortija.server.measures.made import made_or_job
+from sortija.server.studies import models
+from sortija.server.studies.columns import read_column
+from sortija.server.studies.windows import WindowInView
 from tests.server.support import DemoCase
 
 
@@ -54,3 +63,65 @@ class Crossings(DemoCase):
         self.assertEqual(new["kind"], "means")
         self.get("crossings/why", 404, step=7, origin=0, target=1)
         self.get("crossings/why", 400, step="x", origin=0, target=1)
+
+    def at(self, day):
+        """States and measures at one date, read from their columns."""
+        made = made_or_job(self.study, WindowInView(date.fromisoformat(day), "12"))
+        name = f"placed:{Yardstick.objects.get(retired=False).pk}"
+        row = models.Column.objects.filter(name=name, window=made.window.key).last()
+        return np.asarray(read_column(row).values).astype(int) - 1, made
+
+    def test_money_and_reasons_are_those_of_whoever_crossed(self):
+        self.adopt(3)
+        page = self.get("crossings")
+        for step in page["steps"]:
+            (one, before), (other, after) = self.at(step["from_to"]), self.at(step["to"])
+            for a in range(6):
+                for b in range(6):
+                    who = (one == a) & (other == b)
+                    self.assertEqual(step["customers"][a][b], who.sum())
+                    self.assertEqual(step["money_before"][a][b], before.money[who].sum())
+                    self.assertEqual(step["money_after"][a][b], after.money[who].sum())
+        states = [state["name"] for state in page["states"]]
+        self.assertEqual(states[3:], ["not yet", "left", "unplaced"])
+        # Why somebody crossed is told with the means of those very customers.
+        step = page["steps"][1]
+        (one, before), (other, after) = self.at(step["from_to"]), self.at(step["to"])
+        cells = [(n, a, b) for a, row in enumerate(step["customers"][:3])
+                 for b, n in enumerate(row[:3]) if a != b]  # fmt: skip
+        moved, a, b = max(cells)
+        why = self.get("crossings/why", step=1, origin=a, target=b)
+        who = (one == a) & (other == b)
+        self.assertEqual(moved, who.sum())
+        for row in why["rows"]:
+            if row["before"] is None:
+                continue
+            self.assertAlmostEqual(row["before"], before.column(row["name"]).values[who].mean())
+            self.assertAlmostEqual(row["after"], after.column(row["name"]).values[who].mean())
+        nobody = next((a, b) for n, a, b in cells if n == 0) if min(cells)[0] == 0 else None
+        if nobody:
+            told = self.get("crossings/why", step=1, origin=nobody[0], target=nobody[1])
+            self.assertEqual((told["words"], told["rows"]), ("Nobody crossed here.", []))
+
+    def test_a_crossing_that_is_none_narrows_nothing(self):
+        clause = {"field": "crossing:2026-03-31>2026-06-30", "values": ["1>2"]}
+        self.assertEqual(self.get("crossings/why", 404, step=0, origin=0, target=1)["detail"],
+                         "There is no such step between two dates.")  # fmt: skip
+        self.adopt(3)
+        self.send("post", "lens", {"clauses": [clause]})
+        for field in ("crossing:yesterday>today", "crossing:2026-03-31"):
+            self.send("post", "lens", {"clauses": [{**clause, "field": field}]}, 404)
+        self.get("crossings/why", 404, step=0, origin=0, target=6)
+
+    def test_a_refit_moves_every_date_and_undo_moves_them_back(self):
+        self.adopt(3)
+        first = self.get("crossings")
+        row = next(r for r in self.get("groups")["candidates"] if r["k"] == 5)
+        self.send("post", "groups/adopt", {"grouping": row["id"]})
+        second = self.get("crossings")
+        self.assertEqual(len(second["dates"][0]["counts"]), 8)
+        self.assertNotEqual(first["made_from"], second["made_from"])
+        self.send("post", "history/take-back")
+        again = self.get("crossings")
+        self.assertEqual(again["dates"], first["dates"])
+        self.assertEqual(again["steps"], first["steps"])

@@ -1,0 +1,133 @@
+"""Every figure of the sheet again, from the columns behind it and SciPy's textbook tests."""
+
+import numpy as np
+from scipy import stats
+
+from sortija.server.groups.models import Yardstick
+from sortija.server.ledger.traits import trait_column, traits_of
+from sortija.server.measures.made import made_or_job
+from sortija.server.studies import models
+from sortija.server.studies.columns import read_column
+from sortija.server.studies.stations import default_window
+from tests.server.support import DemoCase
+
+
+class Sheet(DemoCase):
+    def setUp(self):
+        super().setUp()
+        self.adopt(4)
+        self.page = self.get("portraits")
+        self.made = made_or_job(self.study, default_window(self.study))
+        self.state = self.placed("placed").astype(int) - 1
+
+    def placed(self, what):
+        """A kept column of the placement at the window in view."""
+        name = f"{what}:{Yardstick.objects.get().pk}"
+        row = models.Column.objects.filter(name=name, window=self.made.window.key).last()
+        return np.asarray(read_column(row).values)
+
+    def test_every_figure_again(self):
+        self.check_measures()
+        self.check_axes()
+        self.check_categories()
+        self.check_heads()
+
+    def parts(self, name):
+        """A measure's values, segment by segment."""
+        values = np.asarray(self.made.column(name).values)
+        return [values[(self.state == g) & ~np.isnan(values)] for g in range(4)]
+
+    def check_measures(self):
+        self.assertGreater(len(self.page["numeric"]), 10)
+        for row in self.page["numeric"]:
+            parts = self.parts(row["name"])
+            everyone = np.concatenate(parts)
+            if len(everyone) == 0 or everyone.std() == 0:
+                self.assertFalse(any(row["deviations"]))
+                continue
+            with self.subTest(row["name"]):
+                self.assertAlmostEqual(row["everyone"], everyone.mean())
+                np.testing.assert_allclose(row["means"], [part.mean() for part in parts])
+                np.testing.assert_allclose(row["medians"], [np.median(part) for part in parts])
+                away = (np.array(row["means"]) - everyone.mean()) / everyone.std()
+                np.testing.assert_allclose(row["deviations"], away, atol=1e-9)
+                between = sum(len(p) * (p.mean() - everyone.mean()) ** 2 for p in parts)
+                share = between / ((everyone - everyone.mean()) ** 2).sum()
+                self.assertAlmostEqual(row["eta_squared"], share)
+                if row["shaped"]:
+                    self.assertIsNone(row["p"])
+                else:
+                    self.assertAlmostEqual(row["p"], stats.f_oneway(*parts).pvalue)
+
+    def check_axes(self):
+        for row in self.page["numeric"]:
+            inside = [(m, p) for m, p in zip(row["means"], row["places"], strict=True) if p]
+            self.assertEqual(sorted(inside), sorted(inside, key=lambda pair: pair[1]))
+            for mean, place in inside:
+                if not row["log"]:
+                    width = row["high"] - row["low"]
+                    self.assertAlmostEqual(place, min(1, max(0, (mean - row["low"]) / width)))
+
+    def check_categories(self):
+        traits = {t.name: t for t in traits_of(self.study, self.made.window.to)}
+        self.assertGreater(len(self.page["categories"]), 2)
+        for row in self.page["categories"]:
+            column = trait_column(self.study, traits[row["name"]], self.made.size)
+            inside = self.state < 4
+            codes, groups = np.asarray(column.values)[inside], self.state[inside]
+            table = np.array([
+                [np.sum((groups == g) & (codes == level)) for level in range(len(row["levels"]))]
+                for g in range(4)
+            ])  # fmt: skip
+            with self.subTest(row["name"]):
+                self.assertEqual(row["levels"], ["not given", *column.levels])
+                np.testing.assert_allclose(row["everyone"], table.sum(0) / table.sum())
+                shares = table / table.sum(1, keepdims=True)
+                np.testing.assert_allclose(row["shares"], shares)
+                for g, level in enumerate(row["telling"]):
+                    ahead = shares[g] - row["everyone"]
+                    self.assertEqual(ahead[level], ahead[1:].max())
+                    self.assertAlmostEqual(
+                        row["index"][g], 100 * shares[g, level] / row["everyone"][level]
+                    )
+                if not row["shaped"]:
+                    used = table[:, table.sum(0) > 0]
+                    p = stats.chi2_contingency(used, correction=False).pvalue
+                    self.assertAlmostEqual(row["p"], p)
+
+    def check_heads(self):
+        distance, towards = self.placed("distance"), self.placed("rival").astype(int) - 1
+        cards = self.made.called(list(range(self.made.size)))
+        for g, head in enumerate(self.page["segments"]):
+            mine = np.flatnonzero(self.state == g)
+            self.assertEqual(head["customers"], len(mine))
+            self.assertEqual(head["money"], int(self.made.money[mine].sum()))
+            nearest = sorted(mine, key=lambda n: (distance[n], n))[:3]
+            self.assertEqual([t["card"] for t in head["typical"]], [cards[n] for n in nearest])
+            names = [row["name"] for row in self.page["numeric"]]
+            for typical, n in zip(head["typical"], nearest, strict=True):
+                recency = typical["values"][names.index("recency")]
+                self.assertEqual(recency, self.made.column("recency").values[n])
+            if head["border"]:
+                told = head["border_towards"] - 1
+                self.assertNotEqual(told, g)
+                rivals = np.bincount(towards[mine][towards[mine] >= 0], minlength=4)
+                self.assertLessEqual(head["border_towards_customers"], rivals[told])
+        for place, word in enumerate(("not yet", "left", "unplaced")):
+            count = np.sum((self.state == 4 + place) & self.made.known)
+            self.assertEqual(self.page["outside"][word], count)
+
+    def test_another_date_places_by_the_same_yardstick(self):
+        other = self.get("portraits", to="2026-03-31")
+        self.assertFalse(other["at_home"])
+        self.assertTrue(self.page["at_home"])
+        self.assertEqual(
+            [s["name"] for s in other["segments"]], [s["name"] for s in self.page["segments"]]
+        )
+        self.assertNotEqual(
+            [s["customers"] for s in other["segments"]],
+            [s["customers"] for s in self.page["segments"]],
+        )
+        crossings = self.get("crossings")
+        before = next(d for d in crossings["dates"] if d["to"] == "2026-03-31")
+        self.assertEqual([s["customers"] for s in other["segments"]], before["counts"][:4])
