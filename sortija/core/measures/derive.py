@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from functools import partial
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -160,9 +161,9 @@ def derive_series(
     names_of = (*FIXED, *layout.shares)
     kept = layout.left_out | {"tenure"}  # which is not read from lines
     columns = [place for place, name in enumerate(names_of) if name not in kept]
-    cost = log.cost if log.cost is not None else np.zeros(0, np.int64)
+    cost = _still(log.cost if log.cost is not None else np.zeros(0, np.int64))
     rates = np.array(names.rates or ((np.nan,) if log.cost is not None else ()), np.float64)
-    dates = np.zeros(0) if joined is None else joined
+    dates = _still(np.zeros(0) if joined is None else joined)
 
     def block(place: int) -> None:
         progress("measures", place, len(blocks))
@@ -182,6 +183,13 @@ def derive_series(
         return _finish(at, layout, values[place], totals[place], first_ever, joined)
 
     return tuple(engine.map(window, range(many)))
+
+
+def _still(values: NDArray[Any]) -> NDArray[Any]:
+    """The array, not to be written: kernels are compiled anew for one that could be."""
+    values = values.view()
+    values.flags.writeable = False
+    return values
 
 
 @dataclass(frozen=True)

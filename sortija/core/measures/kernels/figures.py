@@ -11,7 +11,6 @@ from sortija.core.measures.kernels.slots import (
     BASKET_MEAN,
     BASKET_MEDIAN,
     BREADTH,
-    EARLY,
     EVENNESS,
     EVERYONE,
     FREQUENCY,
@@ -23,11 +22,22 @@ from sortija.core.measures.kernels.slots import (
     RECENCY,
     RETURNED,
     SILENCE,
+    SUM_EARLY,
+    SUM_GROSS,
+    SUM_LINES,
+    SUM_MARGIN,
+    SUM_MONEY,
+    SUM_NET,
+    SUM_OFFER,
+    SUM_PURCHASES,
+    SUM_RETURNED,
+    SUM_UNPRICED,
+    SUM_WEEKEND,
     VISIT_DAYS,
     WEEKEND,
 )
 
-__all__ = ["lay_out_visits", "sum_up", "tell_everyone", "trend_of", "write_figures"]
+__all__ = ["lay_out_visits", "purchases_of", "sum_up", "tell_everyone", "trend_of", "write_figures"]
 
 
 @numba.njit(nogil=True, cache=True)
@@ -51,6 +61,19 @@ def lay_out_visits(
             distinct += 1
         place_of[p] = distinct - 1
     place_of[purchases] = distinct
+
+
+@numba.njit(nogil=True, cache=True)
+def purchases_of(
+    bought_on: Any, purchases: int, p0: int, p1: int, first_day: int, as_of: int
+) -> tuple[int, int]:
+    """First and one past the last purchase of a window, from those of the window before it."""
+    while p0 < purchases and bought_on[p0] < first_day:
+        p0 += 1
+    p1 = max(p1, p0)
+    while p1 < purchases and bought_on[p1] < as_of:
+        p1 += 1
+    return p0, p1
 
 
 @numba.njit(nogil=True, cache=True)
@@ -85,13 +108,13 @@ def write_figures(
     j: int,
 ) -> None:  # fmt: skip
     """The columns of one customer and window that only change with what is in the window."""
-    frequency, gross = sums[0], sums[5]
+    frequency, gross = sums[SUM_PURCHASES], sums[SUM_GROSS]
     rows[w, RECENCY, j] = last_day
     rows[w, FREQUENCY, j] = frequency
     rows[w, VISIT_DAYS, j] = days
-    rows[w, MONETARY, j] = sums[4] / unit
-    rows[w, MARGIN, j] = np.nan if sums[3] > 0 else sums[8] / unit
-    rows[w, BASKET_MEAN, j] = sums[7] / frequency / unit
+    rows[w, MONETARY, j] = sums[SUM_MONEY] / unit
+    rows[w, MARGIN, j] = np.nan if sums[SUM_UNPRICED] > 0 else sums[SUM_MARGIN] / unit
+    rows[w, BASKET_MEAN, j] = sums[SUM_NET] / frequency / unit
     rows[w, BASKET_MEDIAN, j] = basket / unit
     rows[w, SILENCE, j] = gap_median  # until the gap of everyone is known
     rows[w, GAP_MEAN, j] = gap_sum / (days - 1) if days >= 2 else np.nan
@@ -105,11 +128,11 @@ def write_figures(
     for d in range(at[1], at[2]):
         breadth += sums[d] > 0
     rows[w, BREADTH, j] = breadth
-    rows[w, RETURNED, j] = sums[2] / sums[1]
+    rows[w, RETURNED, j] = sums[SUM_RETURNED] / sums[SUM_LINES]
     if gross > 0:
         rows[w, EVENNESS, j] = _evenness(sums, at[0], at[1], terms, most) if most > 0 else np.nan
-        rows[w, WEEKEND, j] = sums[9] / gross
-        rows[w, ON_OFFER, j] = sums[10] / gross
+        rows[w, WEEKEND, j] = sums[SUM_WEEKEND] / gross
+        rows[w, ON_OFFER, j] = sums[SUM_OFFER] / gross
         for k in range(len(shares)):
             rows[w, ON_OFFER + 1 + k, j] = sums[shares[k]] / gross
     else:
@@ -121,18 +144,25 @@ def write_figures(
 @numba.njit(nogil=True, cache=True)
 def trend_of(sums: Any) -> float:
     """Spend of the window's later half against the earlier; NaN where it cannot be told."""
-    if sums[0] < 3:
+    if sums[SUM_PURCHASES] < 3:
         return np.nan
-    half = sums[7] / sums[0] / 2.0
-    early, late = sums[EARLY] + half, sums[5] - sums[EARLY] + half
+    half = sums[SUM_NET] / sums[SUM_PURCHASES] / 2.0
+    early, late = sums[SUM_EARLY] + half, sums[SUM_GROSS] - sums[SUM_EARLY] + half
     return np.log(late / early) if early > 0 and late > 0 else np.nan
 
 
 @numba.njit(nogil=True, cache=True)
 def tell_everyone(mine: Any, was: Any, everyone: Any, w: int) -> None:
     """Add what a customer's sums changed by."""
-    here = mine[0] > 0
-    now = (mine[0], mine[5], mine[EARLY], mine[7], mine[4], mine[4] if here else 0)
+    here = mine[SUM_PURCHASES] > 0
+    now = (
+        mine[SUM_PURCHASES],
+        mine[SUM_GROSS],
+        mine[SUM_EARLY],
+        mine[SUM_NET],
+        mine[SUM_MONEY],
+        mine[SUM_MONEY] if here else 0,
+    )
     for k in range(len(EVERYONE)):
         everyone[w, k] += now[k] - was[k]
         was[k] = now[k]

@@ -8,7 +8,21 @@ import numba
 import numpy as np
 
 from sortija.core.ledger.lines import NO_COST
-from sortija.core.measures.kernels.slots import EARLY, EARLY_CHANGES, LINES_CHANGE
+from sortija.core.measures.kernels.slots import (
+    EARLY_CHANGES,
+    LINES_CHANGE,
+    SUM_EARLY,
+    SUM_GROSS,
+    SUM_LINES,
+    SUM_MARGIN,
+    SUM_MONEY,
+    SUM_NET,
+    SUM_OFFER,
+    SUM_PURCHASES,
+    SUM_RETURNED,
+    SUM_UNPRICED,
+    SUM_WEEKEND,
+)
 
 __all__ = ["read_lines"]
 
@@ -60,13 +74,13 @@ def read_lines(
             net += value
             if told and inside:
                 if has_cost and cost[i] != NO_COST:
-                    _add(sums, 8, lo, hi, value - cost[i])
+                    _add(sums, SUM_MARGIN, lo, hi, value - cost[i])
                 else:
                     rate = rates[d] if d < len(rates) - 1 else rates[-1]
                     if np.isnan(rate):
-                        _add(sums, 3, lo, hi, 1)
+                        _add(sums, SUM_UNPRICED, lo, hi, 1)
                     else:
-                        _add(sums, 8, lo, hi, int(np.rint(value * rate)))
+                        _add(sums, SUM_MARGIN, lo, hi, int(np.rint(value * rate)))
             if kind[i] == 0 and quantity[i] > 0:
                 purchase = True
                 gross += value
@@ -92,24 +106,24 @@ def read_lines(
             continue
         touched[lo] |= LINES_CHANGE
         touched[hi + 1] |= LINES_CHANGE
-        _add(sums, 1, lo, hi, lines)
-        _add(sums, 4, lo, hi, net)
+        _add(sums, SUM_LINES, lo, hi, lines)
+        _add(sums, SUM_MONEY, lo, hi, net)
         if returned:
-            _add(sums, 2, lo, hi, returned)
+            _add(sums, SUM_RETURNED, lo, hi, returned)
         if not purchase:
             continue
-        _add(sums, 0, lo, hi, 1)
-        _add(sums, 5, lo, hi, gross)
-        _add(sums, 7, lo, hi, net)
+        _add(sums, SUM_PURCHASES, lo, hi, 1)
+        _add(sums, SUM_GROSS, lo, hi, gross)
+        _add(sums, SUM_NET, lo, hi, net)
         early = max(lo, spans[today - begin, 2])
         if early <= hi:
             touched[early] |= EARLY_CHANGES
-            _add(sums, EARLY, early, hi, gross)
+            _add(sums, SUM_EARLY, early, hi, gross)
         weekday = (today + 3) % 7  # 1970-01-01 was a Thursday
         if weekday >= SUNDAY - 1:
-            _add(sums, 9, lo, hi, gross)
+            _add(sums, SUM_WEEKEND, lo, hi, gross)
         if on_offer:
-            _add(sums, 10, lo, hi, on_offer)
+            _add(sums, SUM_OFFER, lo, hi, on_offer)
         if at[5] > at[4]:
             _add(sums, at[4] + season[today - begin], lo, hi, gross)
             _add(sums, at[5] + weekday, lo, hi, gross)

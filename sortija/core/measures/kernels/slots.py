@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 __all__ = [
-    "BASKET_MEAN", "BASKET_MEDIAN", "BREADTH", "EARLY", "EARLY_CHANGES", "EVENNESS", "EVERYONE",
-    "FIXED", "FREQUENCY", "GAP_CV", "GAP_MEAN", "GATHER", "LINES_CHANGE", "MARGIN", "MONETARY",
-    "ON_OFFER", "RECENCY", "RETURNED", "SILENCE", "SUMS", "TENURE", "TREND", "VISIT_DAYS",
-    "WEEKEND",
+    "BASKET_MEAN", "BASKET_MEDIAN", "BREADTH", "EARLY_CHANGES", "EVENNESS", "EVERYONE", "FIXED",
+    "FREQUENCY", "GAP_CV", "GAP_MEAN", "GATHER", "LINES_CHANGE", "MARGIN", "MONETARY",
+    "ON_OFFER", "RECENCY", "RETURNED", "SILENCE", "SUMS", "SUM_EARLY", "SUM_GROSS", "SUM_LINES",
+    "SUM_MARGIN", "SUM_MONEY", "SUM_NET", "SUM_OFFER", "SUM_PURCHASES", "SUM_RETURNED",
+    "SUM_UNPRICED", "SUM_WEEKEND", "TENURE", "TREND", "VISIT_DAYS", "WEEKEND",
 ]  # fmt: skip
 
 #: Sums of one customer and window, in order; those by department, channel … follow.
 SUMS = (
-    "frequency", "lines", "returned_lines", "unpriced", "monetary", "gross", "early",
-    "net_purchases", "margin", "weekend", "on_offer",
+    "purchases", "lines", "returned_lines", "unpriced_lines", "money", "gross", "early_gross",
+    "net_of_purchases", "margin", "weekend_gross", "offer_gross",
 )  # fmt: skip
 #: Columns that come out first; the shares of each kind follow in the order of their labels.
 FIXED = (
@@ -26,7 +27,10 @@ EVERYONE = ("frequency", "gross", "early", "net_purchases", "money", "table")
 GATHER = 256
 #: What a window can say about a customer: lines enter or leave it, or its early half only.
 LINES_CHANGE, EARLY_CHANGES = 1, 2
-EARLY = SUMS.index("early")
+(
+    SUM_PURCHASES, SUM_LINES, SUM_RETURNED, SUM_UNPRICED, SUM_MONEY, SUM_GROSS, SUM_EARLY, SUM_NET,
+    SUM_MARGIN, SUM_WEEKEND, SUM_OFFER,
+) = range(len(SUMS))  # fmt: skip
 (
     RECENCY, FREQUENCY, VISIT_DAYS, MONETARY, MARGIN, BASKET_MEAN, BASKET_MEDIAN, TENURE, SILENCE,
     GAP_MEAN, GAP_CV, BREADTH, EVENNESS, TREND, RETURNED, WEEKEND, ON_OFFER,

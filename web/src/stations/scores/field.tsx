@@ -15,7 +15,7 @@ import type { Banded, Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 
 const W = 490;
-const H = 286;
+const H = 260;
 const LEFT = 118;
 const TOP = 6;
 const NAMES = 18;

@@ -294,7 +294,7 @@ function Axes({ page }: { page: Page }) {
       {words}
       <select
         value={value}
-        className="max-w-[112px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
+        className="field-sizing-content max-w-[168px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
         onChange={(event) => {
           const next = { across: page.across, up: page.up, third: page.third };
           const other = (["across", "up", "third"] as const).find(
@@ -321,7 +321,7 @@ function Axes({ page }: { page: Page }) {
         shade
         <select
           value={page.shade}
-          className="max-w-[120px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
+          className="field-sizing-content max-w-[168px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
           onChange={(event) => put({ shade: event.target.value })}
         >
           <option value="heads">money a head</option>

@@ -7,7 +7,7 @@ import { sizesOf, stretches } from "@/stations/scores/geometry";
 import { dotFor, Plots, rangeOf } from "@/stations/scores/plots";
 import type { Page } from "@/stations/scores/use-scores";
 
-const H = 74;
+const H = 62;
 
 /** The same field for each band of a third measure; a click takes that band into the lens. */
 export function SmallFields({ page }: { page: Page }) {
