@@ -9,7 +9,6 @@ import numpy as np
 
 from sortija.core.measures.kernels.figures import (
     lay_out_visits,
-    purchases_of,
     sum_up,
     tell_everyone,
     trend_of,
@@ -17,7 +16,7 @@ from sortija.core.measures.kernels.figures import (
 )
 from sortija.core.measures.kernels.gathered import carry_on, write_out
 from sortija.core.measures.kernels.lines import read_lines
-from sortija.core.measures.kernels.ordered import sliding_median
+from sortija.core.measures.kernels.ordered import SMALL, middle, middle_of_few, slide
 from sortija.core.measures.kernels.slots import (
     EVERYONE,
     GATHER,
@@ -117,13 +116,27 @@ def derive_block(
                     sum_up(mine, sums, w, at[0], at[1], terms)
                     changed[w, j] = 1
                     cash[w, j] = mine[SUM_MONEY]
-                    p0, p1 = purchases_of(bought_on, purchases, p0, p1, first_days[w], as_ofs[w])
+                    while p0 < purchases and bought_on[p0] < first_days[w]:
+                        p0 += 1
+                    p1 = max(p1, p0)
+                    while p1 < purchases and bought_on[p1] < as_ofs[w]:
+                        p1 += 1
                     d0 = place_of[p0]
                     d1 = place_of[p1 - 1] + 1 if p1 > p0 else d0
                     g1 = max(d0, d1 - 1)
-                    days = d1 - d0
-                    basket, b0, b1 = sliding_median(nets, b0, b1, p0, p1, 1, baskets)
-                    rest, o0, o1 = sliding_median(gaps, o0, o1, d0, g1, 2, ordered)
+                    days, basket, rest = d1 - d0, np.nan, np.nan
+                    if p1 - p0 > SMALL:
+                        slide(nets, b0, b1, p0, p1, baskets)
+                        b0, b1 = p0, p1
+                        basket = middle(baskets, p1 - p0)
+                    elif p1 > p0:
+                        basket = middle_of_few(nets, p0, p1)
+                    if g1 - d0 > SMALL:
+                        slide(gaps, o0, o1, d0, g1, ordered)
+                        o0, o1 = d0, g1
+                        rest = middle(ordered, g1 - d0)
+                    elif days >= 3:
+                        rest = middle_of_few(gaps, d0, g1)
                     if rhythm >= 0:
                         rhythms[w, rhythm] -= 1
                     rhythm = int(2 * rest) if days >= 3 else -1

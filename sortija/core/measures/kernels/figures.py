@@ -37,7 +37,7 @@ from sortija.core.measures.kernels.slots import (
     WEEKEND,
 )
 
-__all__ = ["lay_out_visits", "purchases_of", "sum_up", "tell_everyone", "trend_of", "write_figures"]
+__all__ = ["lay_out_visits", "sum_up", "tell_everyone", "trend_of", "write_figures"]
 
 
 @numba.njit(nogil=True, cache=True)
@@ -61,19 +61,6 @@ def lay_out_visits(
             distinct += 1
         place_of[p] = distinct - 1
     place_of[purchases] = distinct
-
-
-@numba.njit(nogil=True, cache=True)
-def purchases_of(
-    bought_on: Any, purchases: int, p0: int, p1: int, first_day: int, as_of: int
-) -> tuple[int, int]:
-    """First and one past the last purchase of a window, from those of the window before it."""
-    while p0 < purchases and bought_on[p0] < first_day:
-        p0 += 1
-    p1 = max(p1, p0)
-    while p1 < purchases and bought_on[p1] < as_of:
-        p1 += 1
-    return p0, p1
 
 
 @numba.njit(nogil=True, cache=True)

@@ -7,11 +7,11 @@ from typing import Any
 import numba
 import numpy as np
 
-__all__ = ["sliding_median"]
+__all__ = ["SMALL", "middle", "middle_of_few", "slide"]
 
 FEW = 32
 #: So many values need not be put in order to find their middle.
-_SMALL = 4
+SMALL = 4
 
 
 @numba.njit(nogil=True, cache=True)
@@ -33,7 +33,7 @@ def _arrange(values: Any, first: int, last: int, kept: Any) -> None:
 
 
 @numba.njit(nogil=True, cache=True)
-def _slide(values: Any, was: int, ended: int, first: int, last: int, kept: Any) -> None:
+def slide(values: Any, was: int, ended: int, first: int, last: int, kept: Any) -> None:
     """Turn the ordered ``values[was:ended]`` in ``kept`` into those of ``values[first:last]``."""
     changes = (first - was) + (last - ended)
     if changes == 0:
@@ -62,7 +62,7 @@ def _slide(values: Any, was: int, ended: int, first: int, last: int, kept: Any) 
 
 
 @numba.njit(nogil=True, cache=True)
-def _middle(kept: Any, count: int) -> float:
+def middle(kept: Any, count: int) -> float:
     """Median of the first ``count`` values, which are in order."""
     if count % 2:
         return float(kept[count // 2])
@@ -70,8 +70,8 @@ def _middle(kept: Any, count: int) -> float:
 
 
 @numba.njit(nogil=True, cache=True)
-def _middle_of_few(values: Any, first: int, last: int) -> float:
-    """Median of ``values[first:last]``, one to _SMALL of them; without a branch a value."""
+def middle_of_few(values: Any, first: int, last: int) -> float:
+    """Median of ``values[first:last]``, one to SMALL of them; without a branch a value."""
     a = values[first]
     if last - first == 1:
         return float(a)
@@ -84,20 +84,3 @@ def _middle_of_few(values: Any, first: int, last: int) -> float:
     d = values[first + 3]
     lower, higher = min(c, d), max(c, d)
     return (float(max(low, lower)) + float(min(high, higher))) / 2.0
-
-
-@numba.njit(nogil=True, cache=True)
-def sliding_median(
-    values: Any, was: int, ended: int, first: int, last: int, least: int, kept: Any
-) -> tuple[float, int, int]:
-    """Median of ``values[first:last]``, NaN of fewer than ``least``.
-
-    ``kept`` has ``values[was:ended]`` in order; what it has then is returned with the median.
-    """
-    count = last - first
-    if count > _SMALL:
-        _slide(values, was, ended, first, last, kept)
-        return _middle(kept, count), first, last
-    if count >= least:
-        return _middle_of_few(values, first, last), was, ended
-    return np.nan, was, ended
