@@ -11,6 +11,8 @@ import sys
 import tempfile
 from pathlib import Path
 
+from sortija.launch.compiled import keep_compiled
+
 PARTS = ("groups", "measures", "windows", "derive", "ledger", "large", "lens", "page", "stations")
 HEAD = (
     "| what | ours | reference | ratio | asked for | met |\n| --- | --- | --- | --- | --- | --- |"
@@ -23,6 +25,7 @@ def main() -> int:
     if unknown:
         print(f"There is no benchmark called {unknown[0]}. There are {', '.join(PARTS)}.")
         return 2
+    keep_compiled()
     from benchmarks.support import wait_until_idle
 
     with tempfile.TemporaryDirectory() as folder:

@@ -2,7 +2,11 @@
 
 import sys
 
-from sortija.cli.main import main
+from sortija.launch.compiled import keep_compiled
+
+keep_compiled()
+
+from sortija.cli.main import main  # noqa: E402
 
 if __name__ == "__main__":
     sys.exit(main())

@@ -5,8 +5,7 @@ set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/../.." && pwd)
 cd "$root"
 export SORTIJA_DATA=${SORTIJA_DATA:-$root/var}
-export NUMBA_CACHE_DIR=${NUMBA_CACHE_DIR:-$SORTIJA_DATA/kernels}
-mkdir -p "$SORTIJA_DATA" "$NUMBA_CACHE_DIR"
+mkdir -p "$SORTIJA_DATA"
 
 say() { printf '%s\n' "$*" >&2; }
 
@@ -56,6 +55,8 @@ if [ "$(cat .venv/sortija-lock 2> /dev/null)" != "$lock" ]; then
     || { tail -n 20 "$SORTIJA_DATA/pip.log" >&2; exit 1; }
   echo "$lock" > .venv/sortija-lock
 fi
+NUMBA_CACHE_DIR=$(.venv/bin/python -m sortija.launch.compiled)
+export NUMBA_CACHE_DIR
 if [ ! -x .venv/bin/sortija ]; then  # the command line, wherever it is called from
   printf '#!/bin/sh\nPYTHONPATH=%q exec %q -m sortija "$@"\n' "$PWD" "$PWD/.venv/bin/python" \
     > .venv/bin/sortija

@@ -1,0 +1,44 @@
+"""Where compiled kernels are kept: a folder for each state of the core.
+
+Numba looks at the file that a kernel stands in, not at those of the kernels and constants it takes
+in, and would go on with what was compiled before they changed.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+from contextlib import suppress
+from pathlib import Path
+
+__all__ = ["folder_of", "keep_compiled"]
+
+ROOT = Path(__file__).resolve().parents[2]
+CORE = ROOT / "sortija" / "core"
+
+
+def folder_of(data: Path, core: Path = CORE) -> Path:
+    """The folder below ``data`` of the core as it is now; those of other states go."""
+    seen = hashlib.sha256()
+    for path in sorted(core.rglob("*.py")):
+        seen.update(str(path.relative_to(core)).encode() + b"\0" + path.read_bytes() + b"\0")
+    mine = data / "kernels" / seen.hexdigest()[:16]
+    mine.mkdir(parents=True, exist_ok=True)
+    for other in mine.parent.iterdir():
+        if other != mine:
+            shutil.rmtree(other, ignore_errors=True)
+    return mine
+
+
+def keep_compiled() -> None:
+    """Tell Numba the folder, unless somebody has; to be called before it is imported."""
+    if "NUMBA_CACHE_DIR" not in os.environ:
+        with suppress(OSError):  # a machine that keeps nothing compiles each time
+            data = Path(os.environ.get("SORTIJA_DATA", ROOT / "var"))
+            os.environ["NUMBA_CACHE_DIR"] = str(folder_of(data))
+
+
+if __name__ == "__main__":
+    keep_compiled()
+    print(os.environ.get("NUMBA_CACHE_DIR", ""))
