@@ -2,9 +2,11 @@
 
 import gzip
 import re
+from contextlib import suppress
 from unittest import mock
 
 from django.utils import timezone
+from playwright.sync_api import Error
 
 from sortija.server.jobs.models import Job
 from sortija.server.measures import making
@@ -175,6 +177,40 @@ class States(BrowserCase):
         page.locator(".stale-over").first.wait_for(state="detached")
         page.get_by_role("alert").wait_for(state="detached")
         page.locator("aside .text-20").first.wait_for()
+
+    def test_an_answer_from_before_a_change_is_not_taken_for_a_current_one(self):
+        self.counted()
+        self.run_in_browser(self.late, self.link(self.owner))
+        self.assertEqual(self.troubles, [])
+
+    def late(self, link):
+        page, held = self.page, []
+        self.come_in(page, link)
+
+        def hold(route):
+            if held:
+                route.continue_()
+            else:
+                held.append(route)
+                held.append(route.fetch())
+
+        page.route(re.compile(r"/ledger\?.*preview=void"), hold)
+        head, switch = (
+            page.locator("main header p").first,
+            page.get_by_role("switch", name="Voided"),
+        )
+        switch.wait_for()
+        before = head.inner_text()
+        switch.hover()  # which asks what would count without the rule
+        while len(held) < 2:
+            page.wait_for_timeout(20)
+        switch.click()
+        page.get_by_text("“Voided” is off").wait_for()
+        with suppress(Error):  # nobody waits for it any more
+            held[0].fulfill(response=held[1])
+        page.wait_for_function(
+            "old => document.querySelector('main header p').innerText !== old", arg=before
+        )
 
     def test_what_only_a_person_can_tell_is_asked(self):
         rows = [

@@ -8,6 +8,7 @@ import { count, day } from "@/charts/format";
 import type { Clause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
+import { askAnew } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { useNotice } from "@/ui/notices";
 
@@ -20,7 +21,7 @@ function useKeeping() {
   const queries = useQueryClient();
   const say = useNotice();
   const onError = (problem: Error) => say(problem.message, { trouble: true });
-  const onSettled = () => void queries.invalidateQueries({ queryKey: ["study", study.id] });
+  const onSettled = () => void askAnew(queries, study.id);
   const keep = useMutation({
     mutationFn: ({ name, kind }: { name: string; kind: Kind }) =>
       data(

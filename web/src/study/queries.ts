@@ -34,6 +34,14 @@ export function useTrail(study: number, view: View) {
   });
 }
 
+/** Ask all of a study anew, or one part of it. What is on its way is stopped first: where a page is
+ * asked for the first time its answer would be taken for a current one, even from before a change. */
+export async function askAnew(queries: QueryClient, study: number, ...part: string[]) {
+  const queryKey = ["study", study, ...part];
+  await queries.cancelQueries({ queryKey });
+  await queries.invalidateQueries({ queryKey });
+}
+
 /** Customers of the lens and what a recipe is made of do not change while a job gets on. */
 const SETTLED = ["lens", "fields", "balance", "populations"];
 
@@ -108,7 +116,7 @@ export function usePulse(study: number) {
     const found = beat(last.pulse, now, time - last.looked);
     if (found === "nothing") return;
     seen.current.looked = time;
-    if (found === "outdated") void queries.invalidateQueries({ queryKey: ["study", study] });
+    if (found === "outdated") void askAnew(queries, study);
     else void lookAgain(queries, study, found === "kept" ? [...SETTLED, "trail"] : SETTLED);
   }, [now, pulse.dataUpdatedAt, queries, study]);
   return pulse;
@@ -127,7 +135,7 @@ export function useJobActions(study: number) {
   const onSuccess = () =>
     Promise.all([
       queries.invalidateQueries({ queryKey: ["pulse", study] }),
-      queries.invalidateQueries({ queryKey: ["study", study] }),
+      askAnew(queries, study),
     ]);
   const onError = (problem: Error) => say(problem.message, { trouble: true });
   const at = (job: number) => ({ params: { path: { study, job } } });
@@ -150,7 +158,7 @@ export function useHistorySteps(study: number) {
   const say = useNotice();
   const fresh = () =>
     Promise.all([
-      queries.invalidateQueries({ queryKey: ["study", study] }),
+      askAnew(queries, study),
       queries.invalidateQueries({ queryKey: ["pulse", study] }),
     ]);
   const path = { params: { path: { study } } };

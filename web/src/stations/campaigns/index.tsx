@@ -8,6 +8,7 @@ import { Plan } from "@/stations/campaigns/plan";
 import { Stream } from "@/stations/campaigns/stream";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
+import { askAnew } from "@/study/queries";
 import { inTurn } from "@/study/in-turn";
 import { Button } from "@/ui/button";
 import { Head } from "@/ui/head";
@@ -124,7 +125,7 @@ function useActions(onPlanned: (id: number) => void) {
   const queries = useQueryClient();
   const say = useNotice();
   const onError = (problem: Error) => say(problem.message, { trouble: true });
-  const onSettled = () => queries.invalidateQueries({ queryKey: ["study", study.id] });
+  const onSettled = () => askAnew(queries, study.id);
   const path = (row: Row) => ({ params: { path: { study: study.id, campaign: row.id } } });
   const plan = useMutation({
     mutationFn: () =>

@@ -3,6 +3,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { useStudy } from "@/study/context";
+import { askAnew } from "@/study/queries";
 import { inTurn, latest, remembered } from "@/study/in-turn";
 import { useNotice } from "@/ui/notices";
 
@@ -38,7 +39,7 @@ export function useFresh() {
   const queries = useQueryClient();
   return () =>
     Promise.all([
-      queries.invalidateQueries({ queryKey: ["study", study.id] }),
+      askAnew(queries, study.id),
       queries.invalidateQueries({ queryKey: ["pulse", study.id] }),
     ]);
 }
@@ -86,7 +87,7 @@ export function useGroupActions(recipe: Recipe, inUse: number) {
     // Nothing but this station is another for it: the workers have the machine to themselves.
     onSettled: () =>
       Promise.all([
-        queries.invalidateQueries({ queryKey: ["study", study.id, "groups"] }),
+        askAnew(queries, study.id, "groups"),
         queries.invalidateQueries({ queryKey: ["pulse", study.id] }),
       ]),
   });

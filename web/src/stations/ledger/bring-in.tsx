@@ -4,6 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { count } from "@/charts/format";
 import { upload } from "@/stations/ledger/upload";
 import { useStudy } from "@/study/context";
+import { askAnew } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { useNotice } from "@/ui/notices";
 
@@ -26,7 +27,7 @@ export function BringIn({ quiet = false }: { quiet?: boolean }) {
       });
     } finally {
       setShare(null);
-      await queries.invalidateQueries({ queryKey: ["study", study.id] });
+      await askAnew(queries, study.id);
     }
   };
   const latest = useRef(take);

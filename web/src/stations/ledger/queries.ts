@@ -2,6 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 
 import { api, data } from "@/api/client";
 import { useStudy } from "@/study/context";
+import { askAnew } from "@/study/queries";
 import { useNotice } from "@/ui/notices";
 import type { PickedLines, Step } from "@/stations/ledger/picked";
 
@@ -73,13 +74,13 @@ export function useLedgerChange<T>(
     onSuccess: async (_, input) => {
       if (words) say(words(input), { undo: takeBack });
       await Promise.all([
-        queries.invalidateQueries({ queryKey: ["study", study.id] }),
+        askAnew(queries, study.id),
         queries.invalidateQueries({ queryKey: ["pulse", study.id] }),
       ]);
     },
     onError: (problem) => {
       say(problem.message, { trouble: true });
-      void queries.invalidateQueries({ queryKey: ["study", study.id] });
+      void askAnew(queries, study.id);
     },
   });
 }

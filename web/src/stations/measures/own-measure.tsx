@@ -8,6 +8,7 @@ import { count, inUnit, unitWords } from "@/charts/format";
 import type { Thread } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
+import { askAnew } from "@/study/queries";
 import { inTurn } from "@/study/in-turn";
 import { Button } from "@/ui/button";
 import { useNotice } from "@/ui/notices";
@@ -334,7 +335,7 @@ function useKeep(revision: number, thread: Thread | undefined, onDone: () => voi
       onDone();
     },
     onError: (problem) => say(problem.message, { trouble: true }),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+    onSettled: () => askAnew(queries, study.id),
   });
 }
 
@@ -353,6 +354,6 @@ function useDrop(revision: number) {
       ),
     onSuccess: (_, thread) => say(`${thread.label} is dropped.`, { undo: takeBack }),
     onError: (problem) => say(problem.message, { trouble: true }),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+    onSettled: () => askAnew(queries, study.id),
   });
 }

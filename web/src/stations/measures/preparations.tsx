@@ -6,6 +6,7 @@ import { api, data } from "@/api/client";
 import { useWhole } from "@/stations/measures/use-measures";
 import type { Page } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
+import { askAnew } from "@/study/queries";
 import { useNotice } from "@/ui/notices";
 
 const item =
@@ -110,6 +111,6 @@ function useDrop() {
       ),
     onSuccess: (_, name) => say(`Dropped the preparation ${name}.`, { undo: takeBack }),
     onError: (problem) => say(problem.message, { trouble: true }),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+    onSettled: () => askAnew(queries, study.id),
   });
 }

@@ -5,6 +5,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
+import { askAnew } from "@/study/queries";
 import { inTurn } from "@/study/in-turn";
 import { useNotice } from "@/ui/notices";
 
@@ -47,7 +48,7 @@ export function useChoice(revision: number) {
     onSuccess: (_, { thread, choice }) =>
       say(`${thread.label} ${wordsOf(choice)}.`, { undo: takeBack }),
     onError: (problem) => say(problem.message, { trouble: true }),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+    onSettled: () => askAnew(queries, study.id),
   });
 }
 
@@ -74,7 +75,7 @@ export function useWhole(revision: number) {
       ),
     onSuccess: (_, choice) => say(choice.words, { undo: takeBack }),
     onError: (problem) => say(problem.message, { trouble: true }),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+    onSettled: () => askAnew(queries, study.id),
   });
 }
 
@@ -103,7 +104,7 @@ export function useUse() {
       );
     },
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ["study", study.id] });
+      await askAnew(queries, study.id);
       const params = new URLSearchParams(search);
       params.delete("look");
       params.delete("beside");

@@ -9,6 +9,7 @@ import { Sheet } from "@/stations/portraits/sheet";
 import { SegmentCards } from "@/stations/portraits/cards";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
+import { askAnew } from "@/study/queries";
 import { useElsewhere } from "@/study/use-address";
 import { inTurn } from "@/study/in-turn";
 import { Stale, Standing } from "@/study/standing";
@@ -113,6 +114,6 @@ function useSegmentChange() {
         { undo: takeBack },
       ),
     onError: (problem) => say(problem.message, { trouble: true }),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+    onSettled: () => askAnew(queries, study.id),
   });
 }

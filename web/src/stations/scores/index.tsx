@@ -18,6 +18,7 @@ import { tiersOf, useScoreChange, useScores } from "@/stations/scores/use-scores
 import type { Banded, Page, Tier } from "@/stations/scores/use-scores";
 import { Worth } from "@/stations/scores/worth";
 import { useStudy } from "@/study/context";
+import { askAnew } from "@/study/queries";
 import { Stale, Standing } from "@/study/standing";
 import { useAddress } from "@/study/use-address";
 import { Button } from "@/ui/button";
@@ -383,6 +384,6 @@ function useKeep() {
         },
       ),
     onError: (problem) => say(problem.message, { trouble: true }),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+    onSettled: () => askAnew(queries, study.id),
   });
 }

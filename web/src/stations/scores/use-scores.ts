@@ -5,6 +5,7 @@ import type { Schemas } from "@/api/client";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
+import { askAnew } from "@/study/queries";
 import { inTurn, latest, remembered } from "@/study/in-turn";
 import { useAddress } from "@/study/use-address";
 import { useNotice } from "@/ui/notices";
@@ -93,7 +94,7 @@ export function useScoreChange(page: Page) {
       ),
     onSuccess: (_, { words }) => say(words, { undo: takeBack }),
     onError: (problem) => say(problem.message, { trouble: true }),
-    onSettled: () => queries.invalidateQueries({ queryKey: ["study", study.id] }),
+    onSettled: () => askAnew(queries, study.id),
   });
   return {
     busy: change.isPending,
