@@ -10,18 +10,22 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["REASONS", "Column", "Kind", "Table"]
+__all__ = [
+    "JOINED_LATER", "NOT_GIVEN", "NO_VISIT", "REASONS", "TOO_FEW", "UNWORKABLE", "Column", "Kind",
+    "Table",
+]  # fmt: skip
 
 Kind = Literal["number", "category"]
 
-#: Why a value is missing, by code. 0: it is there.
+#: Codes of why a value is missing; 0: it is there.
+NO_VISIT, TOO_FEW, NOT_GIVEN, JOINED_LATER, UNWORKABLE = range(1, 6)
 REASONS = {
     0: "",
-    1: "no visit in the window",
-    2: "too few visits",
-    3: "not given",
-    4: "joined after the window",
-    5: "cannot be worked out",
+    NO_VISIT: "no visit in the window",
+    TOO_FEW: "too few visits",
+    NOT_GIVEN: "not given",
+    JOINED_LATER: "joined after the window",
+    UNWORKABLE: "cannot be worked out",
 }
 
 
@@ -71,7 +75,7 @@ class Column:
         values = np.concatenate([self.values, np.full(grown, empty, self.values.dtype)])
         reasons = self.reasons
         if reasons is not None:
-            reasons = np.concatenate([reasons, np.full(grown, 3, np.uint8)])
+            reasons = np.concatenate([reasons, np.full(grown, NOT_GIVEN, np.uint8)])
         return replace(self, values=values, why=reasons)
 
     @cached_property

@@ -27,7 +27,7 @@ from sortija.core.measures.kernels import (
 from sortija.core.measures.naming import Layout, Names, layout_of
 from sortija.core.measures.window import EPOCH, Spans, Window, spans_of
 from sortija.core.progress import Progress, silent
-from sortija.core.table import Column, Table
+from sortija.core.table import JOINED_LATER, NO_VISIT, NOT_GIVEN, TOO_FEW, Column, Table
 
 __all__ = [
     "VERSION",
@@ -46,8 +46,7 @@ UNSURE_DAYS = 90
 #: Lines that are added up by day at a time.
 _LINES = 1 << 20
 #: Why a figure is missing for a customer with a purchase; else for having too few visits.
-_NO_VISIT, _TOO_FEW = 1, 2
-_WHY = {"margin": 3, "tenure": 4}
+_WHY = {"margin": NOT_GIVEN, "tenure": JOINED_LATER}
 
 
 @dataclass(frozen=True)
@@ -159,8 +158,8 @@ def derive_series(
     everyone = np.zeros((max(len(blocks), 1), many, len(EVERYONE)), np.int64)
     rhythms = np.zeros((max(len(blocks), 1), many, 2 * len(spans.season) + 1), np.int32)
     names_of = (*FIXED, *layout.shares)
-    kept = layout.left_out | {"tenure"}  # which is not read from lines
-    columns = [place for place, name in enumerate(names_of) if name not in kept]
+    apart = layout.left_out | {"tenure"}  # which is not read from lines
+    columns = [place for place, name in enumerate(names_of) if name not in apart]
     cost = _still(log.cost if log.cost is not None else np.zeros(0, np.int64))
     rates = np.array(names.rates or ((np.nan,) if log.cost is not None else ()), np.float64)
     dates = _still(np.zeros(0) if joined is None else joined)
@@ -249,7 +248,7 @@ def _finish(
         if name in layout.left_out:
             continue
         measure = layout.shares.get(name) or MEASURES[name]
-        why = partial(_reasons, values[place], visits, _WHY.get(name, _TOO_FEW))
+        why = partial(_reasons, values[place], visits, _WHY.get(name, TOO_FEW))
         columns.append(Column(name, "number", values[place], measure.unit, why=why))
         about[name] = measure
     present = ~np.isnan(visits)
@@ -268,7 +267,7 @@ def _reasons(
     values: NDArray[np.float64], visits: NDArray[np.float64], code: int
 ) -> NDArray[np.uint8]:
     """Why values are missing: there was no visit, or else what ``code`` says."""
-    reasons = np.where(np.isnan(visits), np.uint8(_NO_VISIT), np.uint8(code))
+    reasons = np.where(np.isnan(visits), np.uint8(NO_VISIT), np.uint8(code))
     return np.where(np.isnan(values), reasons, np.uint8(0))
 
 

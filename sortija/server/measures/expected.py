@@ -22,7 +22,7 @@ from sortija.core.measures.expected import (
 )
 from sortija.core.measures.heldout import HeldOut, check_expected, next_days
 from sortija.core.progress import Progress
-from sortija.core.table import Column
+from sortija.core.table import NO_VISIT, Column
 from sortija.server.ledger.ledger import Ledger
 from sortija.server.measures.told import told_of
 from sortija.server.studies.columns import write_columns
@@ -32,7 +32,6 @@ from sortija.server.studies.windows import WindowInView
 __all__ = ["NEXT_MONTHS", "make_expected"]
 
 NEXT_MONTHS = 3
-NO_VISIT = 1
 
 
 def make_expected(

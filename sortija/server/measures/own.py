@@ -24,7 +24,7 @@ from sortija.core.measures.formula import (
     unit_words,
 )
 from sortija.core.measures.naming import slugs
-from sortija.core.table import Column
+from sortija.core.table import UNWORKABLE, Column
 from sortija.server.measures.sources import Source
 from sortija.server.studies.actions import change_setting, read_setting
 from sortija.server.studies.fingerprints import fingerprint
@@ -165,7 +165,7 @@ def _values(
 
 def _reasons(values: NDArray[np.float64], needs: dict[str, Source]) -> NDArray[np.uint8]:
     """The reason of the first column that lacks a value, else that it cannot be worked out."""
-    reasons = np.where(np.isnan(values), 5, 0).astype(np.uint8)
+    reasons = np.where(np.isnan(values), UNWORKABLE, 0).astype(np.uint8)
     for source in reversed(list(needs.values())):
         column = source.load()
         if column.reasons is not None:

@@ -1,5 +1,9 @@
 import type { Banded, Page, Tier } from "@/stations/scores/use-scores";
 
+/** Width and height of the field's plots, in its drawing's units. */
+export const W = 490;
+export const H = 260;
+
 export interface Stretch {
   from: number;
   size: number;
