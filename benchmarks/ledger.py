@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from benchmarks.support import TIMES, Row, interleave
+from sortija.core.engine import memory
 from sortija.demo.files import write_demo
 
 LINES = 1_000_000
@@ -92,6 +93,7 @@ if __name__ == "__main__":
     import django
 
     django.setup()
+    memory.keep()  # as workers do
     with tempfile.TemporaryDirectory() as where:
         # A process of its own writes the demo, so that its memory does not count here.
         members = sys.argv[1]

@@ -2,14 +2,35 @@
 
 from __future__ import annotations
 
+import threading
+
+from django.db import InterfaceError, OperationalError, connection
 from procrastinate.contrib.django import app
 
+from sortija.core.engine import memory
 from sortija.server.jobs import work
+from sortija.server.jobs.models import Job
 
 __all__ = ["run_job"]
 
 
 @app.task(name="sortija.run_job", pass_context=False)
 def run_job(job: int, attempt: int) -> None:
-    """Do the job with this number, if this attempt is still the one that counts."""
-    work.run(job, attempt)
+    """Do the job with this number, if this attempt is still the one that counts.
+
+    The next one works in the memory of this one; where none waits, the system has it back.
+    """
+    try:
+        work.run(job, attempt)
+        if not _more_wait():
+            memory.give_back()
+    finally:
+        if threading.current_thread() is not threading.main_thread():
+            connection.close()  # a worker's thread may not come back to use it
+
+
+def _more_wait() -> bool:
+    try:
+        return Job.objects.filter(state=Job.WAITING).exists()
+    except (OperationalError, InterfaceError):
+        return False

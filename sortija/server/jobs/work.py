@@ -8,7 +8,6 @@ no longer runs.
 from __future__ import annotations
 
 import logging
-import threading
 import time
 from collections.abc import Callable, Iterable
 from typing import Any
@@ -240,8 +239,6 @@ def run(job_id: int, attempt: int) -> None:
         )
     finally:
         running.close()
-        if threading.current_thread() is not threading.main_thread():
-            connection.close()  # a worker's thread may not come back to use it
 
 
 def lost_database(problem: Exception) -> bool:

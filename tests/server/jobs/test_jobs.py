@@ -58,6 +58,13 @@ class Jobs(ServerCase):
         Job.objects.filter(pk=first.pk).update(state=Job.DONE)
         self.assertNotEqual(look().pk, first.pk)
 
+    def test_memory_is_handed_back_when_no_more_jobs_wait(self):
+        self.start("good"), self.start("good", "other"), self.start("broken")
+        with mock.patch("sortija.core.engine.memory.give_back") as give_back, self.assertLogs():
+            give_back.side_effect = lambda: self.done.append("handed back")
+            run_jobs()
+        self.assertEqual((len(self.done), self.done[-1]), (3, "handed back"))
+
     def test_failures_say_what_to_do(self):
         refused = self.end(self.start("refused"))
         self.assertEqual(

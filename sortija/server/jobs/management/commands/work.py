@@ -14,6 +14,7 @@ from django.db import OperationalError, close_old_connections
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import ConnectorException
 
+from sortija.core.engine import memory
 from sortija.server.jobs.niceness import let_screens_go_first
 from sortija.server.jobs.work import recover
 
@@ -30,6 +31,7 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         let_screens_go_first()
+        memory.keep()
         stop = threading.Event()
         if options["lane"] == "quick":
             threading.Thread(target=self._look_after, args=(stop,), daemon=True).start()
