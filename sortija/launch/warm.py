@@ -34,7 +34,9 @@ from sortija.core.measures.derive import Derived, derive, last_day_of
 from sortija.core.measures.describe import axis_for, outline
 from sortija.core.measures.expected import expected_visits, fit_expected, rhythm_of
 from sortija.core.measures.fences import fences_of
+from sortija.core.measures.neighbours import choose_donors, fill_column
 from sortija.core.measures.preparation import propose
+from sortija.core.measures.rolled import roll_up
 from sortija.core.table import Column, Table
 from sortija.demo.files import write_demo
 from sortija.server.jobs.niceness import let_screens_go_first
@@ -43,10 +45,7 @@ MEMBERS = 120
 
 
 def look(log: Log, mask: int) -> None:
-    """What the Ledger's screens compute, on arrays that cannot be written to, as files' are."""
-    for array in vars(log).values():
-        if isinstance(array, np.ndarray):
-            array.flags.writeable = False
+    """What the Ledger's screens compute."""
     Cube.of(log.day, log.bits, log.money)
     visits(log, mask)
     balance(log, mask, 0, 30_000)
@@ -84,15 +83,20 @@ def later(log: Log, mask: int, derived: Derived) -> None:
     rows = np.flatnonzero(derived.present)
     for name, is_log in (("recency", False), ("monetary", True)):
         values = np.asarray(table[name].values)
-        fences_of(values[rows])
+        for some in (rows, rows[1:]):  # an even and an odd number take different ways
+            fences_of(values[some])
         outline(values, rows, axis_for(values[rows], is_log))
     rhythm = rhythm_of(log, mask, int(log.day.max()) + 1, engine)
     if model := fit_expected(rhythm, engine):
         expected_visits(model, rhythm, 13.0, engine)
     codes = np.arange(len(table), dtype=np.int32) % 3 + 1
     kinds = Column("trait:kind", "category", codes, "", ("a", "b", "c"))
+    roll_up(log, kinds)
     table = Table((*table, kinds))
     numeric = {n: propose(table[n]) for n in ("recency", "frequency", "monetary")}
+    steps = {**numeric, "gap_mean": propose(table["gap_mean"])}
+    donors = choose_donors(table, steps, ("trait:kind",), derived.present, 1)
+    fill_column(donors, table, "gap_mean", derived.present, engine=engine)
     mixed = Recipe(numeric, ("trait:kind",))
     for recipe in (
         mixed, Recipe(numeric, method="k-means"), Recipe({}, ("trait:kind",), method="k-modes"),

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import Engine, chunk_bounds
-from sortija.core.groups.distances import distances, pair_distances
+from sortija.core.groups.distances import distances, pair_distances, row_of
 from sortija.core.groups.engines import Fit
 from sortija.core.groups.recipe import Prepared
 
@@ -136,9 +136,11 @@ def _sums(distance: Any, order: Any, begins: Any, first: int, last: int, out: An
 @numba.njit(nogil=True, cache=True)
 def _across(numbers: Any, codes: Any, gammas: Any, gower: bool, more: Any, kinds: Any, out: Any):  # type: ignore[no-untyped-def]
     """√D (Gower's distance) of every row to each of some more, into ``out`` (more, rows)."""
+    first: Any = np.int64(0)
     m = numbers.shape[1]
     for j in range(more.shape[1]):
-        distances(numbers, codes, gammas, gower, more[:, j], kinds[:, j], 0, m, out[j])
+        own, kind = row_of(more, j), row_of(kinds, j)
+        distances(numbers, codes, gammas, gower, own, kind, first, m, out[j])
         if not gower:
             for i in range(m):
                 out[j, i] = np.sqrt(out[j, i])

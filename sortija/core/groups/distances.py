@@ -12,7 +12,7 @@ from typing import Any
 import numba
 import numpy as np
 
-__all__ = ["BLOCK", "distances", "nearest_two", "pair_distances"]
+__all__ = ["BLOCK", "distances", "nearest_two", "pair_distances", "row_of", "squared_distances"]
 
 BLOCK = 1024
 
@@ -85,17 +85,10 @@ def _gaps(numbers: Any, centre: Any, start: int, stop: int, line: Any) -> None:
 
 
 @numba.njit(nogil=True, cache=True)
-def distances(
-    numbers: Any, codes: Any, gammas: Any, gower: bool, centre: Any, mode: Any,
-    start: int, stop: int, out: Any,
+def _mismatches(
+    codes: Any, gammas: Any, mode: Any, start: int, stop: int, line: Any
 ) -> None:  # fmt: skip
-    """D (or Gower's distance) of rows ``start`` to ``stop`` to one centre, to the front of
-    ``out``."""
-    line = out[: stop - start]
-    if gower:
-        _gaps(numbers, centre, start, stop, line)
-    else:
-        _squares(numbers, centre, start, stop, line)
+    """Add what categories other than ``mode`` count to ``line``."""
     for a in range(codes.shape[0]):
         m = mode[a]
         gamma = gammas[a]
@@ -103,6 +96,36 @@ def distances(
         for i in range(len(line)):
             so_far = line[i]
             line[i] = so_far + (gamma if column8[i] != m else np.float32(0.0))
+
+
+@numba.njit(nogil=True, cache=True)
+def squared_distances(
+    numbers: Any, codes: Any, gammas: Any, centre: Any, mode: Any, start: int, stop: int, out: Any
+) -> None:
+    """D of rows ``start`` to ``stop`` to one centre, to the front of ``out``."""
+    line = out[: stop - start]
+    _squares(numbers, centre, start, stop, line)
+    _mismatches(codes, gammas, mode, start, stop, line)
+
+
+@numba.njit(nogil=True, cache=True)
+def distances(
+    numbers: Any, codes: Any, gammas: Any, gower: bool, centre: Any, mode: Any,
+    start: int, stop: int, out: Any,
+) -> None:  # fmt: skip
+    """D or Gower's distance, as :func:`squared_distances` gives D."""
+    line = out[: stop - start]
+    if gower:
+        _gaps(numbers, centre, start, stop, line)
+    else:
+        _squares(numbers, centre, start, stop, line)
+    _mismatches(codes, gammas, mode, start, stop, line)
+
+
+@numba.njit(nogil=True, cache=True)
+def row_of(columns: Any, row: int) -> Any:
+    """One row's own values, side by side as centres lie, so that kernels are compiled once."""
+    return columns[:, row].copy()
 
 
 @numba.njit(nogil=True, cache=True)
@@ -162,12 +185,11 @@ def pair_distances(
     m = numbers.shape[1]
     for row in range(first, last):
         line = out[row - first]
+        own, kinds = row_of(numbers, row), row_of(codes, row)
         for start in range(0, m, BLOCK):
             stop = min(start + BLOCK, m)
             part = line[start:stop]
-            distances(
-                numbers, codes, gammas, gower, numbers[:, row], codes[:, row], start, stop, part
-            )
+            distances(numbers, codes, gammas, gower, own, kinds, start, stop, part)
             if not gower:
                 for i in range(stop - start):
                     part[i] = np.sqrt(part[i])

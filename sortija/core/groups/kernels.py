@@ -7,7 +7,7 @@ from typing import Any
 import numba
 import numpy as np
 
-from sortija.core.groups.distances import BLOCK, distances
+from sortija.core.groups.distances import BLOCK, row_of, squared_distances
 
 __all__ = ["assign", "farthest", "seed_far", "settle", "update_nearest"]
 
@@ -131,7 +131,7 @@ def assign(
         near[:] = np.float32(np.inf)
         holder[:] = 0
         for g in range(centres.shape[0]):
-            distances(numbers, codes, gammas, False, centres[g], modes[g], start, stop, distance)
+            squared_distances(numbers, codes, gammas, centres[g], modes[g], start, stop, distance)
             _keep_nearer(distance, near, holder, g)
         cost += _block_sum(near)
         old = labels[start:stop]
@@ -166,7 +166,7 @@ def farthest(
     for start in range(first, last, BLOCK):
         stop = min(start + BLOCK, last)
         for g in range(centres.shape[0]):
-            distances(numbers, codes, gammas, False, centres[g], modes[g], start, stop, distance)
+            squared_distances(numbers, codes, gammas, centres[g], modes[g], start, stop, distance)
             for i in range(stop - start):
                 if labels[start + i] == g and distance[i] > most:
                     row, most = start + i, distance[i]
@@ -184,19 +184,21 @@ def settle(
     ``labels`` (m,), −1 before the call, were given.
     """
     k, d, q = centres.shape[0], numbers.shape[0], codes.shape[0]
+    # A bare 0 is a type of its own to the compiler, which would compile the passes once more.
+    first: Any = np.int64(0)
     m = len(labels)
     sums, counts = np.zeros((k, d)), np.zeros(k, np.int64)
     hist = np.zeros((k, q, levels), np.int64)
     for number in range(1, most_passes + 1):
         cost, changed = assign(
-            numbers, codes, labels, gammas, centres, modes, 0, m, sums, counts, hist
+            numbers, codes, labels, gammas, centres, modes, first, m, sums, counts, hist
         )
         empty, row, far = -1, 0, np.float32(0.0)
         for g in range(k):
             if counts[g] == 0 and empty < 0:
                 empty = g
         if empty >= 0:
-            row, far = farthest(numbers, codes, labels, gammas, centres, modes, 0, m)
+            row, far = farthest(numbers, codes, labels, gammas, centres, modes, first, m)
         settled = changed == 0 and far <= 0
         if settled or number == most_passes:
             return cost, counts, number, settled
@@ -227,7 +229,8 @@ def seed_far(numbers: Any, codes: Any, gammas: Any, first: int, draws: Any, pick
     picks[0] = first
     for place in range(len(draws)):
         row = picks[place]
-        update_nearest(numbers, codes, nearest, gammas, numbers[:, row], codes[:, row])
+        own, kinds = row_of(numbers, row), row_of(codes, row)
+        update_nearest(numbers, codes, nearest, gammas, own, kinds)
         total = 0.0
         for i in range(m):
             total += nearest[i]
@@ -253,7 +256,7 @@ def update_nearest(
     total = 0.0
     for start in range(0, len(nearest), BLOCK):
         stop = min(start + BLOCK, len(nearest))
-        distances(numbers, codes, gammas, False, centre, mode, start, stop, distance)
+        squared_distances(numbers, codes, gammas, centre, mode, start, stop, distance)
         for i in range(stop - start):
             if distance[i] < nearest[start + i]:
                 nearest[start + i] = distance[i]

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import Engine
-from sortija.core.groups.distances import BLOCK, distances
+from sortija.core.groups.distances import BLOCK, distances, row_of
 from sortija.core.groups.recipe import Linkage, Prepared, RecipeError
 from sortija.core.groups.tree import Tree, tree_of
 from sortija.core.progress import Progress, silent
@@ -194,12 +194,10 @@ def _spanning(
     while done < upto:
         inside[newest] = True
         best, far = -1, np.float32(np.inf)
+        own, kinds = row_of(numbers, newest), row_of(codes, newest)
         for start in range(0, m, BLOCK):
             stop = min(start + BLOCK, m)
-            distances(
-                numbers, codes, gammas, gower, numbers[:, newest], codes[:, newest],
-                start, stop, line,
-            )  # fmt: skip
+            distances(numbers, codes, gammas, gower, own, kinds, start, stop, line)
             for i in range(stop - start):
                 row = start + i
                 if inside[row]:
@@ -247,12 +245,11 @@ def _condense(
     """Distances of rows ``first`` to ``last`` to the rows behind each of them."""
     for row in range(first, last):
         begin = row * m - row * (row + 1) // 2 - row - 1
+        own, kinds = row_of(numbers, row), row_of(codes, row)
         for start in range(row + 1, m, BLOCK):
             stop = min(start + BLOCK, m)
             line = matrix[begin + start : begin + stop]
-            distances(
-                numbers, codes, gammas, gower, numbers[:, row], codes[:, row], start, stop, line
-            )
+            distances(numbers, codes, gammas, gower, own, kinds, start, stop, line)
             if not gower:
                 for i in range(len(line)):
                     line[i] = np.sqrt(line[i])

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from sortija.core.engine import Engine
 from sortija.core.groups.components import components_of
-from sortija.core.groups.distances import BLOCK, distances
+from sortija.core.groups.distances import BLOCK, distances, row_of
 from sortija.core.groups.engines import assign_once, lloyd
 from sortija.core.groups.recipe import Prepared
 from sortija.core.groups.seeding import seed_centres
@@ -93,11 +93,10 @@ def _nearest(
     for row in range(first, last):
         best[:] = np.inf
         out[row] = -1
+        own, kinds = row_of(numbers, row), row_of(codes, row)
         for start in range(0, m, BLOCK):
             stop = min(start + BLOCK, m)
-            distances(
-                numbers, codes, gammas, gower, numbers[:, row], codes[:, row], start, stop, line
-            )
+            distances(numbers, codes, gammas, gower, own, kinds, start, stop, line)
             for i in range(stop - start):
                 away = line[i]
                 if away >= best[k - 1] or start + i == row:
@@ -142,7 +141,7 @@ def _pull(
         step = 1.0 - number / of
         for i in range(m):
             for place in range(near.shape[1]):
-                j = near[i, place]
+                j: Any = np.int64(near[i, place])
                 x, y = points[i, 0] - points[j, 0], points[i, 1] - points[j, 1]
                 pull = -2.0 / (1.0 + x * x + y * y)
                 _move(points, i, pull * x, pull * y, step)
@@ -205,9 +204,11 @@ def _strangers(
     away = np.empty(n, np.float32)
     seen = np.empty(n)
     rank = np.empty(n, np.int64)
+    begin: Any = np.int64(0)
     total = 0.0
     for row in range(first, last):
-        distances(numbers, codes, gammas, gower, numbers[:, row], codes[:, row], 0, n, away)
+        own, kinds = row_of(numbers, row), row_of(codes, row)
+        distances(numbers, codes, gammas, gower, own, kinds, begin, n, away)
         away[row] = -1.0
         for j in range(n):
             x, y = at[j, 0] - at[row, 0], at[j, 1] - at[row, 1]
@@ -254,14 +255,15 @@ def _amid(
     numbers: Any, codes: Any, gammas: Any, gower: bool, laid: Any, kinds: Any, centres: Any,
     modes: Any, begins: Any, places: Any, first: int, last: int, out: Any,
 ) -> None:  # fmt: skip
+    begin: Any = np.int64(0)
     k = centres.shape[0]
     by_row = np.ascontiguousarray(centres.T)
     modes_by_row = np.ascontiguousarray(modes.T)
     cells = np.empty(k, np.float32)
     line = np.empty(laid.shape[1], np.float32)
     for row in range(first, last):
-        own, kind = numbers[:, row], codes[:, row]
-        distances(by_row, modes_by_row, gammas, gower, own, kind, 0, k, cells)
+        own, kind = row_of(numbers, row), row_of(codes, row)
+        distances(by_row, modes_by_row, gammas, gower, own, kind, begin, k, cells)
         x, y, weight = 0.0, 0.0, 0.0
         best = np.full(_BETWEEN, np.float32(np.inf))
         who = np.full(_BETWEEN, -1)

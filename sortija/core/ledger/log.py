@@ -9,6 +9,8 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.engine import still
+
 __all__ = ["Log", "order_lines"]
 
 #: Lines of one owner from which on sorting by key beats insertion.
@@ -47,17 +49,9 @@ class Log:
         return len(self.day)
 
     def frozen(self) -> Log:
-        """The same arrays as views that cannot be written to.
-
-        Files' arrays are so already; kernels that always meet such are compiled once.
-        """
-        views = {}
-        for each in fields(self):
-            array = getattr(self, each.name)
-            if array is not None:
-                views[each.name] = np.asarray(array).view(np.ndarray)
-                views[each.name].flags.writeable = False
-        return replace(self, **views)
+        """The same arrays as views that cannot be written to; see :func:`engine.still`."""
+        arrays = {each.name: getattr(self, each.name) for each in fields(self)}
+        return replace(self, **{n: still(a) for n, a in arrays.items() if a is not None})
 
     def last_day(self, mask: int) -> int:
         """The newest day of a line that counts and is not dated in the future; −1 if none."""
@@ -122,5 +116,5 @@ def order_lines(
     np.cumsum(counts, out=start[1:])
     order = np.empty(len(owner), np.int64)
     _deal(owner, start[:-1].copy(), order)
-    _settle(order, start, day, receipt)
+    _settle(order, start, still(day), still(receipt))
     return order, start

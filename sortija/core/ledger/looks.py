@@ -9,7 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.engine import Engine, chunk_bounds, still
 from sortija.core.ledger.log import Log
 
 __all__ = ["Balance", "Gap", "Visits", "balance", "gaps", "spent_between", "visits"]
@@ -159,8 +159,8 @@ def balance(log: Log, mask: int, first: int, as_of: int, engine: Engine | None =
     def block(bounds: tuple[int, int]) -> NDArray[np.int64]:
         out = np.zeros(5, np.int64)
         _balance(
-            log.start, log.day, log.quantity, log.money, log.kind, log.bits, mask, first, as_of,
-            *bounds, out,
+            still(log.start), log.day, log.quantity, log.money, log.kind, log.bits, mask, first,
+            as_of, *bounds, out,
         )  # fmt: skip
         return out
 

@@ -7,12 +7,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from functools import partial
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.engine import Engine, chunk_bounds, still
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import ON_OFFER
 from sortija.core.measures.catalogue import MEASURES, Measure
@@ -160,9 +159,9 @@ def derive_series(
     names_of = (*FIXED, *layout.shares)
     apart = layout.left_out | {"tenure"}  # which is not read from lines
     columns = [place for place, name in enumerate(names_of) if name not in apart]
-    cost = _still(log.cost if log.cost is not None else np.zeros(0, np.int64))
+    cost = still(log.cost if log.cost is not None else np.zeros(0, np.int64))
     rates = np.array(names.rates or ((np.nan,) if log.cost is not None else ()), np.float64)
-    dates = _still(np.zeros(0) if joined is None else joined)
+    dates = still(np.zeros(0) if joined is None else joined)
 
     def block(place: int) -> None:
         progress("measures", place, len(blocks))
@@ -182,13 +181,6 @@ def derive_series(
         return _finish(at, layout, values[place], totals[place], first_ever, joined)
 
     return tuple(engine.map(window, range(many)))
-
-
-def _still(values: NDArray[Any]) -> NDArray[Any]:
-    """The array, not to be written: kernels are compiled anew for one that could be."""
-    values = values.view()
-    values.flags.writeable = False
-    return values
 
 
 @dataclass(frozen=True)

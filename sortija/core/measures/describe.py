@@ -9,6 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.engine import still
 from sortija.core.table import REASONS, Column
 
 __all__ = [
@@ -132,7 +133,7 @@ def outline(
     """
     low, high = axis.bend(np.array([axis.low, axis.high]))
     counts = np.zeros(steps, np.int64)
-    median = _outline(values, rows, float(low), float(high), axis.log, counts)
+    median = _outline(still(values), rows, float(low), float(high), axis.log, counts)
     return counts, float(median)
 
 

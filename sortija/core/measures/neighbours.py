@@ -11,7 +11,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.engine import Engine, chunk_bounds, still
 from sortija.core.measures.preparation import Steps, bend
 from sortija.core.table import Table
 
@@ -117,9 +117,10 @@ def _ranges(bent: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.
 
 @numba.njit(nogil=True, cache=True)
 def _distances(
-    numbers: Any, codes: Any, low: Any, span: Any, mine: Any, my_codes: Any, out: Any
+    numbers: Any, codes: Any, low: Any, span: Any, bent: Any, kinds: Any, row: int, out: Any
 ) -> None:
     """Gower's distance of one row to every donor over the columns that both have; inf for none."""
+    mine, my_codes = bent[:, row], kinds[:, row]
     for j in range(len(out)):
         total, parts = 0.0, 0
         for k in range(len(mine)):
@@ -143,7 +144,7 @@ def _fill_block(
     """The mean of the ``nearest`` donors' values for each of some rows; ties by place."""
     away = np.empty(numbers.shape[1])
     for i in range(bent.shape[1]):
-        _distances(numbers, codes, low, span, bent[:, i], my_codes[:, i], away)
+        _distances(numbers, codes, low, span, bent, my_codes, i, away)
         for j in range(len(away)):
             if not gives[j]:
                 away[j] = np.inf
@@ -198,8 +199,8 @@ def fill_column(
     def part(bounds: tuple[int, int]) -> None:
         first, last = bounds
         bent, codes = _own(donors, table, lacking[first:last])
-        _fill_block(donors.numbers, donors.codes, donors.low, donors.span, gives, gift,
-                    bent, codes, nearest, filled[first:last])  # fmt: skip
+        _fill_block(donors.numbers, still(donors.codes), donors.low, donors.span, gives,
+                    still(gift), bent, codes, nearest, filled[first:last])  # fmt: skip
 
     step = max(1, len(lacking) // 64)
     bounds = [(a, min(a + step, len(lacking))) for a in range(0, len(lacking), step)]
@@ -214,7 +215,7 @@ def donors_for(
     """How one customer's missing value would be filled, donor by donor."""
     bent, codes = _own(donors, table, np.array([row]))
     away = np.empty(len(donors))
-    _distances(donors.numbers, donors.codes, donors.low, donors.span, bent[:, 0], codes[:, 0], away)
+    _distances(donors.numbers, still(donors.codes), donors.low, donors.span, bent, codes, 0, away)
     gift = donors.raw[donors.names.index(name)]
     away[np.isnan(gift)] = np.inf
     order = [int(j) for j in np.argsort(away, kind="stable")[:nearest] if np.isfinite(away[j])]

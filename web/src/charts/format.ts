@@ -28,6 +28,11 @@ export function figure(value: number | null | undefined): string {
     .replace("-", "−");
 }
 
+/** A figure with so many places always, as a column of them wants: −0.58. */
+export function fixed(value: number, places = 2): string {
+  return value.toFixed(places).replace("-", "−");
+}
+
 /** A figure of a measure in its unit: shares as percent, money with its sign. */
 export function inUnit(value: number | null | undefined, unit: string, currency: string): string {
   if (value === null || value === undefined) return "–";

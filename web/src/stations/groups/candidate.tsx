@@ -3,7 +3,7 @@ import { useEffect, useRef } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count, inUnit, money, percent } from "@/charts/format";
+import { count, fixed, inUnit, money, percent } from "@/charts/format";
 import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useTold } from "@/stations/groups/queries";
@@ -118,7 +118,9 @@ export function Candidate({
               <td className={`py-1 pl-3 text-right ${group.stability <= 0.5 ? "text-copper" : ""}`}>
                 {percent(group.stability, 1, 0)}
               </td>
-              <td className="py-1 pl-3 text-right">{group.silhouette?.toFixed(2) ?? "–"}</td>
+              <td className="py-1 pl-3 text-right">
+                {group.silhouette == null ? "–" : fixed(group.silhouette)}
+              </td>
               <td className="py-1 pl-3 text-right">
                 {group.error_share === null ? "–" : percent(group.error_share, 1, 0)}
               </td>
@@ -141,7 +143,7 @@ function Trait({ trait, currency }: { trait: Schemas["Trait"]; currency: string 
   return (
     <span
       className="whitespace-nowrap"
-      title={`everyone: ${usual}; ${trait.strength.toFixed(1)} SD`}
+      title={`everyone: ${usual}; ${fixed(trait.strength, 1)} SD`}
     >
       <span className={up ? "text-above" : "text-below"}>{up ? "▴" : "▾"}</span> {words}{" "}
       <span className="text-quiet">({usual})</span>

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count, percent } from "@/charts/format";
+import { count, fixed, percent } from "@/charts/format";
 import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
@@ -68,8 +68,7 @@ export function Compare({ first, second, onPick, onClose }: Props) {
           {found.words.charAt(0).toUpperCase() + found.words.slice(1)}.
         </b>{" "}
         <span className="text-13 text-quiet">
-          Adjusted Rand {found.rand.toFixed(2)}, variation of information{" "}
-          {found.variation.toFixed(2)}.{" "}
+          Adjusted Rand {fixed(found.rand)}, variation of information {found.variation.toFixed(2)}.{" "}
           {found.agree !== null &&
             `${percent(found.agree, 1, 0)} of ${count(found.both)} customers stand with their group's partner.`}
         </span>

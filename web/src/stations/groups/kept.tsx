@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count, day, figure, percent } from "@/charts/format";
+import { count, day, figure, fixed, percent } from "@/charts/format";
 import { useTold } from "@/stations/groups/queries";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
@@ -205,7 +205,7 @@ function KeptLine({ row, same, ticked, alike, onTick, onOver, onRun }: LineProps
           </>
         )}
       </td>
-      <td className="py-1 text-right">{row.silhouette.toFixed(2)}</td>
+      <td className="py-1 text-right">{fixed(row.silhouette)}</td>
       <td className={`py-1 text-right ${row.weakest <= 0.5 ? "text-copper" : ""}`}>
         {row.weakest.toFixed(2)}
       </td>

@@ -3,7 +3,7 @@ import { useState } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count } from "@/charts/format";
+import { count, fixed } from "@/charts/format";
 import { Rings } from "@/stations/groups/rings";
 import { layout } from "@/stations/groups/layout";
 import { useTold } from "@/stations/groups/queries";
@@ -208,8 +208,8 @@ function Card({
       <dl className="grid grid-cols-3 gap-2 text-12">
         <Figure
           words="silhouette"
-          value={row.silhouette.toFixed(2)}
-          more={`without groups ${proposal.bound.toFixed(2)}`}
+          value={fixed(row.silhouette)}
+          more={`without groups ${fixed(proposal.bound)}`}
         />
         <Figure words="weakest" value={row.weakest.toFixed(2)} more="comes back" />
         <Figure

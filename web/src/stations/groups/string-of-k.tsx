@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import { useState } from "react";
 
-import { figure } from "@/charts/format";
+import { figure, fixed } from "@/charts/format";
 import { layout } from "@/stations/groups/layout";
 import type { Row } from "@/stations/groups/queries";
 import { Rings, Threads } from "@/stations/groups/rings";
@@ -153,7 +153,7 @@ export function StringOfK(props: Props) {
               role="button"
               tabIndex={0}
               aria-pressed={row.k === chosen}
-              aria-label={`${row.k} groups: silhouette ${row.silhouette.toFixed(2)}, smallest ${(100 * row.smallest).toFixed(0)}%, weakest stability ${row.weakest.toFixed(2)}`}
+              aria-label={`${row.k} groups: silhouette ${fixed(row.silhouette)}, smallest ${(100 * row.smallest).toFixed(0)}%, weakest stability ${row.weakest.toFixed(2)}`}
               className="cursor-pointer"
               onClick={() => onChoose(row.k)}
               onKeyDown={(event) => {
@@ -243,7 +243,7 @@ function Criterion({
   const points = values.flatMap((value, place) =>
     value === null ? [] : [`${at(value).toFixed(1)} ${y(place)}`],
   );
-  const short = (value: number) => (Math.abs(value) >= 100 ? figure(value) : value.toFixed(2));
+  const short = (value: number) => (Math.abs(value) >= 100 ? figure(value) : fixed(value));
   return (
     <g>
       <path d={`M${points.join("L")}`} fill="none" stroke="var(--color-everyone)" />

@@ -1,5 +1,5 @@
 import type { Schemas } from "@/api/client";
-import { count, dayOfNumber, figure } from "@/charts/format";
+import { count, dayOfNumber, figure, fixed } from "@/charts/format";
 
 const W = 330;
 const H = 110;
@@ -98,8 +98,8 @@ export function HeldOut({
                           : `${least} to ${next - 1}`}
                     </td>
                     <td className="pr-4 text-right">{count(customers)}</td>
-                    <td className="pr-4 text-right">{expected.toFixed(2)}</td>
-                    <td className="text-right">{observed.toFixed(2)}</td>
+                    <td className="pr-4 text-right">{fixed(expected)}</td>
+                    <td className="text-right">{fixed(observed)}</td>
                   </tr>
                 );
               })}

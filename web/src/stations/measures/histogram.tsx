@@ -1,6 +1,6 @@
 import type { Schemas } from "@/api/client";
 import { placeOf, ticksOf } from "@/charts/axis";
-import { count, inUnit } from "@/charts/format";
+import { count, fixed, inUnit } from "@/charts/format";
 import { barRange, holds, withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import type { Thread } from "@/stations/measures/use-measures";
@@ -131,7 +131,7 @@ export function Histogram({ thread, numbers, found }: Props) {
               {count(beyond)} lie beyond the fences
             </button>{" "}
             of {words(fences.low)} and {words(fences.high)}, which allow for the skew (medcouple{" "}
-            {(fences.medcouple ?? 0).toFixed(2)}).
+            {fixed(fences.medcouple ?? 0)}).
           </>
         ) : (
           "No one lies beyond the fences, which allow for the skew."

@@ -18,6 +18,7 @@ import { useStudy } from "@/study/context";
 import { Stale, Standing } from "@/study/standing";
 import { useAddress, useElsewhere } from "@/study/use-address";
 import { Button } from "@/ui/button";
+import { chosen } from "@/ui/chosen";
 import { Head } from "@/ui/head";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Views } from "@/ui/views";
@@ -38,7 +39,6 @@ export function Measures() {
   const [search, put] = useAddress();
   const beside = search.get("beside") ?? "";
   const of = search.get("of") ?? "";
-  const look = search.get("look") ?? "threads";
   const page = useStation(
     "measures",
     ({ study: id, query, signal }) =>
@@ -59,6 +59,9 @@ export function Measures() {
   if (page.isError) return <Failed words={page.error.message} />;
   const { status, threads } = page.data;
   const used = threads.filter((thread) => thread.role === "shapes").length;
+  // Of what is shown, which lags behind the address while other rows are on their way.
+  const views = page.data.of ? LEVEL_VIEWS : VIEWS;
+  const look = chosen(views, search.get("look"));
   return (
     <div className="grid gap-3">
       <Head title="Measures" words={inWords(page.data, window)}>
@@ -73,12 +76,12 @@ export function Measures() {
       {threads.length > 0 && (
         <nav className="flex flex-wrap items-center gap-2" aria-label="Views of the measures">
           <Views
-            views={of ? LEVEL_VIEWS : VIEWS}
+            views={views}
             view={look}
             onView={(view) => put({ look: view === "threads" ? "" : view })}
           />
           <span className="flex-1" />
-          <RowsOf page={page.data} onRows={(value) => put({ of: value })} />
+          <RowsOf page={page.data} of={of} onRows={(value) => put({ of: value })} />
           <SecondWindow
             page={page.data}
             beside={beside}
@@ -92,8 +95,8 @@ export function Measures() {
         {threads.length > 0 && look === "threads" && <Threads page={page.data} beside={beside} />}
         {threads.length > 0 && look === "alike" && <AlikeMatrix page={page.data} />}
         {threads.length > 0 && look === "pairs" && <Pairs page={page.data} />}
-        {threads.length > 0 && look === "table" && of && <LevelTable page={page.data} />}
-        {threads.length > 0 && look === "time" && !of && <OverTime page={page.data} />}
+        {threads.length > 0 && look === "table" && <LevelTable page={page.data} />}
+        {threads.length > 0 && look === "time" && <OverTime page={page.data} />}
       </Stale>
       {study.role === "reader" && threads.length > 0 && (
         <p className="px-1 text-12 text-quiet">

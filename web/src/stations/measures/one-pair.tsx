@@ -5,7 +5,7 @@ import type { PointerEvent } from "react";
 import { api, data, Trouble } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { placeOf, ticksOf, valueAt } from "@/charts/axis";
-import { count, figure, inUnit } from "@/charts/format";
+import { count, figure, fixed, inUnit } from "@/charts/format";
 import type { Points } from "@/charts/points";
 import { place } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
@@ -146,18 +146,17 @@ function Pick({
 }
 
 function Told({ found }: { found: Schemas["PairPage"] }) {
-  const sign = (value: number) => `${value < 0 ? "−" : ""}${Math.abs(value).toFixed(2)}`;
   return (
     <div className="grid content-start gap-2 text-12">
       {found.r !== null ? (
         <>
           <p>
-            <span className="block text-20 font-semibold">{sign(found.r)}</span>
+            <span className="block text-20 font-semibold">{fixed(found.r)}</span>
             <span className="text-quiet">r, Pearson&rsquo;s, over {count(found.customers)}</span>
           </p>
           {found.rank_r !== null && (
             <p>
-              By rank {sign(found.rank_r)}
+              By rank {fixed(found.rank_r)}
               <span className="block text-quiet">
                 {Math.abs(found.rank_r - found.r) > 0.15
                   ? "far from r: the two do not go together along a straight line"
@@ -179,7 +178,7 @@ function Told({ found }: { found: Schemas["PairPage"] }) {
       {found.lens_customers !== null && (
         <p className="text-teal">
           In the lens: {count(found.lens_customers)}
-          {found.lens_r !== null && `, r ${sign(found.lens_r)}`}
+          {found.lens_r !== null && `, r ${fixed(found.lens_r)}`}
         </p>
       )}
       {found.without > 0 && (

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count, inUnit } from "@/charts/format";
+import { count, fixed, inUnit } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import type { Page, Thread } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
@@ -233,7 +233,7 @@ function Strength({ value, size, tall }: { value: number | null; size: number; t
         –
       </text>
     );
-  const text = `${value < 0 ? "−" : ""}${Math.abs(value).toFixed(2)}`;
+  const text = fixed(value);
   return (
     <text
       x={size / 2}

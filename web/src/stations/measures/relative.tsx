@@ -2,7 +2,7 @@ import { useSearchParams } from "react-router";
 
 import type { Schemas } from "@/api/client";
 import { placeOf } from "@/charts/axis";
-import { count, inUnit } from "@/charts/format";
+import { count, fixed, inUnit } from "@/charts/format";
 import type { Page, Thread } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
 
@@ -38,7 +38,7 @@ export function RelativePlot({
         >
           {relative.label}
         </button>
-        <span className="text-quiet"> (rank correlation {relative.r.toFixed(2)})</span>
+        <span className="text-quiet"> (rank correlation {fixed(relative.r)})</span>
       </figcaption>
       <svg
         viewBox={`-34 -4 ${W + 40} ${H + 34}`}

@@ -2,13 +2,21 @@ import { count } from "@/charts/format";
 import type { Page } from "@/stations/measures/use-measures";
 
 /** Whom the rows stand for: customers, or the levels of a trait with their customers' purchases. */
-export function RowsOf({ page, onRows }: { page: Page; onRows: (of: string) => void }) {
+export function RowsOf({
+  page,
+  of,
+  onRows,
+}: {
+  page: Page;
+  of: string;
+  onRows: (of: string) => void;
+}) {
   if (!page.has_log || page.populations.length === 0) return null;
   return (
     <label className="flex items-center gap-1.5 text-12 text-quiet">
       rows are
       <select
-        value={page.of}
+        value={of}
         className="rounded-md border border-line bg-card px-1.5 py-1 text-13 text-ink"
         onChange={(event) => onRows(event.target.value)}
       >

@@ -1,6 +1,6 @@
 import type { Schemas } from "@/api/client";
 import { valueAt } from "@/charts/axis";
-import { count, figure, inUnit, unitWords } from "@/charts/format";
+import { count, figure, fixed, inUnit, unitWords } from "@/charts/format";
 import { ThreadShape } from "@/charts/thread";
 import { useLens } from "@/lens/context";
 import { Detail } from "@/stations/measures/detail";
@@ -102,9 +102,9 @@ function Ties({ thread }: { thread: Thread }) {
   return (
     <span
       className="mt-0.5 block truncate border-l-2 border-quiet pl-1.5 text-11 text-ink"
-      title={`Rank correlation. ${thread.ties.map((tie) => `${tie.value.toFixed(2)} with ${tie.label}`).join(", ")}`}
+      title={`Rank correlation. ${thread.ties.map((tie) => `${fixed(tie.value)} with ${tie.label}`).join(", ")}`}
     >
-      r {first.value.toFixed(2)} with {first.label}
+      r {fixed(first.value)} with {first.label}
     </span>
   );
 }

@@ -22,6 +22,7 @@ import { askAnew } from "@/study/queries";
 import { Stale, Standing } from "@/study/standing";
 import { useAddress } from "@/study/use-address";
 import { Button } from "@/ui/button";
+import { chosen } from "@/ui/chosen";
 import { Head } from "@/ui/head";
 import { NextStep } from "@/ui/next-step";
 import { useNotice } from "@/ui/notices";
@@ -45,7 +46,8 @@ export function Scores() {
 function Whole({ page }: { page: Page }) {
   const { window, canChange, study } = useStudy();
   const [search, put] = useAddress();
-  const look = search.get("look") ?? "field";
+  const views = page.of ? VIEWS.slice(0, 2) : VIEWS;
+  const look = chosen(views, search.get("look"));
   const change = useScoreChange(page);
   const keep = useKeep();
   const kept = page.kept !== null;
@@ -84,18 +86,18 @@ function Whole({ page }: { page: Page }) {
         <>
           <nav className="flex flex-wrap items-center gap-3" aria-label="Views of the scores">
             <Views
-              views={page.of ? VIEWS.slice(0, 2) : VIEWS}
+              views={views}
               view={look}
               onView={(view) => put({ look: view === "field" ? "" : view })}
             />
             <span className="flex-1" />
-            <Rows of={page.of} />
+            <Rows />
           </nav>
           <MeasureChips page={page} onMeasures={change.measures} onGaps={change.gaps} />
           <Stale status={page.status}>
             {look === "codes" ? (
               <Codes page={page} />
-            ) : look === "worth" && !page.of ? (
+            ) : look === "worth" ? (
               <Worth page={page} />
             ) : (
               <FieldAndLadder page={page} change={change} />
@@ -342,9 +344,9 @@ function Axes({ page }: { page: Page }) {
 }
 
 /** Whom the rows stand for; asked of Measures, which knows what can be rolled up. */
-function Rows({ of }: { of: string }) {
+function Rows() {
   const { study, view } = useStudy();
-  const [, put] = useAddress();
+  const [search, put] = useAddress();
   const measures = useQuery({
     queryKey: ["study", study.id, "populations", view],
     queryFn: () =>
@@ -358,7 +360,8 @@ function Rows({ of }: { of: string }) {
   if (!measures.data) return null;
   return (
     <RowsOf
-      page={{ ...measures.data, of }}
+      page={measures.data}
+      of={search.get("of") ?? ""}
       onRows={(value) => put({ of: value, across: "", up: "", third: "", shade: "" })}
     />
   );

@@ -1,5 +1,5 @@
 import type { Schemas } from "@/api/client";
-import { percent } from "@/charts/format";
+import { fixed, percent } from "@/charts/format";
 
 type Page = Schemas["MapPage"];
 
@@ -23,7 +23,7 @@ export function Loadings({ page, component }: { page: Page; component: number })
           <li
             key={`${row.name} ${row.level}`}
             className="grid grid-cols-[minmax(0,1fr)_70px_34px] items-center gap-1 text-11"
-            title={`${row.label}${row.level && `: ${row.level}`}, ${row.level ? "mean place" : "correlation"} ${row.value.toFixed(2)}`}
+            title={`${row.label}${row.level && `: ${row.level}`}, ${row.level ? "mean place" : "correlation"} ${fixed(row.value)}`}
           >
             <span className="truncate">
               {row.label}

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import { api, data } from "@/api/client";
-import { count } from "@/charts/format";
+import { count, fixed } from "@/charts/format";
 import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
@@ -42,7 +42,7 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
       <p className="mb-2 text-12 text-quiet">
         Each line is a customer: to the right those who stand with their own, to the left those who
         are nearer to another group. {found.exact ? "All" : "A seeded sample of"} {count(many)}{" "}
-        customers; mean {found.mean.toFixed(2)}.
+        customers; mean {fixed(found.mean)}.
       </p>
       <div className="grid gap-1.5">
         {found.groups.map((group, g) => {
@@ -95,7 +95,7 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
                 />
               </svg>
               <span className="text-quiet">
-                mean {found.means[g]?.toFixed(2) ?? "–"}
+                mean {found.means[g] == null ? "–" : fixed(found.means[g])}
                 {wrong > 0 && `, ${count(wrong)} nearer to another`}
               </span>
             </button>
