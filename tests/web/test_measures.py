@@ -156,7 +156,7 @@ class MeasuresByHand(Station):
         page.get_by_label("Name", exact=True).fill("Spend a visit")
         formula = page.get_by_label("Formula")
         formula.fill("monetary + recency")
-        page.get_by_role("alert").get_by_text("cannot be told together").wait_for()
+        page.get_by_role("alert").get_by_text("which cannot be told together").wait_for()
         formula.fill("monetary / frequ")
         page.get_by_role("list", name="Measures that fit").get_by_text("frequency").click()
         self.assertEqual(formula.input_value(), "monetary / frequency")

@@ -312,7 +312,7 @@ class _Reader:
         if name in ("min", "max", "else"):
             unit = parts[0].unit
             for part in parts[1:]:
-                unit = self._beside(unit, part.unit, part.at, "put beside each other")
+                unit = self._beside(unit, part.unit, part.at, "compare")
             return unit
         if name == "if":
             return self._beside(parts[1].unit, parts[2].unit, parts[2].at, "choose between")
@@ -328,8 +328,8 @@ class _Reader:
             root = parts[0].unit.root()
             if root is None:
                 words = unit_words(parts[0].unit)
-                raise FormulaError(f"{words} has no square root. Divide by a unit first.", token.at,
-                                   len(token.text))  # fmt: skip
+                raise FormulaError(f"There is no square root of {words}. Divide by a unit first.",
+                                   token.at, len(token.text))  # fmt: skip
             return root
         if name in ("log", "exp", "missing"):
             return PLAIN
@@ -342,6 +342,6 @@ class _Reader:
         unit = a.beside(b)
         if unit is None:
             words = [unit_words(u) or "a plain number" for u in (a, b)]
-            raise FormulaError(f"{words[0]} and {words[1]} cannot be told together: you {verb} "
-                               "them here.", at)  # fmt: skip
+            raise FormulaError(f"You {verb} {words[0]} and {words[1]} here, which cannot be told "
+                               "together.", at)  # fmt: skip
         return unit

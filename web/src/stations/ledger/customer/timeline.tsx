@@ -7,6 +7,8 @@ import { useStudy } from "@/study/context";
 const WIDTH = 690;
 const HEIGHT = 96;
 const FOOT = 18;
+/** Half a month's label: nearer to an end it would be cut off. */
+const MARGIN = 28;
 
 interface Props {
   receipts: Schemas["CustomerReceipt"][];
@@ -27,6 +29,7 @@ export function Timeline({ receipts, behind }: Props) {
     .domain([0, most])
     .range([0, HEIGHT - FOOT - 22]);
   const line = HEIGHT - FOOT - 8;
+  const fits = (tick: Date) => time(tick) >= MARGIN && time(tick) <= WIDTH - MARGIN;
   const cash = (value: number) => money(value, study.scale, study.currency, false);
   return (
     <section className="card p-3" aria-label="Timeline">
@@ -61,22 +64,25 @@ export function Timeline({ receipts, behind }: Props) {
             </g>
           );
         })}
-        {time.ticks(6).map((tick) => (
-          <text
-            key={tick.toISOString()}
-            x={time(tick)}
-            y={HEIGHT - 4}
-            fontSize={11}
-            textAnchor={time(tick) < 32 ? "start" : "middle"}
-            style={{ fill: "var(--color-quiet)" }}
-          >
-            {tick.toLocaleDateString("en-GB", {
-              month: "short",
-              year: "numeric",
-              timeZone: "UTC",
-            })}
-          </text>
-        ))}
+        {time
+          .ticks(6)
+          .filter(fits)
+          .map((tick) => (
+            <text
+              key={tick.toISOString()}
+              x={time(tick)}
+              y={HEIGHT - 4}
+              fontSize={11}
+              textAnchor="middle"
+              style={{ fill: "var(--color-quiet)" }}
+            >
+              {tick.toLocaleDateString("en-GB", {
+                month: "short",
+                year: "numeric",
+                timeZone: "UTC",
+              })}
+            </text>
+          ))}
       </svg>
     </section>
   );
