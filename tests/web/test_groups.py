@@ -139,8 +139,6 @@ class KeptAndCompared(GroupCase):
         rita = self.person("rita")
         self.study.members.create(person=rita, role="analyst")
         self.walk("Groups", self.look_away)
-        self.owner.refresh_from_db()
-        self.client = self.signed_in(self.owner)
         theirs = self.row(page, 2)["id"]
         self.send("post", "groups/adopt", {"grouping": theirs}, 200, self.signed_in(rita))
         self.run_in_browser(self.adopt_late)
@@ -321,12 +319,12 @@ class FailedGroups(BrowserCase):
         self.send("put", "groups/recipe", {"numeric": ["recency"], "categories": []})
         self.send("post", "groups/run", status=202)
         Job.objects.filter(kind="groups.sweep").update(state=Job.FAILED, error="The disk is full.")
-        self.run_in_browser(self.look, self.link(self.owner))
+        self.run_in_browser(self.look, self.key(self.owner))
         self.assertEqual(self.troubles, [])
 
-    def look(self, link):
+    def look(self, key):
         page = self.page
-        self.come_in(page, link)
+        self.come_in(page, key)
         self.open_station(page, "Groups")
         page.get_by_role("alert").get_by_text("The disk is full.").wait_for()
         page.get_by_role("button", name="Try again").wait_for()

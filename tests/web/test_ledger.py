@@ -140,18 +140,16 @@ class PeopleByHand(BrowserCase):
         self.number = Card.objects.get(code="B").number
 
     def test_cards_traits_receipts_and_erasing(self):
-        self.run_in_browser(self.people, self.link(self.owner))
+        self.run_in_browser(self.people, self.key(self.owner))
         self.assertEqual(self.troubles, [])
-        self.owner.refresh_from_db()
-        self.client = self.signed_in(self.owner)
         page = self.get(f"customer/{self.number}")
         self.assertTrue(page["erased"])
         self.assertFalse(Card.objects.filter(code__in=("A", "B")).exists())
         self.assertTrue(Card.objects.filter(code="C").exists())
 
-    def people(self, link):
+    def people(self, key):
         page = self.page
-        self.come_in(page, link)
+        self.come_in(page, key)
         page.goto(f"/study/{self.study.pk}/customer/{self.number}")
         page.get_by_role("heading", name="B", level=1).wait_for()
         page.get_by_role("link", name="20 Jun 2026").click()
@@ -178,15 +176,15 @@ class BrokenOff(BrowserCase):
     def test_a_browser_closed_during_an_upload_goes_on_where_it_was(self):
         (self.folder / "log.csv").write_text((SMALL / "log.csv").read_text())
         with mock.patch.object(uploads, "PART_BYTES", 100_000):
-            self.run_in_browser(self.close_and_come_back, self.link(self.owner))
+            self.run_in_browser(self.close_and_come_back, self.key(self.owner))
         self.assertEqual(self.offsets[0], 0)
         self.assertEqual(self.resumed[0], 200_000)
         self.assertEqual(self.resumed, sorted(self.resumed))
 
-    def close_and_come_back(self, link):
+    def close_and_come_back(self, key):
         page = self.page
         self.offsets, self.resumed = [], []
-        self.come_in(page, link)
+        self.come_in(page, key)
 
         def pass_two(route):
             offset = int(route.request.url.split("offset=")[1])

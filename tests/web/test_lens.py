@@ -17,12 +17,12 @@ class Lens(BrowserCase):
                 ("not", {"field": "trait:garden", "values": ["yard", "balcony"], "negated": True}),
             )
         }
-        self.run_in_browser(self.lens, self.link(self.owner), wanted)
+        self.run_in_browser(self.lens, self.key(self.owner), wanted)
         self.assertEqual(self.troubles, [])
 
-    def lens(self, link, wanted):
+    def lens(self, key, wanted):
         page = self.page
-        self.come_in(page, link)
+        self.come_in(page, key)
         dock = page.get_by_role("complementary", name="Lens")
 
         def shows(count):
@@ -70,7 +70,7 @@ class Lens(BrowserCase):
         yard = {"field": "trait:garden", "values": ["yard"]}
         count = self.send("post", "lens", {"clauses": [yard]})["lens"]["customers"]
         richest = self.get("customers", order="measure:monetary", down="1")["names"][0]
-        self.run_in_browser(self.keeping, self.link(self.owner), count, richest)
+        self.run_in_browser(self.keeping, self.key(self.owner), count, richest)
         self.assertEqual(self.troubles, [])
         with (self.folder / "customers.csv").open(newline="") as file:
             rows = list(csv.reader(file))
@@ -81,9 +81,9 @@ class Lens(BrowserCase):
             self.assertIn(label, about)
         self.assertTrue(self.study.history.filter(words__startswith="Saved a list").exists())
 
-    def keeping(self, link, count, richest):
+    def keeping(self, key, count, richest):
         page = self.page
-        self.come_in(page, link)
+        self.come_in(page, key)
         dock = page.get_by_role("complementary", name="Lens")
         dock.get_by_role("link", name="List everyone").click()
         page.get_by_role("heading", name="Everyone", level=1).wait_for()
@@ -126,12 +126,12 @@ class Lens(BrowserCase):
         page = self.get(f"customer/{number}")
         measures = self.get(f"customer/{number}/measures")["measures"]
         told = {row["name"]: row for row in measures}
-        self.run_in_browser(self.why, self.link(self.owner), name, page, told)
+        self.run_in_browser(self.why, self.key(self.owner), name, page, told)
         self.assertEqual(self.troubles, [])
 
-    def why(self, link, name, found, told):
+    def why(self, key, name, found, told):
         page = self.page
-        self.come_in(page, link)
+        self.come_in(page, key)
         dock = page.get_by_role("complementary", name="Lens")
         dock.get_by_role("link", name="List everyone").click()
         page.get_by_role("button", name=re.compile("^Visits")).click()

@@ -15,7 +15,7 @@ class Walk(BrowserCase):
 
     def walk(self, link):
         page = self.page
-        self.come_in(page, link)
+        self.use_link(page, link)
         self.ledger(page)
         self.measures(page)
         self.scores(page)
@@ -154,8 +154,8 @@ class TwoPeople(BrowserCase):
         self.counted()
         other = self.person("olga")
         self.study.members.create(person=other, role="reader")
-        links = self.link(self.owner), self.link(other)
-        self.run_in_browser(self.together, *links)
+        keys = self.key(self.owner), self.key(other)
+        self.run_in_browser(self.together, *keys)
         self.assertEqual(self.troubles, [])
 
     def together(self, mine, theirs):
