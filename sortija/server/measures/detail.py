@@ -183,8 +183,8 @@ def detail_of(made: Made, study: Study, name: str, lens: str) -> MeasureDetail:
             for step, choices in _OPTIONS.items()
             for label, change in choices
         ],
-        lowest=_extremes(made, study, name, False), highest=_extremes(made, study, name, True),
-        lacking=_lacking(made, study, name),
+        lowest=_extremes(made, name, False), highest=_extremes(made, name, True),
+        lacking=_lacking(made, name),
         relative=_relative(made, name, rows), donors=len(donors),
         check=HeldOutBody(**told["check"]) if told.get("check") else None,
         model=ModelBody(**told["model"]) if told.get("model") else None,
@@ -238,7 +238,7 @@ def _donors(made: Made, plan: dict[str, dict[str, Any]], name: str) -> Donors:
     return donors_of(made, {n: prepared_steps(made, plan, n) for n in numbers}, categories)
 
 
-def _extremes(made: Made, study: Study, name: str, high: bool) -> list[Extreme]:
+def _extremes(made: Made, name: str, high: bool) -> list[Extreme]:
     values = np.where(made.present, np.asarray(made.column(name).values, np.float64), np.nan)
     there = np.flatnonzero(~np.isnan(values))
     keys = -values[there] if high else values[there]
@@ -253,7 +253,7 @@ def _extremes(made: Made, study: Study, name: str, high: bool) -> list[Extreme]:
     ]
 
 
-def _lacking(made: Made, study: Study, name: str) -> list[Lacking]:
+def _lacking(made: Made, name: str) -> list[Lacking]:
     column = made.column(name)
     rows = np.flatnonzero(column.missing & made.present)[:EXTREMES]
     names = made.called(rows.tolist())

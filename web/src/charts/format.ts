@@ -18,14 +18,30 @@ export function money(value: number, scale: number, currency: string, short = tr
   return `${sign}${currency}${text}`;
 }
 
-/** A plain figure in at most three to four telling digits. */
-export function figure(value: number | null | undefined): string {
-  if (value === null || value === undefined || Number.isNaN(value)) return "–";
+/** Places behind the point that leave three to four telling digits. */
+function placesFor(value: number): number {
   const size = Math.abs(value);
-  const places = size >= 100 || Number.isInteger(value) ? 0 : size >= 10 ? 1 : 2;
+  return size >= 100 || Number.isInteger(value) ? 0 : size >= 10 ? 1 : 2;
+}
+
+/** A plain figure in at most three to four telling digits; with `places`, always so many. */
+export function figure(value: number | null | undefined, places?: number): string {
+  if (value === null || value === undefined || Number.isNaN(value)) return "–";
   return value
-    .toLocaleString("en-GB", { maximumFractionDigits: places, minimumFractionDigits: 0 })
+    .toLocaleString("en-GB", {
+      maximumFractionDigits: places ?? placesFor(value),
+      minimumFractionDigits: places ?? 0,
+    })
     .replace("-", "−");
+}
+
+/** The places that all figures of a column share, so that they stand under one another. */
+export function placesOf(values: (number | null)[], unit: string): number {
+  const told = values.filter((value) => value !== null);
+  const shown = unit === "share" ? told.map((value) => value * 100) : told;
+  if (shown.every(Number.isInteger)) return 0;
+  const largest = Math.max(...shown.map(Math.abs));
+  return largest >= 100 ? 0 : largest >= 10 ? 1 : 2;
 }
 
 /** A figure with so many places always, as a column of them wants: −0.58. */
@@ -34,16 +50,19 @@ export function fixed(value: number, places = 2): string {
 }
 
 /** A figure of a measure in its unit: shares as percent, money with its sign. */
-export function inUnit(value: number | null | undefined, unit: string, currency: string): string {
+export function inUnit(
+  value: number | null | undefined,
+  unit: string,
+  currency: string,
+  places?: number,
+): string {
   if (value === null || value === undefined) return "–";
-  if (unit === "share") return `${figure(value * 100)}%`;
-  if (unit === "money")
-    return value < 0 ? `−${currency}${figure(-value)}` : `${currency}${figure(value)}`;
-  if (unit.startsWith("money/"))
-    return value < 0 ? `−${currency}${figure(-value)}` : `${currency}${figure(value)}`;
+  if (unit === "share") return `${figure(value * 100, places)}%`;
+  if (unit === "money" || unit.startsWith("money/"))
+    return `${value < 0 ? "−" : ""}${currency}${figure(Math.abs(value), places)}`;
   if (unit === "year") return String(Math.round(value));
   if (unit === "date") return dayOfNumber(value);
-  return figure(value);
+  return figure(value, places);
 }
 
 /** The words that stand behind a measure's figures. */

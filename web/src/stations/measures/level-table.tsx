@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, data } from "@/api/client";
-import { inUnit, unitWords } from "@/charts/format";
+import { inUnit, placesOf, unitWords } from "@/charts/format";
 import type { Page } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
@@ -31,6 +31,7 @@ export function LevelTable({ page }: { page: Page }) {
   const { names, columns } = levels.data;
   const trait = page.populations.find((each) => each.name === page.of)?.label ?? page.of;
   const [place, down] = by;
+  const places = columns.map((column) => placesOf(column.values, column.unit));
   const order = names.map((_, n) => n);
   const values = columns[place]?.values;
   if (values)
@@ -92,12 +93,12 @@ export function LevelTable({ page }: { page: Page }) {
                 <td className="sticky left-0 border-t border-line bg-card px-3 py-1 font-semibold group-hover:bg-paper">
                   {names[n]}
                 </td>
-                {columns.map((column) => (
+                {columns.map((column, c) => (
                   <td
                     key={column.name}
                     className="border-t border-line px-2 py-1 text-right whitespace-nowrap group-hover:bg-paper"
                   >
-                    {inUnit(column.values[n] ?? null, column.unit, study.currency)}
+                    {inUnit(column.values[n] ?? null, column.unit, study.currency, places[c])}
                   </td>
                 ))}
               </tr>
