@@ -263,7 +263,7 @@ def _shares(found: Account, cash: Cash, context: Context) -> list[Told]:
     spent = [part for part in by_department if part > 0]
     if spent and context.departments > 1 and len(by_department) == context.departments:
         total = sum(spent)
-        entropy = -sum(p / total * math.log(p / total) for p in spent)
+        entropy = max(0.0, -sum(p / total * math.log(p / total) for p in spent))
         most = math.log(context.departments)
         told.append(
             Told("evenness", f"Spend over {_plural(len(spent), 'department')} has an entropy of "

@@ -16,13 +16,11 @@ def by_definition(values):
     middle = float(np.median(x))
     upper, lower = x[x >= middle] - middle, x[x <= middle] - middle
     ties = int((x == middle).sum())
-    couples = []
-    for i, a in enumerate(upper):
-        for j, b in enumerate(lower):
-            if a == 0 and b == 0:
-                couples.append(float(np.sign(ties - 1 - (i - (len(upper) - ties)) - j)))
-            else:
-                couples.append((a + b) / (a - b))
+    a, b = upper[:, None], lower[None, :]
+    i, j = np.arange(len(upper))[:, None], np.arange(len(lower))[None, :]
+    tied = np.sign(ties - 1 - (i - (len(upper) - ties)) - j)
+    with np.errstate(invalid="ignore"):
+        couples = np.where((a == 0) & (b == 0), tied, (a + b) / (a - b))
     return float(np.median(couples))
 
 
