@@ -49,7 +49,7 @@ __all__ = [
     "within",
 ]  # fmt: skip
 
-VERSION = 4
+VERSION = 5
 THREAD_STEPS = 48
 #: Parts of the customers whose places are told: lowest twentieth, quartiles, highest twentieth.
 TENTHS = (0.05, 0.25, 0.5, 0.75, 0.95)
@@ -114,8 +114,7 @@ def keep_look(key: str, made: dict[str, Any]) -> dict[str, Any]:
 
 def proposed_for(made: Made, name: str) -> Steps:
     """The preparation that is proposed for a measure of this window."""
-    key = fingerprint("proposed", VERSION, made.source(name).stamp, made.stamp)
-    return Steps(**kept_look(key, lambda: asdict(propose(within(made, name)))))
+    return Steps(**_raw(made, name)["proposed"])
 
 
 def donors_of(made: Made, steps: dict[str, Steps], categories: tuple[str, ...]) -> Donors:
@@ -163,18 +162,20 @@ def look_of(made: Made, name: str, steps: Steps, donors: Donors | None = None) -
         "look", VERSION, made.source(name).stamp, made.stamp, asdict(steps),
         [made.source(n).stamp for n in others] if by_others else None,
     )  # fmt: skip
-    raw = kept_look(
-        fingerprint("raw look", VERSION, made.source(name).stamp, made.stamp),
-        lambda: _raw_look(made, name),
-    )
+    raw = _raw(made, name)
     prepared = kept_look(
         key, lambda: _prepared_look(made, name, steps, donors if by_others else None)
     )
     return raw | prepared
 
 
+def _raw(made: Made, name: str) -> dict[str, Any]:
+    key = fingerprint("raw look", VERSION, made.source(name).stamp, made.stamp)
+    return kept_look(key, lambda: _raw_look(made, name))
+
+
 def _raw_look(made: Made, name: str) -> dict[str, Any]:
-    """What a measure looks like whatever its preparation."""
+    """What a measure looks like whatever its preparation, and the one that is proposed."""
     column = within(made, name)
     values = np.asarray(column.values, np.float64)
     there = values[~np.isnan(values)]
@@ -190,6 +191,7 @@ def _raw_look(made: Made, name: str) -> dict[str, Any]:
         "axis": asdict(axis),
         "shape": shape(there, axis, steps).tolist(),
         "places": axis.place(tenths).tolist() if figures.count else [],
+        "proposed": asdict(propose(column)),
     }
 
 

@@ -174,7 +174,6 @@ def _numbers(
     made: Made, plan: dict[str, dict[str, Any]], name: str, rows: NDArray[np.int64] | None,
     beside: tuple[Made | None, NDArray[np.int64] | None], donors: Donors | None,
 ) -> Numbers:  # fmt: skip
-    proposed = proposed_for(made, name)
     steps = prepared_steps(made, plan, name)
     look = look_of(made, name, steps, donors)
     axis = Axis(**look["axis"])
@@ -185,7 +184,7 @@ def _numbers(
         other, other_middle = _on_axis(second, name, then, axis)
     return Numbers(
         lens=teal, lens_median=middle, beside=other, beside_median=other_middle,
-        steps=StepsBody(**asdict(steps)), proposed=StepsBody(**asdict(proposed)), **look,
+        steps=StepsBody(**asdict(steps)), **look,
     )  # fmt: skip
 
 
