@@ -56,8 +56,8 @@ class Snapshot:
 class Trait:
     """One trait at a date: its type as mapped, and the columns that tell it, oldest first.
 
-    ``stamp`` names its very values; ``early``: the date lies before the first table, whose
-    values stand in.
+    ``stamp`` names its very values; ``later``: the day from which it is known, where that lies
+    after the date, and the values of that day stand in.
     """
 
     name: str
@@ -69,7 +69,7 @@ class Trait:
     corrections: tuple[tuple[int, str], ...]
     owners: Owners
     stamp: str
-    early: bool
+    later: date | None
 
     @property
     def label(self) -> str:
@@ -107,13 +107,11 @@ def traits_of(study: Study, at: date | None = None) -> list[Trait]:
     """Every trait as known at the end of a day, today without one.
 
     A table tells of the customers whom it names; for others an older one holds. Before the first
-    table the first one stands.
+    table that has a trait, that one stands.
     """
     every = [s for s in snapshots_of(study) if s.intake.role == Intake.MEMBERS]
     if not every:
         return []
-    known = [s for s in every if at is None or s.day <= at]
-    early = not known
     owners = owners_of(study)
     fixed: dict[str, list[tuple[int, str]]] = {}
     for card, name, value in (
@@ -122,19 +120,28 @@ def traits_of(study: Study, at: date | None = None) -> list[Trait]:
         .values_list("card", "trait", "value")
     ):
         fixed.setdefault(name, []).append((card, value))
-    names: dict[str, None] = {}
-    for snapshot in reversed(known or every[:1]):
-        names.update(dict.fromkeys(n for n in snapshot.columns if n.startswith("trait:")))
+    names = dict.fromkeys(n for s in reversed(every) for n in s.columns if n.startswith("trait:"))
     return [
-        _trait(name, known or every[:1], tuple(fixed.get(name.removeprefix("trait:"), ())), owners,
-               early)
+        _trait(name, *_telling(name, every, at),
+               tuple(fixed.get(name.removeprefix("trait:"), ())), owners)
         for name in names
     ]  # fmt: skip
 
 
+def _telling(
+    name: str, every: list[Snapshot], at: date | None
+) -> tuple[list[Snapshot], date | None]:
+    """The tables that tell a trait at a date; before the first of them those of its day, and it."""
+    having = [s for s in every if name in s.columns]
+    known = [s for s in having if at is None or s.day <= at]
+    if known:
+        return known, None
+    return [s for s in having if s.day == having[0].day], having[0].day
+
+
 def _trait(
-    name: str, snapshots: list[Snapshot], corrections: tuple[tuple[int, str], ...],
-    owners: Owners, early: bool,
+    name: str, snapshots: list[Snapshot], later: date | None,
+    corrections: tuple[tuple[int, str], ...], owners: Owners,
 ) -> Trait:  # fmt: skip
     newest = next(s.columns[name] for s in reversed(snapshots) if name in s.columns)
     # A column that was read as something else before tells nothing of what it is now.
@@ -151,7 +158,7 @@ def _trait(
         newest.unit, (*levels, *dict.fromkeys(added)), told, corrections, owners,
         fingerprint("trait", [row.fingerprint for row, _ in told], plain, corrections,
                     owners.stamp),
-        early,
+        later,
     )  # fmt: skip
 
 
@@ -243,12 +250,10 @@ def _trait_names(study: Study, window: WindowInView) -> list[FieldName]:
     snapshots = snapshots_of(study)
     if not snapshots:
         return []
-    tables = [s.day for s in snapshots if s.intake.role == Intake.MEMBERS]
-    first = min(tables, default=snapshots[0].day)
     out = [
         FieldName(
             f"trait:{t.name}", t.label, t.kind, t.unit,
-            f"Traits, as known on {first:%d %b %Y}" if t.early else "Traits",
+            f"Traits, as known on {t.later:%d %b %Y}" if t.later else "Traits",
         )
         for t in traits_of(study, window.to)
     ]  # fmt: skip

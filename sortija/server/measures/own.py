@@ -24,7 +24,7 @@ from sortija.core.measures.formula import (
     unit_words,
 )
 from sortija.core.measures.naming import slugs
-from sortija.core.table import UNWORKABLE, Column
+from sortija.core.table import NOT_GIVEN, UNWORKABLE, Column
 from sortija.server.measures.sources import Source
 from sortija.server.studies.actions import change_setting, read_setting
 from sortija.server.studies.fingerprints import fingerprint
@@ -168,9 +168,10 @@ def _reasons(values: NDArray[np.float64], needs: dict[str, Source]) -> NDArray[n
     reasons = np.where(np.isnan(values), UNWORKABLE, 0).astype(np.uint8)
     for source in reversed(list(needs.values())):
         column = source.load()
+        mine = np.where(column.missing, NOT_GIVEN, 0)
         if column.reasons is not None:
             mine = np.asarray(column.reasons)
-            reasons = np.where((mine > 0) & (reasons > 0), mine, reasons)
+        reasons = np.where((mine > 0) & (reasons > 0), mine, reasons)
     return reasons.astype(np.uint8)
 
 

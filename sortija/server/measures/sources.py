@@ -54,7 +54,7 @@ def trait_sources(made: Made) -> Iterator[tuple[str, Source]]:
     for trait in traits_of(made.study, made.window.to):
         if trait.type not in (*_NUMBERS, *_CATEGORIES):
             continue
-        note = "as known later: from the first customer table" if trait.early else ""
+        note = f"as known later, on {trait.later:%d %b %Y}" if trait.later else ""
         if trait.type in _CATEGORIES:
             many = 2 <= len(trait.levels) <= 8
             about = Measure(

@@ -136,6 +136,33 @@ class TraitsAtADate(Case):
         self.assertEqual({f["group"] for f in now if f["field"] == "trait:garden"}, {"Traits"})
         self.assertEqual(self.lens("trait:garden", "yard", to="2026-03-31", back="all"), 2)
 
+    def test_a_trait_that_only_a_later_table_has_stands_before_it(self):
+        """Two tables of one day are one telling; an earlier one without the trait hides nothing."""
+        self.date_the_first("2026-01-31")
+        for name, column, day in (("a", "club", "2026-05-31"), ("b", "score", "2026-05-31")):
+            text = f"card,{column}\nA,7\nB,9\nC,\n"
+            upload = self.upload(text, f"{name}.csv", part=1 << 20)
+            intake = self.send("post", "intakes", {"upload": upload, "role": "members"}, 201)
+            self.send(
+                "put", f"intakes/{intake['id']}", {"mapping": {**intake["mapping"], "dated": day}}
+            )
+            self.send("post", f"intakes/{intake['id']}/count", status=202)
+            run_jobs()
+        for to, said in (
+            ("2026-03-31", "Traits, as known on 31 May 2026"),
+            ("2026-06-30", "Traits"),
+        ):
+            groups = {
+                f["field"]: f["group"] for f in self.get("fields", to=to, back="all")["fields"]
+            }
+            self.assertEqual((groups["trait:club"], groups["trait:score"]), (said, said))
+            self.assertEqual(groups["trait:garden"], "Traits")
+        threads = {
+            t["name"]: t for t in self.get("measures", to="2026-03-31", back="all")["threads"]
+        }
+        self.assertEqual(threads["trait:club"]["note"], "as known later, on 31 May 2026")
+        self.assertEqual(threads["trait:club"]["numbers"]["figures"]["high"], 9)
+
     def test_ids_are_shown_with_their_card(self):
         self.later("2026-05-31")
         (card,) = self.page("A")["cards"]

@@ -49,6 +49,20 @@ class OwnMeasures(ServerCase):
         self.send("post", "history/take-back")
         self.assertIsNotNone(self.thread(first["name"]))
 
+    def test_who_has_no_value_is_told_why(self):
+        """The reason of what the formula lacks; a division by nothing has one of its own."""
+        for formula, missing in (
+            ("monetary / (recency - recency)", {"cannot be worked out": 3}),
+            ("gap_mean / frequency", {"too few visits": 1}),
+            ("frequency * visits_before", {"not given": 2}),
+        ):
+            with self.subTest(formula):
+                if "visits_before" in formula:
+                    self.bring_in("card,visits_before\nA,7\nB,\nC,\n", "before.csv", "members")
+                own = self.add(formula[:60], formula)["own"]
+                figures = self.thread(own["name"])["numbers"]["figures"]
+                self.assertEqual(figures["missing"], missing)
+
     def test_tried_before_it_is_kept(self):
         found = self.send("post", "formula", {"formula": "monetary / frequency"})
         self.assertEqual((found["good"], found["count"], found["high"]), (True, 3, 20.0))
