@@ -172,7 +172,11 @@ function Column({
       aria-sort={down === null ? "none" : down ? "descending" : "ascending"}
       className={`sticky top-0 z-10 border-b border-line bg-card px-2 py-2 align-bottom font-semibold ${number ? "text-right" : ""}`}
     >
-      <button type="button" className="hover:underline" onClick={onTurn}>
+      <button
+        type="button"
+        className={`hover:underline ${number ? "text-right" : "text-left"}`}
+        onClick={onTurn}
+      >
         {column.label}
         {down !== null && <span aria-hidden> {down ? "▾" : "▴"}</span>}
         {number && column.unit && column.unit !== "date" && (

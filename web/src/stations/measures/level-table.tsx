@@ -74,7 +74,7 @@ export function LevelTable({ page }: { page: Page }) {
                   <button
                     type="button"
                     title={column.definition}
-                    className="hover:underline"
+                    className="text-right hover:underline"
                     onClick={() => setBy(n !== place ? [n, true] : down ? [n, false] : [-1, false])}
                   >
                     {column.label}
