@@ -1,0 +1,192 @@
+"""Who is written to, who falls away and who is held out, again from the tables by hand."""
+
+import csv
+import math
+from collections import Counter, defaultdict
+from itertools import pairwise
+
+from sortija.server.campaigns.models import Member
+from sortija.server.ledger.models import Card
+from tests.server.support import LOG, MEMBERS, SMALL, DemoCase, ServerCase
+
+PLAN = {"name": "Spring letter", "send_on": "2026-07-10", "read_on": "2026-08-20", "holdout": 0.25}
+DAYS = 41  # from sending to reading
+
+
+class Planning:
+    def plan(self, *clauses, status=201, **changes):
+        return self.send("post", "campaigns", {**PLAN, "clauses": list(clauses), **changes}, status)
+
+    def draw(self, row):
+        self.send("post", f"campaigns/{row['id']}/draw")
+        return list(Member.objects.filter(campaign=row["id"]).order_by("customer"))
+
+    def everyone(self, *fields):
+        """Each customer's code with its values or words, through the list."""
+        out, first, total = {}, 0, 1
+        while first < total:
+            page = self.get("customers", fields=",".join(fields), first=first)
+            told = [
+                [c["levels"][place] if place >= 0 else None for place in c["places"]]
+                if c["levels"] else c["numbers"]
+                for c in page["columns"]
+            ]  # fmt: skip
+            out.update(zip(page["names"], zip(*told, strict=True), strict=True))
+            first, total = first + len(page["names"]), page["total"]
+        return out
+
+
+class Stream(Planning, DemoCase):
+    def setUp(self):
+        super().setUp()
+        self.adopt(4)
+        with (SMALL / "members.csv").open(newline="") as file:
+            self.people = {row["card"]: row for row in csv.DictReader(file)}
+        self.codes = dict(Card.objects.values_list("number", "code"))
+
+    def test_each_step_takes_whom_it_says_after_those_before_it(self):
+        everyone = self.everyone("measure:recency")
+        away = {c for c, (days,) in everyone.items() if days is not None and days >= 30}
+        no = {c for c in away if self.people.get(c, {}).get("mail_consent") != "yes"}
+        unknown = {c for c in away - no if not self.people[c]["email"]}
+        first = self.plan({"field": "measure:recency", "ranges": [[30, None]]})
+        self.assertEqual(first["lens"], len(away))
+        self.assertEqual(first["fell_away"], {
+            "no consent": len(no), "no address": len(unknown), "in another campaign": 0,
+        })  # fmt: skip
+        drawn = {self.codes[m.customer] for m in self.draw(first)}
+        self.assertEqual(drawn, away - no - unknown)
+
+        everybody = self.plan(name="Summer letter")
+        consenting = {c for c in everyone if self.people.get(c, {}).get("mail_consent") == "yes"}
+        addressed = {c for c in consenting if self.people[c]["email"]}
+        self.assertEqual(everybody["fell_away"], {
+            "no consent": len(everyone) - len(consenting),
+            "no address": len(consenting) - len(addressed),
+            "in another campaign": len(drawn),
+        })  # fmt: skip
+        later = self.draw(everybody)
+        self.assertEqual({self.codes[m.customer] for m in later}, addressed - drawn)
+
+    def test_what_comes_back_unasked_is_counted_over_as_many_days(self):
+        row = self.plan()
+        members = {self.codes[m.customer] for m in self.draw(row)}
+        recency = self.everyone("measure:recency")
+        soon = [c for c in members if (recency[c][0] or math.inf) <= DAYS]
+        self.assertAlmostEqual(row["base_rate"], len(soon) / len(members))
+        drawn = self.get("campaigns")["campaigns"][0]
+        self.assertEqual((drawn["lens"], drawn["fell_away"]), (row["lens"], row["fell_away"]))
+
+    def test_the_arms_are_those_of_the_segments(self):
+        row = self.plan()
+        members = self.draw(row)
+        words = self.everyone("segment:now")
+        wanted = defaultdict(Counter)
+        for member in members:
+            wanted[words[self.codes[member.customer]][0]]["held" if member.held else "written"] += 1
+        arms = {arm["segment"]: arm for arm in self.get("campaigns")["campaigns"][0]["arms"]}
+        self.assertEqual(set(arms), set(wanted))
+        for segment, counts in wanted.items():
+            arm = arms[segment]
+            self.assertEqual((arm["written"], arm["held"]), (counts["written"], counts["held"]))
+        told = [
+            [(arm["segment"], arm["written"], arm["held"]) for arm in each]
+            for each in (row["arms"], arms.values())
+        ]
+        self.assertEqual(told[0], told[1])
+
+    def test_strata_are_fifths_of_spend_within_a_segment_and_each_has_its_share(self):
+        members = self.draw(self.plan())
+        strata = defaultdict(list)
+        for member in members:
+            strata[member.stratum].append(member)
+        spend = self.everyone("measure:monetary")
+        total = sum(m.held for m in members)
+        self.assertLessEqual(abs(total - 0.25 * len(members)), 1)
+        by_segment = defaultdict(list)
+        for own in strata.values():
+            self.assertEqual(len({m.segment for m in own}), 1)
+            # Two ends of a stratum each lose at most one to the neighbour in the row.
+            self.assertLess(abs(sum(m.held for m in own) - 0.25 * len(own)), 2)
+            if len(own) >= 20:
+                sums = [spend[self.codes[m.customer]][0] for m in own]
+                if None not in sums:
+                    by_segment[own[0].segment].append((min(sums), max(sums), len(own)))
+        small = {own[0].segment for own in strata.values() if len(own) < 20}
+        for segment, bands in by_segment.items():
+            if segment in small:
+                continue
+            bands.sort()
+            for (_, high, _), (low, _, _) in pairwise(bands):
+                self.assertLessEqual(high, low)
+
+    def test_the_same_plan_draws_the_same_people_and_another_plan_others(self):
+        def held(campaign):
+            rows = Member.objects.filter(campaign=campaign, held=1)
+            return set(rows.values_list("customer", flat=True))
+
+        first = self.plan()
+        self.draw(first)
+        once = held(first["id"])
+        self.send("post", "history/take-back")
+        self.assertEqual(held(first["id"]), set())
+        self.draw(first)
+        self.assertEqual(held(first["id"]), once)
+        self.send("delete", f"campaigns/{first['id']}", status=204)
+        second = self.plan(name="Another seed")
+        self.draw(second)
+        self.assertLessEqual(abs(len(held(second["id"])) - len(once)), 1)
+        self.assertNotEqual(held(second["id"]), once)
+        # Put away and taken back, the first holds its people again.
+        self.send("delete", f"campaigns/{second['id']}", status=204)
+        self.send("post", "history/take-back")
+        third = self.plan(name="Third")
+        self.assertEqual(third["written"] + third["held"], 0)
+
+
+class OfLittle(Planning, ServerCase):
+    def test_without_a_customer_table_nobody_has_said_no(self):
+        self.bring_in(LOG, "log.csv")
+        row = self.plan(holdout=0)
+        self.assertEqual((row["lens"], row["written"], row["held"]), (3, 3, 0))
+        self.assertEqual(set(row["fell_away"].values()), {0})
+        self.assertEqual([arm["segment"] for arm in row["arms"]], ["all"])
+        self.assertIsNone(row["smallest_effect"])  # with nobody held out nothing can be shown
+        answer = self.client.post(self.url(f"campaigns/{row['id']}/list"))
+        self.assertEqual(answer.status_code, 400)
+        self.draw(row)
+        answer = self.client.post(self.url(f"campaigns/{row['id']}/list"))
+        lines = b"".join(answer.streaming_content).decode().split()
+        self.assertEqual(lines, ["card,address,segment", "A,,", "B,,", "C,,"])
+
+    def test_a_customer_table_alone_has_nothing_to_draw_by(self):
+        self.bring_in(MEMBERS, "members.csv")
+        row = self.plan()
+        self.assertIn("Bring in a log first", row["trouble"])
+        self.send("post", f"campaigns/{row['id']}/draw", status=400)
+
+    def test_an_erased_person_is_on_no_list_any_more(self):
+        self.both_files()
+        row = self.plan(holdout=0)
+        drawn = self.draw(row)
+        codes = dict(Card.objects.values_list("number", "code"))
+        self.assertEqual([codes[m.customer] for m in drawn], ["A", "C"])  # B and D said no
+        self.send("delete", f"customer/{drawn[0].customer}", status=204)
+        self.assertEqual(list(Member.objects.values_list("customer", flat=True)),
+                         [drawn[1].customer])  # fmt: skip
+        self.assertEqual(self.get("campaigns")["campaigns"][0]["written"], 1)
+
+    def test_a_reader_plans_nothing(self):
+        self.both_files()
+        row = self.plan()
+        reader = self.person("rob")
+        self.study.members.create(person=reader, role="reader")
+        client = self.signed_in(reader)
+        path = f"campaigns/{row['id']}"
+        for method, where, body in (
+            ("post", "campaigns", {**PLAN, "clauses": []}), ("put", path, PLAN),
+            ("post", f"{path}/draw", None), ("post", f"{path}/list", None), ("delete", path, None),
+        ):  # fmt: skip
+            with self.subTest(method=method, where=where):
+                self.send(method, where, body, 403, client)
+        self.assertEqual(len(self.get("campaigns", client=client)["campaigns"]), 1)
