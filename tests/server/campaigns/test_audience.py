@@ -68,18 +68,22 @@ class Stream(Planning, DemoCase):
         later = self.draw(everybody)
         self.assertEqual({self.codes[m.customer] for m in later}, addressed - drawn)
 
-    def test_what_comes_back_unasked_is_counted_over_as_many_days(self):
+    def test_what_a_drawn_campaign_says_of_its_people(self):
         row = self.plan()
-        members = {self.codes[m.customer] for m in self.draw(row)}
+        drawn = self.draw(row)
+        self.comes_back_unasked(row, drawn)
+        self.arms_are_those_of_the_segments(row, drawn)
+        self.strata_are_fifths_of_spend_within_a_segment(drawn)
+
+    def comes_back_unasked(self, row, drawn):
+        members = {self.codes[m.customer] for m in drawn}
         recency = self.everyone("measure:recency")
         soon = [c for c in members if (recency[c][0] or math.inf) <= DAYS]
         self.assertAlmostEqual(row["base_rate"], len(soon) / len(members))
-        drawn = self.get("campaigns")["campaigns"][0]
-        self.assertEqual((drawn["lens"], drawn["fell_away"]), (row["lens"], row["fell_away"]))
+        after = self.get("campaigns")["campaigns"][0]
+        self.assertEqual((after["lens"], after["fell_away"]), (row["lens"], row["fell_away"]))
 
-    def test_the_arms_are_those_of_the_segments(self):
-        row = self.plan()
-        members = self.draw(row)
+    def arms_are_those_of_the_segments(self, row, members):
         words = self.everyone("segment:now")
         wanted = defaultdict(Counter)
         for member in members:
@@ -95,8 +99,7 @@ class Stream(Planning, DemoCase):
         ]
         self.assertEqual(told[0], told[1])
 
-    def test_strata_are_fifths_of_spend_within_a_segment_and_each_has_its_share(self):
-        members = self.draw(self.plan())
+    def strata_are_fifths_of_spend_within_a_segment(self, members):
         strata = defaultdict(list)
         for member in members:
             strata[member.stratum].append(member)

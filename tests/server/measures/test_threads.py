@@ -103,7 +103,7 @@ class Threads(DemoCase):
                 with self.subTest(name, step=option["step"], label=option["label"]):
                     self.foretells(option, values)
             for option in found["options"]:
-                if option["label"] in ("2%", "at the fences", "root", "robust", "median", "rank"):
+                if option["label"] in ("2%", "at the fences", "robust", "median"):
                     with self.subTest(name, chosen=option["label"]):
                         self.chosen(name, option)
 
@@ -151,10 +151,11 @@ class Threads(DemoCase):
         self.assertEqual(back["steps"], back["proposed"])
 
     def test_the_window_s_money_balances_however_it_is_cut(self):
-        for query in (
-            {}, {"to": "2025-12-31", "back": "3"}, {"to": "2026-05-31", "back": "2026-02-10"},
+        for query, switches in (
+            ({}, (True, False)), ({"to": "2025-12-31", "back": "3"}, (True,)),
+            ({"to": "2026-05-31", "back": "2026-02-10"}, (False,)),
         ):  # fmt: skip
-            for on in (True, False):
+            for on in switches:
                 self.send("put", "ledger/rules/returns", {"on": on})
                 with self.subTest(query, returns_set_aside=on):
                     page = self.get("measures", **query)
