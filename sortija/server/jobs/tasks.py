@@ -22,15 +22,17 @@ def run_job(job: int, attempt: int) -> None:
     """
     try:
         work.run(job, attempt)
-        if not _more_wait():
+        if not _more_wait(job):
             memory.give_back()
     finally:
         if threading.current_thread() is not threading.main_thread():
             connection.close()  # a worker's thread may not come back to use it
 
 
-def _more_wait() -> bool:
+def _more_wait(job: int) -> bool:
+    """Whether the worker of this job's lane has another one before it."""
+    lane = Job.objects.filter(pk=job).values("lane")
     try:
-        return Job.objects.filter(state=Job.WAITING).exists()
+        return Job.objects.filter(state=Job.WAITING, lane__in=lane).exists()
     except (OperationalError, InterfaceError):
         return False

@@ -21,20 +21,6 @@ class Planning:
         self.send("post", f"campaigns/{row['id']}/draw")
         return list(Member.objects.filter(campaign=row["id"]).order_by("customer"))
 
-    def everyone(self, *fields):
-        """Each customer's code with its values or words, through the list."""
-        out, first, total = {}, 0, 1
-        while first < total:
-            page = self.get("customers", fields=",".join(fields), first=first)
-            told = [
-                [c["levels"][place] if place >= 0 else None for place in c["places"]]
-                if c["levels"] else c["numbers"]
-                for c in page["columns"]
-            ]  # fmt: skip
-            out.update(zip(page["names"], zip(*told, strict=True), strict=True))
-            first, total = first + len(page["names"]), page["total"]
-        return out
-
 
 class Stream(Planning, DemoCase):
     def setUp(self):

@@ -5,6 +5,7 @@ from unittest import mock
 from sortija.core.progress import Stopped
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
+from sortija.server.jobs.tasks import run_job
 from tests.server.support import ServerCase, run_jobs
 
 
@@ -64,6 +65,17 @@ class Jobs(ServerCase):
             give_back.side_effect = lambda: self.done.append("handed back")
             run_jobs()
         self.assertEqual((len(self.done), self.done[-1]), (3, "handed back"))
+
+    def test_what_waits_in_another_lane_holds_no_memory(self):
+        mine = self.start("good")
+        work.start(self.study.pk, "good", "later", "Working", self.owner, lane="long")
+        with mock.patch("sortija.core.engine.memory.give_back") as give_back:
+            run_job(job=mine.pk, attempt=mine.attempt)
+            give_back.assert_called_once_with()
+            again = self.start("good", "again")
+            self.start("good", "behind it")
+            run_job(job=again.pk, attempt=again.attempt)
+            give_back.assert_called_once_with()
 
     def test_failures_say_what_to_do(self):
         refused = self.end(self.start("refused"))

@@ -16,13 +16,8 @@ class Station(DemoCase):
 
     def values(self, name, **query):
         """Every customer's value, through the list."""
-        first, out = 0, {}
-        while True:
-            page = self.get("customers", fields=f"measure:{name}", first=first, **query)
-            out.update(zip(page["names"], page["columns"][0]["numbers"], strict=True))
-            first += 100
-            if first >= page["total"]:
-                return out
+        everyone = self.everyone(f"measure:{name}", **query)
+        return {who: value for who, (value,) in everyone.items()}
 
     def test_what_is_only_looked_at(self):
         """One bringing-in serves every look that changes nothing."""
@@ -271,18 +266,10 @@ class Station(DemoCase):
         columns = {c["name"]: dict(zip(table["names"], c["values"], strict=True))
                    for c in table["columns"]}  # fmt: skip
         money, visits = {}, {}
-        first = 0
-        while True:
-            rows = self.get("customers", fields="measure:monetary,measure:frequency,trait:district",
-                            first=first)  # fmt: skip
-            spend, often, district = rows["columns"]
-            for n, place in enumerate(district["places"]):
-                level = district["levels"][place] if place >= 0 else None
-                money[level] = money.get(level, 0) + (spend["numbers"][n] or 0)
-                visits[level] = visits.get(level, 0) + (often["numbers"][n] or 0)
-            first += 100
-            if first >= rows["total"]:
-                break
+        told = self.everyone("measure:monetary", "measure:frequency", "trait:district")
+        for spend, often, level in told.values():
+            money[level] = money.get(level, 0) + (spend or 0)
+            visits[level] = visits.get(level, 0) + (often or 0)
         for level in table["names"]:
             self.assertAlmostEqual(columns["monetary"][level] or 0, money.get(level, 0), 6)
             self.assertEqual(columns["frequency"][level] or 0, visits.get(level, 0))

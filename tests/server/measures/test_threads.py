@@ -46,14 +46,8 @@ class Threads(DemoCase):
 
     def columns(self, fields):
         """Everyone's values by field, NaN where there is none."""
-        out = {field: [] for field in fields}
-        first, total = 0, 1
-        while first < total:
-            page = self.get("customers", fields=",".join(fields), first=first)
-            for field, column in zip(fields, page["columns"], strict=True):
-                out[field] += [math.nan if v is None else v for v in column["numbers"]]
-            first, total = first + len(page["names"]), page["total"]
-        return {field: np.array(values) for field, values in out.items()}
+        told = np.array(list(self.everyone(*fields).values()), float)
+        return dict(zip(fields, told.T, strict=True))
 
     def of_table(self, names):
         """Values of the customers with a purchase."""
@@ -162,12 +156,6 @@ class Threads(DemoCase):
                     balance = page["reconciliation"]
                     parts = ("table", "without_purchase", "without_customer")
                     self.assertEqual(balance["ledger"], sum(balance[part] for part in parts))
-                    spend = 0.0
-                    first, total = 0, 1
-                    while first < total:
-                        rows = self.get(
-                            "customers", fields="measure:monetary", first=first, **query
-                        )
-                        spend += sum(v or 0.0 for v in rows["columns"][0]["numbers"])
-                        first, total = first + len(rows["names"]), rows["total"]
+                    everyone = self.everyone("measure:monetary", **query)
+                    spend = sum(money or 0.0 for (money,) in everyone.values())
                     self.assertAlmostEqual(spend, balance["table"] / 100, 4)

@@ -18,18 +18,18 @@ export function money(value: number, scale: number, currency: string, short = tr
   return `${sign}${currency}${text}`;
 }
 
-/** Places behind the point that leave three to four telling digits. */
-function placesFor(value: number): number {
-  const size = Math.abs(value);
-  return size >= 100 || Number.isInteger(value) ? 0 : size >= 10 ? 1 : 2;
+/** Places behind the point that leave three to four telling digits of numbers of such a size. */
+function placesAt(size: number): number {
+  return size >= 100 ? 0 : size >= 10 ? 1 : 2;
 }
 
 /** A plain figure in at most three to four telling digits; with `places`, always so many. */
 export function figure(value: number | null | undefined, places?: number): string {
   if (value === null || value === undefined || Number.isNaN(value)) return "–";
+  const most = Number.isInteger(value) ? 0 : placesAt(Math.abs(value));
   return value
     .toLocaleString("en-GB", {
-      maximumFractionDigits: places ?? placesFor(value),
+      maximumFractionDigits: places ?? most,
       minimumFractionDigits: places ?? 0,
     })
     .replace("-", "−");
@@ -39,9 +39,7 @@ export function figure(value: number | null | undefined, places?: number): strin
 export function placesOf(values: (number | null)[], unit: string): number {
   const told = values.filter((value) => value !== null);
   const shown = unit === "share" ? told.map((value) => value * 100) : told;
-  if (shown.every(Number.isInteger)) return 0;
-  const largest = Math.max(...shown.map(Math.abs));
-  return largest >= 100 ? 0 : largest >= 10 ? 1 : 2;
+  return shown.every(Number.isInteger) ? 0 : placesAt(Math.max(...shown.map(Math.abs)));
 }
 
 /** A figure with so many places always, as a column of them wants: −0.58. */
