@@ -35,6 +35,13 @@ export function figure(value: number | null | undefined, places?: number): strin
     .replace("-", "−");
 }
 
+/** A factor in three telling digits, however small: 0.00131. */
+export function factor(value: number): string {
+  return value
+    .toLocaleString("en-GB", { maximumSignificantDigits: 3, useGrouping: true })
+    .replace("-", "−");
+}
+
 /** The places that all figures of a column share, so that they stand under one another. */
 export function placesOf(values: (number | null)[], unit: string): number {
   const told = values.filter((value) => value !== null);

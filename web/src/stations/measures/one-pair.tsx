@@ -5,7 +5,7 @@ import type { PointerEvent } from "react";
 import { api, data, Trouble } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { placeOf, ticksOf, valueAt } from "@/charts/axis";
-import { count, figure, fixed, inUnit } from "@/charts/format";
+import { count, factor, figure, fixed, inUnit } from "@/charts/format";
 import type { Points } from "@/charts/points";
 import { place } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
@@ -167,7 +167,7 @@ function Told({ found }: { found: Schemas["PairPage"] }) {
           {found.slope !== null && (
             <p className="text-quiet">
               Line: {found.y.label} = {figure(found.intercept)} {found.slope < 0 ? "−" : "+"}{" "}
-              {figure(Math.abs(found.slope))} × {found.x.label}
+              {factor(Math.abs(found.slope))} × {found.x.label}
               {(found.x.axis.log || found.y.axis.log) && ", curved here by the log axes"}
             </p>
           )}
