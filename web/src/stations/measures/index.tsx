@@ -30,7 +30,7 @@ const VIEWS = [
   ["time", "Over time"],
 ] as const;
 
-/** A series is of customers; levels are few enough for a table. */
+/** A series is of customers with a log; levels are few enough for a table. */
 const LEVEL_VIEWS = [...VIEWS.slice(0, 3), ["table", "Table"]] as const;
 
 /** Measures: one thread a measure, everyone's shape and the same after its preparation. */
@@ -60,7 +60,7 @@ export function Measures() {
   const { status, threads } = page.data;
   const used = threads.filter((thread) => thread.role === "shapes").length;
   // Of what is shown, which lags behind the address while other rows are on their way.
-  const views = page.data.of ? LEVEL_VIEWS : VIEWS;
+  const views = page.data.of ? LEVEL_VIEWS : page.data.has_log ? VIEWS : VIEWS.slice(0, 3);
   const look = chosen(views, search.get("look"));
   return (
     <div className="grid gap-3">
