@@ -19,7 +19,7 @@ from sortija.core.formats.joined import JoinedRows, find_join
 from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.assemble import assemble
-from sortija.core.ledger.lines import LineBatch, LineReader, Unread, money_scale
+from sortija.core.ledger.lines import FinerMoney, LineBatch, LineReader, Unread, money_scale
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log
 from sortija.core.ledger.marks import STAFF_PATTERNS, meant_by
@@ -94,17 +94,16 @@ def _mapping(
     taken = set(chosen.values())
     roles = {r: c for r, c in guess.roles.items() if c not in taken and r not in chosen}
     mapping = replace(guess, roles={**roles, **chosen})
-    if chosen.get("moment") or chosen.get("kind"):
-        again, _ = guess_log(rows.select(list(mapping.roles.values())))
-        mapping = replace(mapping, month_first=again.month_first, kinds=again.kinds)
-    if month_first is not None:
-        mapping = replace(mapping, month_first=month_first)
+    names = tuple(rows.schema.names)
     try:
-        mapping.ready(tuple(rows.schema.names))
+        mapping.check(names)
+        mapping = mapping.read_anew(rows, guess)
+        if month_first is not None:
+            mapping = replace(mapping, month_first=month_first)
+        mapping.ready(names)
     except MappingError as problem:
-        names = ", ".join(rows.schema.names)
         hint = " Use --day-first or --month-first." if mapping.month_first is None else ""
-        raise Trouble(f"{path}: {problem}{hint} Its columns are {names}.") from problem
+        raise Trouble(f"{path}: {problem}{hint} Its columns are {', '.join(names)}.") from problem
     return mapping
 
 
@@ -119,6 +118,18 @@ def read_logs(
             raise Trouble(f"{path}: it has a head but no lines. Export it again.")
     mappings = [_mapping(path, rows, chosen, month_first) for path, _, rows in opened]
     scale = max(money_scale(rows, m) for (_, _, rows), m in zip(opened, mappings, strict=True))
+    while True:
+        try:
+            return _read(opened, mappings, scale, today, zone, watch)
+        except FinerMoney as finer:  # seen behind the first rows: every file is read with it
+            scale = finer.decimals
+
+
+def _read(
+    opened: list[tuple[Path, RowsFile, pa.RecordBatch]], mappings: list[LogMapping], scale: int,
+    today: date, zone: str, watch: Watch,
+) -> Ledger:  # fmt: skip
+    """The logs with money of so many decimals."""
     currency = _currency(opened[0][2], mappings[0])
     batches: list[LineBatch] = []
     files = []

@@ -26,7 +26,9 @@ __all__ = [
 ]
 
 GOOD, EMPTY, BAD = 0, 1, 2
-_MOST_DIGITS = 17
+#: A cell with more digits before its decimals is a number of something, but no amount; so no
+#: amount at any scale of money leaves 64 bits.
+_MOST_DIGITS = 14
 _DOT, _COMMA = 46, 44
 NOT_SHORT = -(1 << 62)
 
@@ -82,6 +84,30 @@ def _dash(data: Any, i: int, stop: int) -> bool:
 
 
 @numba.njit(nogil=True, cache=True)
+def _decimal_mark(data: Any, start: int, stop: int, comma: bool) -> tuple[int, int]:
+    """(place of a cell's decimal mark or −1, digits behind it)."""
+    last_mark = -1  # the place of the last dot or comma
+    marks = 0
+    other = False  # both kinds of mark appear
+    kind = 0
+    behind = 0
+    for i in range(start, stop):
+        c = data[i]
+        if c in (_DOT, _COMMA):
+            if marks > 0 and c != kind:
+                other = True
+            kind = c
+            marks += 1
+            last_mark, behind = i, 0
+        elif 48 <= c <= 57:
+            behind += 1
+    own = _COMMA if comma else _DOT
+    if last_mark >= 0 and (other or (marks == 1 and (kind == own or behind != 3))):
+        return last_mark, behind
+    return -1, 0
+
+
+@numba.njit(nogil=True, cache=True)
 def _decimal(data: Any, start: int, stop: int, scale: int, comma: bool) -> tuple[int, int]:
     """(value at ``scale``, state) of one cell."""
     negative = data[start] == 40 and data[stop - 1] == 41  # brackets
@@ -92,27 +118,7 @@ def _decimal(data: Any, start: int, stop: int, scale: int, comma: bool) -> tuple
     closed = False  # a sign or bracket behind the digits: none may follow
     digits = 0
     value = 0
-    last_mark = -1  # the place of the last dot or comma
-    marks = 0
-    other = False  # both kinds of mark appear
-    kind = 0
-    for i in range(start, stop):
-        c = data[i]
-        if c in (_DOT, _COMMA):
-            if marks > 0 and c != kind:
-                other = True
-            kind = c
-            marks += 1
-            last_mark = i
-    decimal_at = -1
-    if last_mark >= 0:
-        behind = 0
-        for i in range(last_mark + 1, stop):
-            if 48 <= data[i] <= 57:
-                behind += 1
-        own = _COMMA if comma else _DOT
-        if other or (marks == 1 and (kind == own or behind != 3)):
-            decimal_at = last_mark
+    decimal_at, _ = _decimal_mark(data, start, stop, comma)
     places = 0
     rounding = -1
     for i in range(start, stop):
@@ -128,7 +134,7 @@ def _decimal(data: Any, start: int, stop: int, scale: int, comma: bool) -> tuple
                     continue
                 places += 1
             value = value * 10 + (c - 48)
-            if digits > 0 or c != 48:
+            if places == 0 and (digits > 0 or c != 48):
                 digits += 1
         elif c == 40 or _dash(data, i, stop):
             negative = True
@@ -174,7 +180,7 @@ def _short(data: Any, start: int, stop: int, scale: int) -> int:
         i += 1
     places = max(places, 0)
     # A lone point before three digits may be a thousands mark: the long way knows.
-    if i == first or places > scale or places == 3:
+    if i == first or places > scale or places == 3 or i - first - places > _MOST_DIGITS:
         return NOT_SHORT
     for _ in range(scale - places):
         value *= 10
@@ -226,26 +232,27 @@ def read_decimals(
 
 
 @numba.njit(nogil=True, cache=True)
-def _most_places(offsets: Any, data: Any, comma: bool) -> int:
+def _most_places(offsets: Any, data: Any, comma: bool, state: Any) -> int:
     most = 0
-    for row in range(len(offsets) - 1):
-        start, stop = trim(data, offsets[row], offsets[row + 1])
-        last, behind = -1, 0
-        for i in range(start, stop):
-            if data[i] == _DOT or data[i] == _COMMA:
-                last, behind = data[i], 0
-            elif 48 <= data[i] <= 57:
-                behind += 1
-        own = _COMMA if comma else _DOT
-        if last >= 0 and (last == own or behind != 3) and behind > most:
-            most = behind
+    for row in range(len(state)):
+        if state[row] == 0:
+            start, stop = trim(data, offsets[row], offsets[row + 1])
+            _, behind = _decimal_mark(data, start, stop, comma)
+            most = max(most, behind)
     return most
 
 
-def decimals_in(column: pa.Array, comma: bool = False) -> int:
-    """The most decimals that any cell of the column is written with."""
+def decimals_in(
+    column: pa.Array, comma: bool = False, state: NDArray[np.uint8] | None = None
+) -> int:
+    """The most decimals that any number of the column is written with.
+
+    ``state``: (n,) what :func:`read_decimals` says of each cell, where it was asked before.
+    """
+    if state is None:
+        state = read_decimals(column, 0, comma)[1]
     offsets, data = text_buffers(column)
-    return int(_most_places(offsets, data, comma))
+    return int(_most_places(offsets, data, comma, state))
 
 
 @numba.njit(nogil=True, cache=True)

@@ -30,10 +30,12 @@ from sortija.core.ledger.zones import Zone
 
 __all__ = [
     "KINDS",
+    "MOST_DECIMALS",
     "NO_CARD",
     "NO_COST",
     "NO_DAY",
     "QUANTITY_SCALE",
+    "FinerMoney",
     "LineBatch",
     "LineReader",
     "Unread",
@@ -47,6 +49,8 @@ NO_DAY = -1
 #: Cost of a line whose file tells none.
 NO_COST = -(1 << 63)
 QUANTITY_SCALE = 3
+#: Decimals of money that are kept; a price of fuel has three, few have four.
+MOST_DECIMALS = 4
 #: Batches that are read at a time; more than cores would only hold more in memory.
 THREADS = min(4, os.cpu_count() or 1)
 #: Field of a line → role whose cells get codes.
@@ -58,6 +62,14 @@ _CODED = {
 _CONTENT = (
     "item", "department", "quantity", "total", "price", "kind", "customer", "moment", "currency",
 )  # fmt: skip
+
+
+class FinerMoney(Exception):
+    """A file writes money with more ``decimals`` than it is read with: it is to be read again."""
+
+    def __init__(self, decimals: int) -> None:
+        super().__init__(f"money has {decimals} decimals")
+        self.decimals = decimals
 
 
 @dataclass(frozen=True)
@@ -108,6 +120,7 @@ class _Read:
     typed: dict[str, Any]
     cells: dict[str, pa.Array]
     digests: dict[str, NDArray[np.uint64]]
+    decimals: int
 
 
 def _half_away(product: NDArray[np.int64], by: int) -> NDArray[np.int64]:
@@ -149,6 +162,11 @@ class LineReader:
 
         Batches are read ahead on threads; only their codes are given one after the other, so
         that numbers do not depend on which thread was quicker.
+
+        Raises
+        ------
+        FinerMoney
+            An amount has more decimals than the reader keeps; it would have to be rounded.
         """
         ahead: deque[Future[_Read]] = deque()
         with ThreadPoolExecutor(THREADS) as pool:
@@ -164,6 +182,8 @@ class LineReader:
 
     def _coded(self, read: _Read) -> LineBatch:
         """Give what was read the numbers of its codes."""
+        if read.decimals > self.scale:
+            raise FinerMoney(read.decimals)
         codes: dict[str, Any] = {
             name: book.encode(read.cells[name], read.digests[name])
             if name in read.cells
@@ -321,7 +341,11 @@ class LineReader:
             "bits": bits,
             "unread": tuple(self._unread(batch, first, day_state, money_state, quantity_state)),
         }
-        return _Read(typed, cells, digests)
+        return _Read(typed, cells, digests, self._decimals(batch))
+
+    def _decimals(self, batch: pa.RecordBatch) -> int:
+        """Decimals that the batch's money is written with, as far as they are kept."""
+        return money_scale(batch, self.mapping) if self.scale < MOST_DECIMALS else 0
 
     def _unread(
         self,
@@ -362,4 +386,4 @@ def money_scale(rows: pa.RecordBatch, mapping: LogMapping) -> int:
     """Decimals of the money columns among these rows, at most 4."""
     names = [mapping.roles[r] for r in ("total", "price", "cost") if r in mapping.roles]
     most = max((decimals_in(rows.column(n), mapping.decimal_comma) for n in names), default=0)
-    return min(most, 4)
+    return min(most, MOST_DECIMALS)

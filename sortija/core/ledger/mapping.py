@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field
-from typing import Literal
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal
 
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -48,6 +48,8 @@ LOG_ROLES = (
     "offer",
 )
 REQUIRED_ROLES = ("customer", "moment")
+#: Roles whose cells are numbers with decimals.
+_AMOUNTS = ("total", "price", "quantity", "cost")
 LineKind = Literal["sale", "return", "void", "other"]
 
 _NAMES = {
@@ -132,6 +134,31 @@ class LogMapping:
                 raise MappingError(f"Say which column holds {words}.")
         if "total" not in self.roles and not {"quantity", "price"} <= set(self.roles):
             raise MappingError("Say which column holds the line total, or quantity and price.")
+
+    def read_anew(self, rows: pa.RecordBatch, before: LogMapping) -> LogMapping:
+        """This mapping, with cells' ways of writing guessed anew where other columns play a part.
+
+        Parameters
+        ----------
+        rows : batch of string columns, the file's first rows
+        before : what the columns were read by until now; what was said about them since stays
+        """
+
+        def changed(*roles: str) -> bool:
+            return any(self.roles.get(role) not in (None, before.roles.get(role)) for role in roles)
+
+        new: dict[str, Any] = {}
+        if changed("moment") and self.month_first == before.month_first:
+            new["month_first"] = behaviour_of(rows.column(self.roles["moment"])).months_first
+        if changed("kind"):
+            words = behaviour_of(rows.column(self.roles["kind"])).values
+            new["kinds"] = {**{word: kind_of(word) for word in words}, **self.kinds}
+        if changed(*_AMOUNTS) and self.decimal_comma == before.decimal_comma:
+            new["decimal_comma"] = decimal_comma(rows, self._amounts())
+        return replace(self, **new)
+
+    def _amounts(self) -> list[str]:
+        return [self.roles[role] for role in _AMOUNTS if role in self.roles]
 
     def ready(self, names: tuple[str, ...]) -> None:
         """:meth:`check`, and nothing is left to ask."""
@@ -308,7 +335,7 @@ def guess_log(
     if "kind" in roles:
         kinds = {value: kind_of(value) for value in behaviours[roles["kind"]].values}
     month_first = behaviours[roles["moment"]].months_first if "moment" in roles else False
-    comma = decimal_comma(rows, [roles[r] for r in ("total", "price", "quantity") if r in roles])
+    comma = decimal_comma(rows, [roles[r] for r in _AMOUNTS if r in roles])
     order = {name: place for place, name in enumerate(rows.schema.names)}
     guesses.sort(key=lambda g: order[g.column])
     return LogMapping(roles, month_first, comma, kinds), guesses

@@ -93,12 +93,12 @@ def build_log(
     # Lines without a card come after the last customer; −1 reads the last place.
     owner = np.append(owner, np.int32(customers))
     marks = _marks(study, intakes, choices)
-    start = _survey(intakes, marks, owner)
+    start = _survey(study, intakes, marks, owner)
     with whole_folder(folder) as aside:
         writer, sums = LineWriter(aside, ORDERED), _Sums(customers)
         for first, last in _parts(start):
             progress("ordering lines", writer.rows, int(start[-1]))
-            for lines in _part(intakes, marks, owner, first, last):
+            for lines in _part(study, intakes, marks, owner, first, last):
                 if first < customers:
                     within = start[first : last + 1] - start[first]
                     lines = settle_returns(lines, within, choices.on_sale_day)
@@ -166,14 +166,15 @@ def _twice(intakes: tuple[Intake, ...], gone: list[NDArray[np.bool_]]) -> list[N
 
 
 def _survey(
-    intakes: tuple[Intake, ...], marks: _Marks, owner: NDArray[np.int32]
+    study: Study, intakes: tuple[Intake, ...], marks: _Marks, owner: NDArray[np.int32]
 ) -> NDArray[np.int64]:
     """Where each customer's lines will begin; on the way, what amounts and days there are."""
     start = np.zeros(len(owner) + 1, np.int64)
     spread = AmountSpread()
     for place, intake in enumerate(intakes):
         takes = Replaced.by(np.zeros(0, np.int16), np.zeros(0, np.int32))
-        for piece in pieces_of(intake, ("card", "day", "site", "kind", "money", "bits")):
+        columns = ("card", "day", "site", "kind", "money", "bits")
+        for piece in pieces_of(intake, columns, study.scale):
             start[1:] += np.bincount(owner[piece["card"]], minlength=len(owner))
             spread.add(piece["kind"], piece["money"], piece["bits"])
             if intake.overlap == "replace":
@@ -197,12 +198,17 @@ def _parts(start: NDArray[np.int64]) -> Iterator[tuple[int, int]]:
 
 
 def _part(
-    intakes: tuple[Intake, ...], marks: _Marks, owner: NDArray[np.int32], first: int, last: int
+    study: Study,
+    intakes: tuple[Intake, ...],
+    marks: _Marks,
+    owner: NDArray[np.int32],
+    first: int,
+    last: int,
 ) -> Iterator[Lines]:
     """Lines of customers ``first`` to ``last`` in order; those of nobody as they lie, in pieces."""
     parts: list[Lines] = []
     for intake in intakes:
-        for piece in pieces_of(intake, tuple(LINE_TYPES)):
+        for piece in pieces_of(intake, tuple(LINE_TYPES), study.scale):
             mine = owner[piece["card"]]
             inside = np.flatnonzero((mine >= first) & (mine < last))
             if not len(inside):

@@ -19,6 +19,7 @@ from psycopg import sql
 from sortija.core.engine import CHUNK
 from sortija.server.bulk.copy import copy_out
 from sortija.server.ledger.models import Intake, ReceiptChunk
+from sortija.server.ledger.money import widened
 from sortija.server.studies.columns import whole_folder
 from sortija.server.studies.fingerprints import fingerprint
 
@@ -139,9 +140,16 @@ def runs_of(intake: Intake) -> Iterator[tuple[NDArray[np.uint64], NDArray[np.uin
         yield piece["run-key"], piece["run-content"]
 
 
-def pieces_of(intake: Intake, columns: tuple[str, ...]) -> Iterator[dict[str, NDArray[Any]]]:
-    """An intake's lines in file order, some columns of half a million at a time."""
-    return read_pieces(_folder_of(intake), {name: LINE_TYPES[name] for name in columns})
+def pieces_of(
+    intake: Intake, columns: tuple[str, ...], scale: int
+) -> Iterator[dict[str, NDArray[Any]]]:
+    """An intake's lines in file order, some columns of half a million at a time.
+
+    ``scale``: decimals of the study's money, in which amounts are told.
+    """
+    types = {name: LINE_TYPES[name] for name in columns}
+    for piece in read_pieces(_folder_of(intake), types):
+        yield widened(piece, scale - intake.scale)
 
 
 def read_pieces(

@@ -17,6 +17,7 @@ from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.actions import order_anew
 from sortija.server.ledger.models import Intake, Original
+from sortija.server.ledger.money import follow_files, scale_of
 from sortija.server.ledger.opened import heads_for, open_intake
 from sortija.server.ledger.shapes import guess_as, guess_role, known_cards, mapping_of
 from sortija.server.ledger.uploads import earlier_intake, path_of
@@ -60,12 +61,8 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
     role = role or guess_role(study, file, rows)
     mapping, guesses = guess_as(study, role, rows)
     remembered = _remembered(study, role, file.names)
-    if (
-        isinstance(mapping, LogMapping)
-        and not Intake.objects.filter(study=study, role=Intake.LOG, state=Intake.COUNTED).exists()
-    ):
-        study.scale = money_scale(rows, mapping)
-        study.save(update_fields=["scale"])
+    if remembered:
+        mapping = mapping_of(role, remembered)
     with transaction.atomic():
         # The same file can be let go twice at the same moment: the second waits here.
         Study.objects.select_for_update().get(pk=study.pk)
@@ -79,8 +76,9 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
                 intake=earlier.pk,
             )
         intake = Intake.objects.create(
-            study=study, original=original, role=role, mapping=remembered or asdict(mapping),
+            study=study, original=original, role=role, mapping=asdict(mapping),
             guesses=[asdict(g) for g in guesses], received_on=timezone.localdate(),
+            scale=scale_of(rows, mapping),
         )  # fmt: skip
     return _joined(intake)
 
@@ -108,8 +106,7 @@ def join_heads(lines: Intake, heads: Intake, by: tuple[str, str]) -> Intake:
     lines.heads, lines.heads_by = heads.original, list(by)
     rows = open_intake(lines).first_rows(PREVIEW_ROWS)
     mapping, guesses = guess_log(rows, lambda texts: known_cards(lines.study, texts))
-    if not Intake.objects.filter(study=lines.study, role=Intake.LOG, state=Intake.COUNTED).exists():
-        Study.objects.filter(pk=lines.study_id).update(scale=money_scale(rows, mapping))
+    lines.scale = money_scale(rows, mapping)
     with transaction.atomic():
         lines.mapping, lines.guesses = asdict(mapping), [asdict(g) for g in guesses]
         lines.save()
@@ -126,6 +123,7 @@ def part_heads(lines: Intake) -> Intake:
     mapping, guesses = guess_log(rows, lambda texts: known_cards(lines.study, texts))
     lines.heads, lines.heads_by = None, []
     lines.mapping, lines.guesses = asdict(mapping), [asdict(g) for g in guesses]
+    lines.scale = money_scale(rows, mapping)
     lines.save()
     file = open_rows(path_of(heads), heads.name)
     theirs = file.first_rows(PREVIEW_ROWS)
@@ -156,11 +154,15 @@ def change_mapping(intake: Intake, mapping: dict[str, Any]) -> Intake:
     try:
         parsed = mapping_of(intake.role, mapping)
         parsed.check(names)
-    except MappingError as problem:
+        if isinstance(parsed, LogMapping):
+            rows = open_intake(intake).first_rows(PREVIEW_ROWS)
+            parsed = parsed.read_anew(rows, LogMapping(**intake.mapping))
+            intake.scale = money_scale(rows, parsed)
+    except (MappingError, UnreadableFile) as problem:
         raise Problem(str(problem)) from problem
     intake.mapping, intake.state, intake.error = asdict(parsed), Intake.REVIEW, ""
     intake.revision += 1
-    intake.save(update_fields=["mapping", "state", "error", "revision"])
+    intake.save(update_fields=["mapping", "state", "error", "revision", "scale"])
     return intake
 
 
@@ -193,6 +195,7 @@ def take_back_intake(intake: Intake, person: Any) -> None:
         raise Problem("Only a counted file can be taken back.")
     with transaction.atomic():
         Intake.objects.filter(pk=intake.pk).update(state=Intake.TAKEN_BACK)
+        follow_files(intake.study_id)
         record(
             intake.study, person, "take back intake", f"Took back {intake.original.name}",
             f"intake:{intake.pk}", Intake.COUNTED, Intake.TAKEN_BACK,
@@ -212,7 +215,7 @@ def read_otherwise(intake: Intake) -> Intake:
     return waiting.first() or Intake.objects.create(
         study=intake.study, original=intake.original, role=intake.role, mapping=intake.mapping,
         guesses=intake.guesses, received_on=intake.received_on, overlap=intake.overlap,
-        heads=intake.heads, replaces=intake,
+        heads=intake.heads, heads_by=intake.heads_by, replaces=intake, scale=intake.scale,
     )  # fmt: skip
 
 
@@ -259,6 +262,7 @@ def _reverse_take_back(entry: HistoryEntry, forward: bool) -> None:
                 )
                 if not changed:
                     raise IntegrityError
+            follow_files(intake.study_id)
     except IntegrityError:
         changed = 0
     if not changed:

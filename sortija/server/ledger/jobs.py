@@ -13,6 +13,7 @@ from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles, lost_database
 from sortija.server.ledger.ledger import ledger_of
 from sortija.server.ledger.models import Intake, Line
+from sortija.server.ledger.money import follow_files
 from sortija.server.ledger.others import OTHERS
 from sortija.server.ledger.reading import read_log, read_members
 from sortija.server.studies.actions import record
@@ -89,7 +90,9 @@ def _read(job: Job, running: Running, intake: Intake) -> None:
         if intake.replaces_id:
             Intake.objects.filter(pk=intake.replaces_id).update(state=Intake.TAKEN_BACK)
         intake.state, intake.counted_at = Intake.COUNTED, timezone.now()
-        intake.save(update_fields=["report", "state", "counted_at"])
+        intake.save(update_fields=["report", "state", "counted_at", "scale"])
+        follow_files(intake.study_id)
+        intake.study.refresh_from_db(fields=["scale"])
         record(
             intake.study, job.person, "count intake", f"Counted {intake.original.name}",
             f"intake:{intake.pk}", Intake.TAKEN_BACK, Intake.COUNTED,

@@ -67,6 +67,8 @@ class Intake(models.Model):
         Original, on_delete=models.PROTECT, null=True, related_name="heads_of"
     )
     heads_by = models.JSONField(default=list)
+    #: Decimals of a log's money as its lines are stored; the study's are the most that count.
+    scale = models.PositiveSmallIntegerField(default=2)
     revision = models.PositiveIntegerField(default=1)
     made_at = models.DateTimeField(auto_now_add=True)
     counted_at = models.DateTimeField(null=True)

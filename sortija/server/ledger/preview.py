@@ -147,11 +147,11 @@ def _as_read(cells: pa.Array, role: str, intake: Intake) -> list[str]:
             f"{d}" + (f" {s // 3600:02d}:{s % 3600 // 60:02d}" if role == "moment" else "")
             for d, s in zip(dates, seconds, strict=True)
         ]
-    elif role in ("quantity", "price", "total", "number"):
-        scale = intake.study.scale if role in ("price", "total") else 3
+    elif role in ("quantity", "price", "total", "cost", "number"):
+        scale = intake.scale if role in ("price", "total", "cost") else 3
         values, state = read_decimals(cells, scale, comma)
         out = [f"{v / 10**scale:,.{scale}f}" for v in values]
-        if scale == 3:
+        if role in ("quantity", "number"):
             out = [text.rstrip("0").rstrip(".") for text in out]
     elif role == "kind":
         kinds = intake.mapping["kinds"]

@@ -15,7 +15,7 @@ from psycopg import sql
 from sortija.core import table
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.codebook import Codebook
-from sortija.core.ledger.lines import NO_COST, LineReader
+from sortija.core.ledger.lines import NO_COST, FinerMoney, LineReader
 from sortija.core.ledger.mapping import LogMapping, MappingError
 from sortija.core.ledger.members import MemberMapping
 from sortija.core.ledger.receipts import RunCutter, Runs
@@ -119,9 +119,20 @@ def add_cards(study: Study, texts: list[str], known: int) -> None:
 
 
 def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
-    """Store every line of a log; returns the report. One transaction: all of it or nothing."""
+    """Store every line of a log; returns the report. One transaction: all of it or nothing.
+
+    ``intake.scale`` becomes the decimals that its money turned out to have.
+    """
+    while True:
+        try:
+            return _read_log(intake, progress)
+        except FinerMoney as finer:  # seen behind the first rows: nothing was kept, begin again
+            intake.scale = finer.decimals
+
+
+def _read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
     study, mapping, file = intake.study, log_mapping(intake), open_for(intake)
-    reader = LineReader(mapping, study.scale, day_number(intake.received_on), zone_of(study.zone))
+    reader = LineReader(mapping, intake.scale, day_number(intake.received_on), zone_of(study.zone))
     reader.currency = study.currency
     reader.cards = cards_of(study)
     for kind in _CODES:

@@ -61,6 +61,16 @@ class Decimals(unittest.TestCase):
     def test_most_decimals(self):
         self.assertEqual(decimals_in(pa.array(["1", "2.5", "3.125", ""])), 3)
         self.assertEqual(decimals_in(pa.array(["1,234", "10"])), 0)
+        self.assertEqual(decimals_in(pa.array(["1.234,5", "see 1.23456", "EUR 1.25"])), 2)
+        self.assertEqual(decimals_in(pa.array(["1,234,567", "1.234,125"]), comma=True), 3)
+
+    def test_no_amount_leaves_64_bits_at_any_scale(self):
+        for digits in range(1, 30):
+            for scale in range(5):
+                (read,) = numbers("9" * digits, scale=scale)
+                wanted = int("9" * digits) * 10**scale if digits <= 14 else "bad"
+                self.assertEqual(read, wanted, (digits, scale))
+        self.assertEqual(numbers("12345678901234.5678", scale=4), [123456789012345678])
 
     @given(st.decimals(-(10**9), 10**9, places=4), st.integers(0, 4))
     def test_as_decimal_says(self, value, scale):

@@ -43,6 +43,17 @@ class TwoFiles(ServerCase):
         self.assertEqual((two["lines"], two["counted_total"]), (one["lines"], one["counted_total"]))
         self.assertEqual(two["balance"], one["balance"])
 
+    def test_counted_ones_can_be_read_again_with_other_columns(self):
+        self.bring("lines.csv")
+        intake = self.count(self.bring("receipts.csv"))
+        before = self.get("ledger", to="2026-05-31", back="all")["balance"]
+        again = self.send("post", f"intakes/{intake['id']}/otherwise", status=201)
+        self.assertEqual(again["heads"], "receipts.csv")
+        self.assertEqual(again["mapping"], intake["mapping"])
+        changed = self.send("put", f"intakes/{again['id']}", {"mapping": again["mapping"]})
+        self.assertEqual(self.count(changed)["state"], "counted")
+        self.assertEqual(self.get("ledger", to="2026-05-31", back="all")["balance"], before)
+
     def test_each_on_its_own_again(self):
         self.bring("lines.csv")
         joined = self.bring("receipts.csv")
