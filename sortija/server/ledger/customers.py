@@ -216,7 +216,8 @@ def receipts_told(
             told.append(CustomerLine(
                 number=row.number, file=row.intake_id, item=items.get(row.item, ""),
                 department=names["department"][row.department], quantity=row.quantity / 1000,
-                money=row.money, kind=KINDS[row.kind], reason=rules[why].key if why >= 0 else "",
+                money=int(lines.log.money[place]), kind=KINDS[row.kind],
+                reason=rules[why].key if why >= 0 else "",
                 unread=unread.get((row.intake_id, row.number), {}),
             ))  # fmt: skip
         told.sort(key=lambda line: (line.file, line.number))

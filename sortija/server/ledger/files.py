@@ -20,14 +20,12 @@ from sortija.core.engine import CHUNK
 from sortija.server.bulk.copy import copy_out
 from sortija.server.ledger.models import Intake, ReceiptChunk
 from sortija.server.ledger.money import widened
-from sortija.server.studies.columns import whole_folder
-from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.columns import verifies, whole_folder
 
 __all__ = [
     "LINE_TYPES",
     "RUN_TYPES",
     "LineWriter",
-    "forget_lines",
     "lines_folder",
     "pieces_of",
     "runs_of",
@@ -83,16 +81,9 @@ class LineWriter:
 
 
 def lines_folder(intake: Intake) -> Path:
-    """Where an intake's lines lie; another mapping is another folder."""
-    heads = intake.heads.sha256 if intake.heads else ""
-    stamp = fingerprint("lines", 2, intake.original.sha256, heads, intake.mapping)
-    folder: Path = settings.COLUMN_FILES / f"lines-{intake.pk}-{stamp[:16]}"
+    """Where an intake's lines lie; another reading of it is another folder."""
+    folder: Path = settings.COLUMN_FILES / f"lines-{intake.token}"
     return folder
-
-
-def forget_lines(intake: Intake) -> None:
-    """Drop what an attempt that was not committed may have left."""
-    shutil.rmtree(lines_folder(intake), ignore_errors=True)
 
 
 def _rebuild(intake: Intake) -> None:
@@ -128,9 +119,17 @@ def write_runs(intake: Intake, folder: Path) -> int:
 
 def _folder_of(intake: Intake) -> Path:
     folder = lines_folder(intake)
-    if not (folder / "card.npy").exists():
+    if not _whole(folder, intake.report["lines"], intake.report["receipts"]):
+        shutil.rmtree(folder, ignore_errors=True)
         _rebuild(intake)
     return folder
+
+
+def _whole(folder: Path, lines: int, runs: int) -> bool:
+    """Whether every file is there, of its type and as long as it should be."""
+    wanted = {**dict.fromkeys(LINE_TYPES, lines), **dict.fromkeys(RUN_TYPES, runs)}
+    types = {**LINE_TYPES, **RUN_TYPES}
+    return all(verifies(folder / f"{n}.npy", types[n], rows) for n, rows in wanted.items())
 
 
 def runs_of(intake: Intake) -> Iterator[tuple[NDArray[np.uint64], NDArray[np.uint64]]]:

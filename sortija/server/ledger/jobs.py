@@ -18,6 +18,7 @@ from sortija.server.ledger.others import OTHERS
 from sortija.server.ledger.reading import read_log, read_members
 from sortija.server.studies.actions import record
 from sortija.server.studies.models import Study
+from sortija.server.studies.tokens import new_token
 
 __all__: list[str] = []
 
@@ -80,6 +81,8 @@ def order(job: Job, running: Running) -> None:
 def _read(job: Job, running: Running, intake: Intake) -> None:
     """Lines and the word that they count commit together: a killed worker leaves neither."""
     with transaction.atomic():
+        # What an attempt that died left in files is nobody's: this one may number cards otherwise.
+        intake.token = new_token()
         if intake.role == Intake.LOG:
             assert not Line.objects.filter(intake=intake).exists()
             intake.report = read_log(intake, running.progress)
@@ -90,7 +93,7 @@ def _read(job: Job, running: Running, intake: Intake) -> None:
         if intake.replaces_id:
             Intake.objects.filter(pk=intake.replaces_id).update(state=Intake.TAKEN_BACK)
         intake.state, intake.counted_at = Intake.COUNTED, timezone.now()
-        intake.save(update_fields=["report", "state", "counted_at", "scale"])
+        intake.save(update_fields=["report", "state", "counted_at", "scale", "token"])
         follow_files(intake.study_id)
         intake.study.refresh_from_db(fields=["scale"])
         record(

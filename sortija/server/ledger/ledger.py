@@ -93,7 +93,7 @@ class Ledger:
 
     @property
     def folder(self) -> Path:
-        return settings.COLUMN_FILES / f"log-{self.study.pk}-{self.stamp[:20]}"
+        return settings.COLUMN_FILES / f"log-{self.stamp[:32]}"
 
     @property
     def made_from(self) -> str:
@@ -150,20 +150,16 @@ def _stamp(study: Study, intakes: tuple[Intake, ...], choices: Choices, owners: 
     files = [
         [
             i.pk,
-            i.original.sha256,
-            i.mapping,
-            i.received_on.isoformat(),
+            i.token,
             i.overlap,
-            i.heads.sha256 if i.heads else "",
         ]
         for i in intakes
     ]
     return fingerprint(
         "log",
         LOG_VERSION,
-        study.pk,
+        study.token,
         study.scale,
-        study.currency,
         choices.marks,
         files,
         owners.stamp,

@@ -194,7 +194,6 @@ def _rows(ledger: Ledger, places: NDArray[np.int64]) -> list[LineRow]:
         intake__in={k[0] for k in keys}, line__in=[k[1] for k in keys]
     ):
         unread.setdefault((cell.intake_id, cell.line), {})[cell.role] = cell.text
-    widen = {i.pk: 10 ** (study.scale - i.scale) for i in ledger.intakes}
     out = []
     for key, place in zip(keys, places, strict=True):
         row, bits = found[key], int(lines.log.bits[place])
@@ -213,7 +212,7 @@ def _rows(ledger: Ledger, places: NDArray[np.int64]) -> list[LineRow]:
                 item=items.get(row.item, ""),
                 department=names["department"][row.department],
                 quantity=row.quantity / 1000,
-                money=row.money * widen[key[0]],
+                money=int(lines.log.money[place]),
                 kind=KINDS[row.kind],
                 reasons=[rule.key for rule in ledger.rules if rule.bit & bits],
                 unread=unread.get(key, {}),

@@ -7,6 +7,7 @@ from django.db import models
 
 from sortija.core.ledger.lines import NO_COST
 from sortija.server.studies.models import Study
+from sortija.server.studies.tokens import LENGTH, new_token
 
 __all__ = [
     "Area",
@@ -69,6 +70,8 @@ class Intake(models.Model):
     heads_by = models.JSONField(default=list)
     #: Decimals of a log's money as its lines are stored; the study's are the most that count.
     scale = models.PositiveSmallIntegerField(default=2)
+    #: Names what was read from it in files; each reading gets another.
+    token = models.CharField(max_length=LENGTH, default=new_token, editable=False)
     revision = models.PositiveIntegerField(default=1)
     made_at = models.DateTimeField(auto_now_add=True)
     counted_at = models.DateTimeField(null=True)

@@ -42,7 +42,7 @@ def read_responses(intake: Intake, progress: Progress) -> dict[str, Any]:
         raise JobError("The file has a head but no rows. Export it again.")
     add_cards(study, cards.texts, known)
     population = Population.objects.get(study=study, name="customers")
-    stamp = fingerprint("offers", intake.original.sha256, intake.mapping, intake.pk)
+    stamp = fingerprint("offers", intake.token)
     columns: list[tuple[Any, Any]] = [
         (column, {"type": "offer", "label": column.name}) for column in reader.columns(len(cards))
     ]

@@ -31,7 +31,6 @@ from sortija.server.ledger.files import (
     LINE_TYPES,
     RUN_TYPES,
     LineWriter,
-    forget_lines,
     lines_folder,
     write_runs,
 )
@@ -163,8 +162,6 @@ def _read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
                 batch.channel, batch.kind,
             ]  # fmt: skip
 
-    # A retry may number cards otherwise than the attempt that died, whose files then mislead.
-    forget_lines(intake)
     with transaction.atomic(), whole_folder(lines_folder(intake)) as aside:
         lines, runs = LineWriter(aside, LINE_TYPES), LineWriter(aside, RUN_TYPES)
         part = begin_part(Line, "intake_id", intake.pk)
@@ -257,7 +254,7 @@ def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
         add_cards(study, cards.texts, known)
         _store_addresses(study, mail)
         population = Population.objects.get(study=study, name="customers")
-        stamp = fingerprint("traits", intake.original.sha256, intake.mapping, intake.pk)
+        stamp = fingerprint("traits", intake.token)
         columns: list[tuple[table.Column, Any]] = [
             (keeper.column(customer, len(cards)), {"type": keeper.kind, "label": keeper.name})
             for keeper in keepers.values()

@@ -26,6 +26,7 @@ __all__ = [
     "fresh_column",
     "put_aside",
     "read_column",
+    "verifies",
     "whole_folder",
     "write_column",
     "write_columns",
@@ -134,29 +135,66 @@ def read_column(row: Column) -> table.Column:
     folder = _folder(row)
     if not (folder / "values.npy").exists():
         _rebuild(row, folder)
-    values, reasons = _opened(folder)
+    try:
+        values, reasons = _opened(folder, _type_of(row), row.size)
+    except _NotWhole:
+        shutil.rmtree(folder, ignore_errors=True)
+        _rebuild(row, folder)
+        values, reasons = _opened(folder, _type_of(row), row.size)
     return table.Column(row.name, kind, values, row.unit, tuple(row.details["levels"]), reasons)
 
 
+class _NotWhole(Exception):
+    """Files of a column that cannot be gone by."""
+
+
 @lru_cache(maxsize=256)
-def _opened(folder: Path) -> tuple[NDArray[Any], NDArray[np.uint8] | None]:
+def _opened(folder: Path, kind: str, rows: int) -> tuple[NDArray[Any], NDArray[np.uint8] | None]:
     """A column's files, mapped once: every page that is mapped anew costs as much as reading it.
 
     A folder's files never change; one that was removed and made anew holds the same.
+
+    Raises
+    ------
+    _NotWhole
+        They are missing or damaged.
     """
+    given = (folder / "reasons.npy").exists()
+    if not verifies(folder / "values.npy", kind, rows) or (
+        given and not verifies(folder / "reasons.npy", "u1", rows)
+    ):
+        raise _NotWhole
     values = np.load(folder / "values.npy", mmap_mode="r").view(np.ndarray)
-    if not (folder / "reasons.npy").exists():
+    if not given:
         return values, None
     return values, np.load(folder / "reasons.npy", mmap_mode="r").view(np.ndarray)
 
 
 def _folder(row: Column) -> Path:
-    folder: Path = settings.COLUMN_FILES / f"column-{row.pk}-{row.fingerprint[:16]}"
+    folder: Path = settings.COLUMN_FILES / f"column-{row.token}"
     return folder
 
 
+def _type_of(row: Column) -> str:
+    return "<f8" if row.kind == "number" else "<i4"
+
+
+def verifies(path: Path, kind: str, rows: int) -> bool:
+    """Whether a file is a whole array of ``rows`` values of this type."""
+    try:
+        with path.open("rb") as file:
+            np.lib.format.read_magic(file)
+            shape, _, found = np.lib.format.read_array_header_1_0(file)
+            begin = file.tell()
+            size = file.seek(0, 2) - begin
+    except (OSError, ValueError):
+        return False
+    wanted = np.dtype(kind)
+    return shape == (rows,) and found == wanted and size == rows * wanted.itemsize
+
+
 def _rebuild(row: Column, folder: Path) -> None:
-    values = np.empty(row.size, "<f8" if row.kind == "number" else "<i4")
+    values = np.empty(row.size, _type_of(row))
     reasons = np.zeros(row.size, np.uint8)
     given = False
     for chunk in row.chunks.order_by("number").iterator():

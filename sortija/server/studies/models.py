@@ -7,13 +7,16 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
+from sortija.server.studies.tokens import LENGTH, new_token
+
 __all__ = ["Column", "ColumnChunk", "HistoryEntry", "Membership", "Population", "Setting", "Study"]
 
 
 class Study(models.Model):
     """One body of work on one business's customers.
 
-    ``scale``: decimals of money; ``revision`` rises with every change anyone makes.
+    ``scale``: decimals of money; ``revision`` rises with every change anyone makes; ``token``
+    names it in files and in what things were made from.
     """
 
     name = models.CharField(max_length=120)
@@ -23,6 +26,7 @@ class Study(models.Model):
     revision = models.PositiveBigIntegerField(default=1)
     made_at = models.DateTimeField(auto_now_add=True)
     binned_at = models.DateTimeField(null=True)
+    token = models.CharField(max_length=LENGTH, default=new_token, editable=False)
 
 
 class Membership(models.Model):
@@ -88,7 +92,7 @@ class Column(models.Model):
     """One value a row of a population, at one version of it, for one window or date.
 
     ``fingerprint`` says what a made column was made from. ``details``: levels of a category,
-    definition, role in files.
+    definition, role in files. ``token`` names its file on each machine.
     """
 
     population = models.ForeignKey(Population, on_delete=models.CASCADE, related_name="columns")
@@ -101,6 +105,7 @@ class Column(models.Model):
     fingerprint = models.CharField(max_length=64)
     size = models.PositiveIntegerField()
     made_at = models.DateTimeField(auto_now_add=True)
+    token = models.CharField(max_length=LENGTH, default=new_token, editable=False)
 
     class Meta:
         constraints = [

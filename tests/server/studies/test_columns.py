@@ -1,5 +1,6 @@
 """Columns survive PostgreSQL and the loss of their files."""
 
+import os
 import shutil
 
 import numpy as np
@@ -37,6 +38,25 @@ class Columns(ServerCase):
             np.testing.assert_array_equal(column.values, values)
             np.testing.assert_array_equal(column.reasons, reasons)
             shutil.rmtree(settings.COLUMN_FILES)
+
+    def test_damaged_files_are_made_anew(self):
+        population = Population.objects.get(study=self.study)
+        values = np.arange(1000.0)
+        reasons = np.zeros(1000, np.uint8)
+        for number, damage in enumerate((
+            lambda folder: (folder / "values.npy").write_bytes(b""),
+            lambda folder: (folder / "values.npy").write_bytes(b"\x93NUMPY\x01\x00rubbish"),
+            lambda folder: os.truncate(folder / "values.npy", 4000),
+            lambda folder: np.save(folder / "values.npy", np.arange(999.0)),
+            lambda folder: np.save(folder / "values.npy", np.arange(1000)),
+            lambda folder: np.save(folder / "reasons.npy", np.zeros(7, np.uint8)),
+        )):  # fmt: skip
+            column = Column("x", "number", values, "", (), reasons)
+            row = write_column(population, column, str(number), "f" * 64)
+            (folder,) = settings.COLUMN_FILES.glob(f"column-{row.token}")
+            damage(folder)
+            self.assertEqual(read_column(row).values.tolist(), values.tolist(), number)
+            self.assertEqual(read_column(row).reasons.tolist(), reasons.tolist(), number)
 
     def test_the_same_making_is_kept_once(self):
         population = Population.objects.get(study=self.study)
