@@ -20,7 +20,8 @@ __all__ = ["assemble"]
 _COLUMNS = {
     "receipt": np.uint64, "content": np.uint64, "card": np.int32, "day": np.int32,
     "money": np.int64, "quantity": np.int64, "cost": np.int64, "kind": np.int8, "bits": np.int32,
-    "item": np.int32, "department": np.int16, "site": np.int16, "channel": np.int16,
+    "item": np.int32, "second": np.int32, "department": np.int16, "site": np.int16,
+    "channel": np.int16,
 }  # fmt: skip
 
 
@@ -69,7 +70,7 @@ def assemble(
     for name, values in settled.items():
         if values.base is not lines[name]:
             lines[name][:named] = values
-    del lines["item"]
+    del lines["item"], lines["second"]
     return Log(start=start, **lines)
 
 

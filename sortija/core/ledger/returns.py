@@ -18,6 +18,7 @@ NO_SALE = -1
 LOOK_BACK = 64
 #: Lines that it looks back over for them.
 LOOK_LINES = 100_000
+_DAY = 86_400
 #: Lines that sell nothing, bring no goods, or do not count by themselves.
 _OUT = sum(
     BIT[key]
@@ -27,22 +28,42 @@ _OUT = sum(
 
 
 @numba.njit(nogil=True, cache=True)
+def _in_time(first: int, last: int, day: Any, second: Any, kind: Any) -> tuple[Any, Any]:
+    """A customer's lines in order of time, and the time of each.
+
+    A sale without a time of day comes first in its day and a return without one last, so that
+    what is bought and brought back on one day meets.
+    """
+    when = np.empty(last - first, np.int64)
+    for i in range(last - first):
+        line = first + i
+        late = kind[line] == 1 and second[line] == 0
+        when[i] = np.int64(day[line]) * _DAY + (_DAY - 1 if late else second[line])
+    order = np.argsort(when, kind="mergesort")
+    return order + first, when[order]
+
+
+@numba.njit(nogil=True, cache=True)
 def _find(
-    line: Any, first: Any, receipt: Any, item: Any, quantity: Any, money: Any, left: Any
+    line: Any, order: Any, end: int, receipt: Any, item: Any, quantity: Any, money: Any, left: Any
 ) -> int:
     """The best of the latest sales of this item: same receipt, then same size, then any."""
     wanted = abs(quantity[line])
     whole, part, seen = -1, -1, 0
-    for sale in range(line - 1, max(first, line - LOOK_LINES) - 1, -1):
+    for at in range(end - 1, max(0, end - LOOK_LINES) - 1, -1):
+        sale = order[at]
         if left[sale] <= 0 or item[sale] != item[line]:
             continue
+        same = receipt[sale] == receipt[line]
+        if same and sale > line:
+            continue  # on one receipt what is brought back stands before what is taken instead
         seen += 1
         if seen > LOOK_BACK:
             break
         alike = item[line] >= 0 or money[sale] == abs(money[line])
         if left[sale] < wanted or not (alike or money[sale] > abs(money[line])):
             continue
-        if receipt[sale] == receipt[line]:
+        if same:
             return int(sale)
         if whole < 0 and alike and quantity[sale] == wanted and left[sale] == wanted:
             whole = sale
@@ -53,20 +74,33 @@ def _find(
 
 @numba.njit(nogil=True, cache=True)
 def _match(
-    start: Any, receipt: Any, item: Any, quantity: Any, money: Any, kind: Any, bits: Any, out: Any,
-    left: Any,
+    start: Any, day: Any, second: Any, receipt: Any, item: Any, quantity: Any, money: Any,
+    kind: Any, bits: Any, out: Any, left: Any,
 ) -> None:  # fmt: skip
     for c in range(len(start) - 1):
+        some = False
         for line in range(start[c], start[c + 1]):
-            if bits[line] & _OUT:
-                continue
-            if kind[line] == 0 and quantity[line] > 0:
+            some = some or (kind[line] == 1 and (bits[line] & _OUT) == 0)
+            if not some and kind[line] == 0 and quantity[line] > 0 and (bits[line] & _OUT) == 0:
                 left[line] = quantity[line]
-            elif kind[line] == 1:
-                sale = _find(line, start[c], receipt, item, quantity, money, left)
-                if sale >= 0:
-                    out[line] = sale
-                    left[sale] -= abs(quantity[line])
+        if not some:
+            continue
+        order, when = _in_time(start[c], start[c + 1], day, second, kind)
+        begin = 0
+        while begin < len(order):
+            end = begin
+            while end < len(order) and when[end] == when[begin]:
+                line = order[end]
+                if kind[line] == 0 and quantity[line] > 0 and (bits[line] & _OUT) == 0:
+                    left[line] = quantity[line]
+                end += 1
+            for line in order[begin:end]:
+                if kind[line] == 1 and (bits[line] & _OUT) == 0:
+                    sale = _find(line, order, end, receipt, item, quantity, money, left)
+                    if sale >= 0:
+                        out[line] = sale
+                        left[sale] -= abs(quantity[line])
+            begin = end
 
 
 @numba.njit(nogil=True, cache=True)
@@ -99,22 +133,24 @@ def _mark(
 
 
 def match_returns(
-    start: NDArray[np.int64], receipt: NDArray[np.uint64], item: NDArray[np.int32],
-    quantity: NDArray[np.int64], money: NDArray[np.int64], kind: NDArray[np.int8],
-    bits: NDArray[np.int32],
+    start: NDArray[np.int64], day: NDArray[np.int32], second: NDArray[np.int32],
+    receipt: NDArray[np.uint64], item: NDArray[np.int32], quantity: NDArray[np.int64],
+    money: NDArray[np.int64], kind: NDArray[np.int8], bits: NDArray[np.int32],
 ) -> tuple[NDArray[np.int64], NDArray[np.int64]]:  # fmt: skip
     """For each return the sale that it takes back.
 
     A return looks among the earlier sales of the same customer and item that have enough pieces
-    left: the same receipt first, then the latest of the same quantity, then the latest. Where the
-    log names no items, an amount not below the return's takes the place of the item.
+    left: the same receipt first, then the latest of the same quantity, then the latest. Of one
+    day, the time of day tells what is earlier; where there is none (second 0), sales are. Where
+    the log names no items, an amount not below the return's takes the place of the item.
 
     Parameters
     ----------
     start : (customers + 1,) int64
         Customer *c* owns lines ``start[c]`` to ``start[c + 1]``, in order of day and receipt.
-    receipt, item, quantity, money, kind, bits : (n,)
-        As in :class:`~sortija.core.ledger.log.Log`; ``item`` −1 where none is named.
+    day, second, receipt, item, quantity, money, kind, bits : (n,)
+        As in :class:`~sortija.core.ledger.log.Log`; ``item`` −1 where none is named, ``second``
+        of the day, 0 where the file tells no time.
 
     Returns
     -------
@@ -124,7 +160,7 @@ def match_returns(
         Thousandths of pieces of each sale line that nobody brought back; −1 for other lines.
     """
     sale, left = np.full(len(receipt), NO_SALE, np.int64), np.full(len(receipt), -1, np.int64)
-    _match(start, receipt, item, quantity, money, kind, bits, sale, left)
+    _match(start, day, second, receipt, item, quantity, money, kind, bits, sale, left)
     return sale, left
 
 
@@ -147,13 +183,13 @@ def settle_returns(
     Parameters
     ----------
     lines
-        Columns of a log by name, ordered as ``start`` says; ``item`` among them.
+        Columns of a log by name, ordered as ``start`` says; ``item`` and ``second`` among them.
     on_sale_day : bool
         Whether a return with a sale is told on the day and receipt of that sale.
     """
     sale, left = match_returns(
-        start, lines["receipt"], lines["item"], lines["quantity"], lines["money"], lines["kind"],
-        lines["bits"],
+        start, lines["day"], lines["second"], lines["receipt"], lines["item"], lines["quantity"],
+        lines["money"], lines["kind"], lines["bits"],
     )  # fmt: skip
     bits = return_bits(
         start, lines["day"], lines["receipt"], lines["kind"], lines["bits"], sale, left

@@ -33,7 +33,7 @@ from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Ledger", "Lines", "ledger_of", "texts"]
 
-LOG_VERSION = 4
+LOG_VERSION = 5
 
 
 @dataclass(frozen=True)

@@ -86,8 +86,8 @@ def _returns(lines: Lines, customer: int, mine: NDArray[np.int64]) -> list[Retur
     first, last = int(log.start[customer]), int(log.start[customer + 1])
     block = slice(first, last)
     sale, _ = match_returns(
-        np.array([0, last - first]), log.receipt[block], lines.item[block], log.quantity[block],
-        log.money[block], log.kind[block], log.bits[block],
+        np.array([0, last - first]), log.day[block], lines.second[block], log.receipt[block],
+        lines.item[block], log.quantity[block], log.money[block], log.kind[block], log.bits[block],
     )  # fmt: skip
     here = set((mine - first).tolist())
     out = []
