@@ -5,7 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-__all__ = ["FAMILIES", "MEASURES", "SEASONS", "WEEKDAYS", "Measure", "Role", "describe_share"]
+__all__ = [
+    "AGEING",
+    "FAMILIES",
+    "MEASURES",
+    "SEASONS",
+    "WEEKDAYS",
+    "Measure",
+    "Role",
+    "describe_share",
+]
 
 Role = Literal["shapes", "describes", "out"]
 #: What measures are told under, in this order.
@@ -20,7 +29,8 @@ class Measure:
     """``role`` is what is proposed; ``higher_is_better`` sets the direction of its bands.
 
     ``whole``: values are whole numbers. ``by_definition``: it is missing for whoever it does not
-    apply to, so that a fill would make something up.
+    apply to, so that a fill would make something up. ``because``: why the role is proposed, where
+    that is not plain.
     """
 
     name: str
@@ -32,7 +42,14 @@ class Measure:
     family: str = "visits"
     whole: bool = False
     by_definition: bool = False
+    because: str = ""
 
+
+#: Why what counts from a fixed day on is only described.
+AGEING = (
+    "It grows by itself: by the next date everybody has more of it. If it shaped groups, customers "
+    "would change groups by waiting."
+)
 
 MEASURES = {
     m.name: m
@@ -50,7 +67,7 @@ MEASURES = {
                 "Days from joining, or from the first purchase ever, to the end of the window. "
                 "At least so long where the first purchase lies within 90 days of the log's "
                 "start and no joining date is known.",
-                "shapes", whole=True),
+                whole=True, because=AGEING),
         Measure("monetary", "Spend", "money", "Sales less returns in the window.", "shapes",
                 family="money"),
         Measure("margin", "Gross margin", "money",

@@ -38,7 +38,7 @@ __all__ = [
     "last_day_of",
 ]
 
-VERSION = 2
+VERSION = 3
 SHORTEST_GAP = 14.0
 #: A first purchase so soon after the log begins may not be the customer's first at all.
 UNSURE_DAYS = 90

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from typing import cast, get_args
+
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.crossings.views import CrossingsPage, WhyPage, crossings_page, why_page
+from sortija.server.crossings.views import By, CrossingsPage, WhyPage, crossings_page, why_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, reply
 from sortija.server.studies.problems import Problem
@@ -17,17 +19,29 @@ from sortija.server.studies.windows import window_from
 __all__ = ["urls"]
 
 
+BY = OpenApiParameter("by", str, enum=["year", "quarter"], description="what lies between dates")
+
+
+def _by(request: Request) -> By:
+    asked = request.query_params.get("by", "year")
+    if asked not in get_args(By):
+        raise Problem("Dates lie a year or a quarter apart.")
+    return cast(By, asked)
+
+
 class CrossingsView(APIView):
-    @extend_schema(parameters=WINDOW, responses=CrossingsPage)
+    @extend_schema(parameters=[*WINDOW, BY], responses=CrossingsPage)
     def get(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study)
-        return reply(crossings_page(found, window_from(request, default_window(found))))
+        window = window_from(request, default_window(found))
+        return reply(crossings_page(found, window, _by(request)))
 
 
 class WhyView(APIView):
     @extend_schema(
         parameters=[
             *WINDOW,
+            BY,
             OpenApiParameter("step", int, required=True, description="from 0, oldest first"),
             OpenApiParameter("origin", int, required=True, description="state, from 0"),
             OpenApiParameter("target", int, required=True, description="state, from 0"),
@@ -40,7 +54,7 @@ class WhyView(APIView):
         asked = [request.query_params.get(name, "") for name in ("step", "origin", "target")]
         if window is None or not all(value.isdigit() for value in asked):
             raise Problem("step, origin and target are whole numbers from 0.")
-        return reply(why_page(found, window, *(int(value) for value in asked)))
+        return reply(why_page(found, window, _by(request), *map(int, asked)))
 
 
 def urls() -> list[tuple[str, type[APIView]]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date
 from functools import lru_cache
 from itertools import pairwise
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +20,7 @@ from sortija.server.groups.inputs import table_for
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.placed import ByLadder, PlacedAt, frozen, placed_at, placed_from
 from sortija.server.groups.views import Adopted, adopted_body
+from sortija.server.ledger.coverage import covered
 from sortija.server.lens.fields import Field, field_kind
 from sortija.server.measures.made import Made, standing
 from sortija.server.scores.scored import scored_by
@@ -29,9 +31,11 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import Fact, station
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["CrossingsPage", "WhyPage", "crossings_page", "why_page"]
+__all__ = ["By", "CrossingsPage", "WhyPage", "crossings_page", "why_page"]
 
-DATES = 4
+#: Quarter ends that are looked at, the last one in view.
+QUARTERS = 4
+By = Literal["year", "quarter"]
 
 
 class SegmentKey(BaseModel):
@@ -43,14 +47,22 @@ class SegmentKey(BaseModel):
 
 
 class DateRow(BaseModel):
-    """How many customers are in each state at one date."""
+    """How many customers are in each state at one date.
+
+    ``covered``: what the log has of its window; where that is not empty, the date counts in no
+    matrix and has no counts.
+    """
 
     to: str
     counts: list[int]
+    covered: str
 
 
 class StepTable(BaseModel):
-    """One step from date to date; matrices by state, border moves among the customers."""
+    """One step from date to date; matrices by state, border moves among the customers.
+
+    ``overlap``: months that both windows share.
+    """
 
     from_to: str
     to: str
@@ -62,6 +74,8 @@ class StepTable(BaseModel):
 
 
 class CrossingsPage(BaseModel):
+    """``by``: what lies between two dates; ``lacks``: why there is no step to look at."""
+
     status: Status
     made_from: str
     adopted: Adopted | None
@@ -69,6 +83,8 @@ class CrossingsPage(BaseModel):
     dates: list[DateRow]
     steps: list[StepTable]
     back: str
+    by: By
+    lacks: str
 
 
 class WhyRow(BaseModel):
@@ -98,12 +114,31 @@ class WhyPage(BaseModel):
     words: str
 
 
-def windows_of(window: WindowInView) -> list[WindowInView]:
-    """The dates placed: four quarter ends up to the window in view, each looking back as far."""
+def windows_of(window: WindowInView, by: By) -> list[WindowInView]:
+    """The dates placed, each looking back as far: the same season a year before and the window in
+    view, or four quarter ends."""
     last = (window.to.year, window.to.month, window.to.day)
-    # From a given day on, windows of several dates would not be alike: a year each, then.
-    back = "12" if window.since else window.back
-    return [WindowInView(date(*d), back) for d in quarter_ends(last, DATES)]
+    ends = quarter_ends(last, QUARTERS if by == "quarter" else 5)
+    ends = ends if by == "quarter" else [ends[0], ends[-1]]
+    # Windows that begin on one day, or with the log, would grow from date to date: a year each.
+    back = window.back if window.months else "12"
+    return [WindowInView(date(*d), back) for d in ends]
+
+
+def _whole_windows(study: Study, window: WindowInView, by: By) -> list[WindowInView]:
+    """Those dates whose windows the log covers whole; others are compared with nothing."""
+    return [each for each in windows_of(window, by) if not covered(study, each)]
+
+
+def _lacks(study: Study, windows: list[WindowInView]) -> str:
+    """Why there are no two dates to compare."""
+    told = [(each, words) for each in windows if (words := covered(study, each))]
+    each, words = told[0]
+    return (
+        f"A crossing needs two windows that the log covers whole. Of the window to "
+        f"{each.to:%d %b %Y} {words}. Look back over fewer months, choose another step, or bring "
+        "in an older log."
+    )
 
 
 def _money(made: Made) -> NDArray[np.int64]:
@@ -159,29 +194,46 @@ def _states(yardstick: Yardstick) -> list[SegmentKey]:
     return segments + others
 
 
-def _nothing(status: Status, adopted: Adopted | None) -> CrossingsPage:
+def _nothing(status: Status, adopted: Adopted | None, by: By) -> CrossingsPage:
     return CrossingsPage(
-        status=status, made_from="", adopted=adopted, states=[], dates=[], steps=[], back=""
+        status=status,
+        made_from="",
+        adopted=adopted,
+        states=[],
+        dates=[],
+        steps=[],
+        back="",
+        by=by,
+        lacks="",
     )
 
 
-def crossings_page(study: Study, window: WindowInView | None) -> CrossingsPage:
+def crossings_page(study: Study, window: WindowInView | None, by: By = "year") -> CrossingsPage:
     """The whole station in one answer; dates are placed by the frozen yardstick."""
     yardstick, adopted = yardstick_of(study), adopted_body(study)
     if yardstick is None or window is None:
         words = "Crossings are counted between segments. Adopt groups first."
-        return _nothing(Status(state="empty", words=words), adopted)
+        return _nothing(Status(state="empty", words=words), adopted, by)
+    windows, whole = windows_of(window, by), _whole_windows(study, window, by)
+    if len(whole) < 2:
+        page = _nothing(Status(state="whole"), adopted, by)
+        page.dates = [
+            DateRow(to=w.to.isoformat(), counts=[], covered=covered(study, w)) for w in windows
+        ]
+        page.lacks = _lacks(study, windows)
+        return page
     placed: list[PlacedAt] = []
     waits: list[Status] = []
-    for at in (standing(study, each) for each in windows_of(window)):
+    for at in (standing(study, each) for each in whole):
         waits += [at.status] if at.status else []
         if at.made is None:
             empty = Status(state="empty", words="The log was taken back. Bring it in again.")
-            return _nothing(at.status or empty, adopted)
+            return _nothing(at.status or empty, adopted, by)
         placed.append(placed_from(study, yardstick, at.made))
     if len({p.made.size for p in placed}) > 1:  # customers came between two makings
-        return _nothing(waits[0], adopted)
+        return _nothing(waits[0], adopted, by)
     k = placed[0].placement.k
+    counts = {p.window: np.bincount(p.placement.state, minlength=k + 3).tolist() for p in placed}
     steps = []
     for before, after in pairwise(placed):
         found = _crossed(_keyed(before, after))
@@ -200,21 +252,24 @@ def crossings_page(study: Study, window: WindowInView | None) -> CrossingsPage:
         states=_states(yardstick),
         dates=[
             DateRow(
-                to=p.window.to.isoformat(),
-                counts=np.bincount(p.placement.state, minlength=k + 3).tolist(),
+                to=each.to.isoformat(), counts=counts.get(each, []), covered=covered(study, each)
             )
-            for p in placed
+            for each in windows
         ],
         steps=steps,
-        back=window.back,
+        back=whole[0].back,
+        by=by,
+        lacks="",
     )
 
 
-def _pair(study: Study, window: WindowInView, step: int) -> tuple[Yardstick, PlacedAt, PlacedAt]:
-    yardstick = yardstick_of(study)
-    if yardstick is None or not 0 <= step < DATES - 1:
+def _pair(
+    study: Study, window: WindowInView, by: By, step: int
+) -> tuple[Yardstick, PlacedAt, PlacedAt]:
+    yardstick, whole = yardstick_of(study), _whole_windows(study, window, by)
+    if yardstick is None or not 0 <= step < len(whole) - 1:
         raise Problem("There is no such step between two dates.", 404)
-    before, after = windows_of(window)[step : step + 2]
+    before, after = whole[step : step + 2]
     first, second = standing(study, before).made, standing(study, after).made
     if first is None or second is None or first.size != second.size:
         raise Problem("These dates are still being placed. Try again in a moment.", 503)
@@ -225,9 +280,11 @@ def _pair(study: Study, window: WindowInView, step: int) -> tuple[Yardstick, Pla
     )
 
 
-def why_page(study: Study, window: WindowInView, step: int, origin: int, target: int) -> WhyPage:
+def why_page(
+    study: Study, window: WindowInView, by: By, step: int, origin: int, target: int
+) -> WhyPage:
     """Why customers crossed from state ``origin`` to ``target`` in one step."""
-    yardstick, before, after = _pair(study, window, step)
+    yardstick, before, after = _pair(study, window, by, step)
     k = before.placement.k
     if not (0 <= origin < k + 3 and 0 <= target < k + 3):
         raise Problem("There is no such crossing.", 404)
@@ -236,7 +293,8 @@ def why_page(study: Study, window: WindowInView, step: int, origin: int, target:
     rows: list[WhyRow] = []
     kind = "means"
     between = origin < k and target < k and origin != target and bool(who.any())
-    if between:
+    single = int(who.sum()) == 1 and bool(hair.any())  # shares of next to nothing say nothing
+    if between and not single:
         rows = _shares(yardstick, before, after, who, origin, target)
         kind = "shares" if any(row.share for row in rows) else "means"
     elif who.any() and origin < k and target == k + 1:
@@ -252,8 +310,14 @@ def why_page(study: Study, window: WindowInView, step: int, origin: int, target:
         money_before=int(_money(before.made)[who].sum()),
         money_after=int(_money(after.made)[who].sum()),
         rows=rows,
-        words="" if who.any() else "Nobody crossed here.",
+        words=_word_of(int(who.sum()), single),
     )
+
+
+def _word_of(customers: int, single: bool) -> str:
+    if not customers:
+        return "Nobody crossed here."
+    return "One customer, by a hair: what moved it can hardly be told." if single else ""
 
 
 def _mean(made: Made, name: str, who: NDArray[np.bool_]) -> float | None:
@@ -333,7 +397,7 @@ def _crossing_field(study: Study, window: WindowInView, name: str) -> Field | No
     """``crossing:2026-03-31>2026-06-30``: its levels are ``1>4``, states from 1 on."""
     first, _, second = name.partition(">")
     try:
-        back = "12" if window.since else window.back
+        back = window.back if window.months else "12"
         pair = [WindowInView(date.fromisoformat(day), back) for day in (first, second)]
     except ValueError:
         return None
@@ -351,7 +415,8 @@ def _crossing_field(study: Study, window: WindowInView, name: str) -> Field | No
     labels = tuple(f"{names[int(v) // width]} → {names[int(v) % width]}" for v in there)
     column = Column(name, "category", (codes + 1).astype(np.int32), "", levels)
     stamp = f"{before.stamp}:{after.stamp}"
-    return Field(f"crossing:{name}", "Crossing", "", column, stamp, labels)
+    lacking = next((words for each in pair if (words := covered(study, each))), "")
+    return Field(f"crossing:{name}", "Crossing", "", column, stamp, labels, covered=lacking)
 
 
 @station("crossings", 6, "Crossings")
@@ -359,5 +424,5 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     yardstick = yardstick_of(study)
     if yardstick is None or window is None:
         return Fact("not yet", "needs groups")
-    words = f"{DATES} quarter ends, {yardstick.k} segments"
+    words = f"{yardstick.k} segments, a year apart"
     return standing(study, window).fact(words)

@@ -9,6 +9,7 @@ class LedgerConfig(AppConfig):
         from sortija.server.ledger import (  # noqa: F401 - they register
             actions,
             clauses,
+            coverage,
             intakes,
             jobs,
             traits,

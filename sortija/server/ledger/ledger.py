@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import BIT, Rule
+from sortija.core.measures.coverage import Reach, reach_of
 from sortija.core.measures.window import EPOCH
 from sortija.core.progress import Progress, silent
 from sortija.server.ledger.build import CUBE_FIELDS, CUBES, ORDERED, build_log, texts
@@ -125,6 +126,12 @@ class Ledger:
         """The oldest day that counts, since 1970-01-01; −1 without any."""
         days, _, _ = self.lines().cubes["day"].by_key(self.mask)
         return int(days[days >= 0].min(initial=30_000)) if (days >= 0).any() else -1
+
+    def reach(self) -> Reach | None:
+        """From when to when the lines that count tell."""
+        days, lines, _ = self.lines().cubes["day"].by_key(self.mask | BIT["future"])
+        dated = days >= 0
+        return reach_of(days[dated], lines[dated])
 
     def default_window(self) -> WindowInView | None:
         last = self.last_day()

@@ -17,6 +17,7 @@ from sortija.server.lens.models import Lens
 from sortija.server.studies.models import Study
 from sortija.server.studies.once import reading
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.stations import coverage
 from sortija.server.studies.windows import WindowInView, read_window
 
 __all__ = ["LensAnswer", "evaluate", "kept_clauses", "selection_of"]
@@ -57,7 +58,8 @@ class Widest(BaseModel):
 class LensAnswer(BaseModel):
     """A screen's figures. ``ready`` false: measures of this window are still being made.
 
-    ``labels``: what the fields of its clauses are called.
+    ``labels``: what the fields of its clauses are called; ``covered``: for the clauses whose time
+    the log does not cover whole, what it has of it.
     """
 
     ready: bool
@@ -69,6 +71,7 @@ class LensAnswer(BaseModel):
     widest: Widest | None
     made_from: str
     labels: dict[str, str]
+    covered: dict[str, str]
 
 
 def _window_of(written: str, view: WindowInView) -> WindowInView:
@@ -167,7 +170,7 @@ def _not_ready(name: str) -> LensAnswer:
     nobody = Total(customers=0, money=0)
     return LensAnswer(
         ready=False, digest=name, everyone=nobody, lens=nobody, charts=[], preview=None,
-        widest=None, made_from="", labels={},
+        widest=None, made_from="", labels={}, covered={},
     )  # fmt: skip
 
 
@@ -180,6 +183,12 @@ def _answer(
     if preview is not None:
         others = [c for c in clauses if (c.field, c.window) != (preview.field, preview.window)]
         tried = _total(selection_of(study, window, [*others, preview], base).lens)
+    fields = {c.field: field(study, _window_of(c.window, window), c.field) for c in clauses}
+    covered = {
+        c.field: (coverage(study, _window_of(c.window, window)) if c.window else "")
+        or fields[c.field].covered
+        for c in clauses
+    }
     return LensAnswer(
         ready=True,
         digest=name,
@@ -189,9 +198,8 @@ def _answer(
         preview=tried,
         widest=_widest(selection, base) if not selection.lens.customers else None,
         made_from=base.made_from,
-        labels={
-            c.field: field(study, _window_of(c.window, window), c.field).label for c in clauses
-        },
+        labels={key: found.label for key, found in fields.items()},
+        covered={key: words for key, words in covered.items() if words},
     )
 
 

@@ -37,7 +37,8 @@ class Field:
     """A column that clauses and charts can speak of; ``stamp`` names its very values.
 
     ``labels``: what people read for each level, where that differs from the level itself;
-    ``definition``: how the values come about, in words.
+    ``definition``: how the values come about, in words; ``covered``: what the log has of the time
+    it speaks of besides its window, empty where it has all of it.
     """
 
     key: str
@@ -47,6 +48,7 @@ class Field:
     stamp: str
     labels: tuple[str, ...] = ()
     definition: str = ""
+    covered: str = ""
 
     @property
     def bins(self) -> Bins:

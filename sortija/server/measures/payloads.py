@@ -123,8 +123,9 @@ class Levels(BaseModel):
 class Thread(BaseModel):
     """One measure or trait; ``numbers`` or ``levels``, whichever it has.
 
-    ``formula``: of an own measure; ``note``: what a reader should know; ``at_least``: customers
-    whose value may be larger than the log can tell.
+    ``formula``: of an own measure; ``note``: what a reader should know; ``because``: why the
+    proposed role is proposed, where that is not plain; ``at_least``: customers whose value may be
+    larger than the log can tell.
     """
 
     name: str
@@ -136,6 +137,7 @@ class Thread(BaseModel):
     whole: bool
     role: str
     proposed_role: str
+    because: str
     by_definition: bool
     formula: str
     note: str
@@ -170,8 +172,9 @@ class Rows(BaseModel):
 
 class MeasuresPage(BaseModel):
     """``of``: the trait whose levels the rows are, empty for customers; ``beside``: the second
-    window's customers with a purchase, None without one that is ready; ``kept``: names of
-    preparations; ``own_revision``: of the study's own measures.
+    window's customers with a purchase, None without one that is ready; ``beside_lacks``: why the
+    second window is compared with nothing; ``kept``: names of preparations; ``own_revision``: of
+    the study's own measures.
     """
 
     status: Status
@@ -181,6 +184,7 @@ class MeasuresPage(BaseModel):
     customers: int
     with_purchase: int
     beside: int | None
+    beside_lacks: str
     threads: list[Thread]
     presets: list[PresetBody]
     kept: list[str]

@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.engine import Engine
+from sortija.core.measures.coverage import Reach, coverage_of
 from sortija.core.measures.derive import Derived, derive_series
 from sortija.core.measures.window import Step, Window, series_of
 from sortija.core.progress import Progress, silent
@@ -27,7 +28,11 @@ from sortija.server.studies.windows import WindowInView, read_window
 
 __all__ = ["SeriesPage", "make_series", "series_page"]
 
-VERSION = 1
+VERSION = 2
+GROWS = (
+    "These windows begin on one day, so each later one holds more of the log: what rises here may "
+    "be nothing but more data. Look back over a number of months to compare."
+)
 COUNTS = {"month": 13, "quarter": 9, "year": 4}
 
 
@@ -46,7 +51,9 @@ class SeriesOf(BaseModel):
 
 class SeriesPage(BaseModel):
     """``ends``: last days of the windows, oldest first; ``before``: place of the same season a
-    year before the last, −1 where the series does not reach; ``customers``: with a purchase."""
+    year before the last, −1 where the series does not reach; ``covered``: what the log has of
+    each, empty where it has it whole; ``grows``: why the windows are not alike; ``customers``:
+    with a purchase."""
 
     status: Status
     made_from: str
@@ -54,6 +61,8 @@ class SeriesPage(BaseModel):
     ends: list[str]
     starts: list[str]
     before: int
+    covered: list[str]
+    grows: str
     customers: list[int]
     measures: list[SeriesOf]
 
@@ -90,7 +99,7 @@ def series_page(
 
 def _waiting(status: Status, step: str) -> SeriesPage:
     return SeriesPage(status=status, made_from="", step=step, ends=[], starts=[], before=-1,
-                      customers=[], measures=[])  # fmt: skip
+                      covered=[], grows="", customers=[], measures=[])  # fmt: skip
 
 
 def _key(ledger: Ledger, window: WindowInView, step: str, shares: bool) -> str:
@@ -110,7 +119,7 @@ def make_series(
             ledger.lines().log, windows, ledger.mask, ledger.study.scale, names, dates, engine,
             progress,
         )  # fmt: skip
-        found = _told(windows, derived, engine, max(ledger.first_day(), 0))
+        found = _told(windows, derived, engine, ledger.reach())
     finally:
         engine.release()
     found["step"] = step
@@ -119,7 +128,7 @@ def make_series(
 
 
 def _told(
-    windows: Sequence[Window], derived: Sequence[Derived], engine: Engine, begins: int
+    windows: Sequence[Window], derived: Sequence[Derived], engine: Engine, reach: Reach | None
 ) -> dict[str, Any]:
     def one(name: str) -> dict[str, Any]:
         about = derived[-1].about[name]
@@ -129,15 +138,20 @@ def _told(
             row[key] = [f[key] for f in figures]
         return row
 
+    covered = [coverage_of(w, reach).words if reach else "" for w in windows]
+    alike = windows[-1].months is not None
     ends = [w.last_day for w in windows]
     last = ends[-1]
     before = [
-        n for n, day in enumerate(ends) if (day.year, day.month) == (last.year - 1, last.month)
-    ]
-    starts = [np.datetime64(w.first_day(begins), "D") for w in windows]
+        n for n, day in enumerate(ends)
+        if (day.year, day.month) == (last.year - 1, last.month)
+        and alike and not covered[n] and not covered[-1]
+    ]  # fmt: skip
+    starts = [np.datetime64(w.first_day(reach.first if reach else 0), "D") for w in windows]
     return {
         "ends": [day.isoformat() for day in ends], "starts": [str(day) for day in starts],
-        "before": before[0] if before else -1,
+        "before": before[0] if before else -1, "covered": covered,
+        "grows": "" if alike else GROWS,
         "customers": [int(d.present.sum()) for d in derived],
         "measures": engine.map(one, list(derived[-1].table.names)),
     }  # fmt: skip

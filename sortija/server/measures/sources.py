@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.measures.catalogue import MEASURES, Measure, Role
+from sortija.core.measures.catalogue import AGEING, MEASURES, Measure, Role
 from sortija.core.table import Column
 from sortija.server.ledger.places import households_of
 from sortija.server.ledger.traits import (
@@ -87,7 +87,8 @@ def _number_about(made: Made, trait: Trait) -> Measure:
         unit = "year"
     role: Role = "out" if trait.type == "joined" else "describes"
     return Measure(f"trait:{trait.name}", trait.label, unit, words, role, family="traits",
-                   by_definition=trait.type == "joined")  # fmt: skip
+                   by_definition=trait.type == "joined",
+                   because=AGEING if trait.unit == "date" else "")  # fmt: skip
 
 
 #: Whether a trait's values are years, by its stamp: looking takes as long as a thread does.

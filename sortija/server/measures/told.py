@@ -16,6 +16,7 @@ def told_of(about: Measure) -> dict[str, Any]:
         "label": about.label, "definition": about.definition, "role": about.role,
         "higher_is_better": about.higher_is_better, "family": about.family,
         "whole": about.whole, "by_definition": about.by_definition,
+        "because": about.because,
     }  # fmt: skip
 
 
@@ -25,5 +26,5 @@ def measure_of(row: models.Column) -> Measure:
     return Measure(
         row.name, told["label"], row.unit, told["definition"], told["role"],
         told["higher_is_better"], told.get("family", "visits"), told.get("whole", False),
-        told.get("by_definition", False),
+        told.get("by_definition", False), told.get("because", ""),
     )  # fmt: skip

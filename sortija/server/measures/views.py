@@ -15,6 +15,7 @@ from sortija.core.measures.catalogue import FAMILIES
 from sortija.core.measures.describe import Axis, outline, steps_for
 from sortija.core.measures.neighbours import Donors
 from sortija.core.measures.preparation import PRESETS, Steps
+from sortija.server.ledger.coverage import covered
 from sortija.server.ledger.ledger import ledger_of
 from sortija.server.ledger.traits import traits_of
 from sortija.server.lens.evaluation import kept_clauses, selection_of
@@ -109,20 +110,30 @@ def measures_page(
         )
         return MeasuresPage(
             status=at.status or empty, made_from="", plan_revision=revision,
-            own_revision=own_revision, customers=0, with_purchase=0, beside=None, threads=[],
+            own_revision=own_revision, customers=0, with_purchase=0, beside=None, beside_lacks="",
+            threads=[],
             presets=presets, kept=kept, reconciliation=None, has_log=False, of=of, populations=[],
         )  # fmt: skip
     rows = lens_rows(study, window, lens, made)
-    second = standing(study, beside, person, of).made if beside else None
+    lacks = _not_compared(study, window, beside) if beside else ""
+    second = standing(study, beside, person, of).made if beside and not lacks else None
     return MeasuresPage(
         status=at.status or Status(state="whole"), made_from=made.stamp, plan_revision=revision,
         own_revision=own_revision, customers=int(base_from(made).known.sum()),
         with_purchase=int(made.present.sum()),
-        beside=int(second.present.sum()) if second else None,
+        beside=int(second.present.sum()) if second else None, beside_lacks=lacks,
         threads=_threads(made, plan, rows, second), presets=presets, kept=kept,
         reconciliation=Balance(**made.reconciliation) if made.reconciliation else None,
         has_log=bool(made.rows), of=of, populations=_populations(study, window),
     )  # fmt: skip
+
+
+def _not_compared(study: Study, window: WindowInView, beside: WindowInView) -> str:
+    """Why two windows are not compared: the log does not cover one of them whole."""
+    for each in (beside, window):
+        if words := covered(study, each):
+            return f"Not compared: of the window to {each.to:%d %b %Y} {words}."
+    return ""
 
 
 def _populations(study: Study, window: WindowInView) -> list[Rows]:
@@ -151,6 +162,7 @@ def _threads(
             name=name, field=field_of(made, name), label=about.label, unit=about.unit,
             definition=about.definition, family=about.family, whole=about.whole,
             role=role_of(made, plan, name), proposed_role=about.role,
+            because=about.because,
             by_definition=about.by_definition, formula=formulas.get(name, ""), note=source.note,
             at_least=unsure if name == "tenure" else 0,
             ties=ties.get(name, []),

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from sortija.core.scores.bands import Banding
 from sortija.core.scores.worth import Worth, tells_most, worth_of
 from sortija.server.jobs.models import Job
+from sortija.server.ledger.coverage import covered
 from sortija.server.measures.made import Made, made_or_job
 from sortija.server.scores.payloads import WorthCurve, WorthPage
 from sortija.server.scores.scored import ScoredAt, banding_of
@@ -83,12 +84,13 @@ def follow(study: Study, window: WindowInView, months: int) -> Followed | Job | 
 def worth_page(study: Study, window: WindowInView, at: ScoredAt, months: int) -> WorthPage:
     """Curves of return and spend by band, one a measure, by the cuts of the window in view."""
     found = follow(study, window, months)
-    if not isinstance(found, Followed):
-        words = "Worth is told by what customers did afterwards, so it needs a log."
+    lacks = _lacks(study, found) if isinstance(found, Followed) else ""
+    if not isinstance(found, Followed) or lacks:
+        words = lacks or "Worth is told by what customers did afterwards, so it needs a log."
         return WorthPage(
-            ready=False, job=job_row(found) if found else None,
-            words=found.words if found else words, at="", since="", to="", months=months,
-            curves=[], customers=0, came_back=None, spend=None,
+            ready=False, job=job_row(found) if isinstance(found, Job) else None,
+            words=found.words if isinstance(found, Job) else words, at="", since="", to="",
+            months=months, curves=[], customers=0, came_back=None, spend=None,
         )  # fmt: skip
     worths = {
         name: worth_of(banding, found.returned, found.spend)
@@ -103,6 +105,18 @@ def worth_page(study: Study, window: WindowInView, at: ScoredAt, months: int) ->
         came_back=float(found.returned[everyone].mean()) if count else None,
         spend=float(found.spend[everyone].mean()) if count else None,
     )  # fmt: skip
+
+
+def _lacks(study: Study, found: Followed) -> str:
+    """Why nothing is told of what followed: the log does not cover the time before or after."""
+    after = WindowInView(found.to, found.since.isoformat())
+    for each, time in ((found.at, "before"), (after, "after")):
+        if words := covered(study, each):
+            return (
+                f"Worth is told by what customers did after {found.at.to:%d %b %Y}. Of the time "
+                f"{time} it {words}, so nothing can be told. Look back over fewer months."
+            )
+    return ""
 
 
 def bandings_before(at: ScoredAt, before: Made) -> dict[str, Banding]:

@@ -17,9 +17,9 @@ from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, again, ask_cancel, open_jobs
 from sortija.server.studies import actions
 from sortija.server.studies.http import JobRow, body, job_row, reply
-from sortija.server.studies.models import Membership
+from sortija.server.studies.models import Membership, Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import default_window, facts, whole_years
+from sortija.server.studies.stations import coverage, default_window, facts, whole_years
 from sortija.server.studies.windows import BACKS, WindowInView, window_from
 
 __all__ = ["urls"]
@@ -52,18 +52,22 @@ class StationFact(BaseModel):
 
 
 class WindowRow(BaseModel):
-    """The window in view; ``first``: its first day, empty where it looks back over all."""
+    """The window in view; ``first``: its first day, empty where it looks back over all;
+    ``covered``: what the log has of it, empty where it has it whole."""
 
     first: str
     to: str
     back: str
+    covered: str
 
 
-def _window_row(window: WindowInView) -> WindowRow:
+def _window_row(study: Study, window: WindowInView) -> WindowRow:
     first = ""
     if window.back != "all":
         first = (EPOCH + timedelta(days=window.window.first_day(0))).isoformat()
-    return WindowRow(first=first, to=window.to.isoformat(), back=window.back)
+    return WindowRow(
+        first=first, to=window.to.isoformat(), back=window.back, covered=coverage(study, window)
+    )
 
 
 class Trail(BaseModel):
@@ -149,7 +153,7 @@ class TrailView(APIView):
         return reply(
             Trail(
                 study=_row(member),
-                window=_window_row(window) if window else None,
+                window=_window_row(member.study, window) if window else None,
                 backs=list(BACKS),
                 years=whole_years(member.study),
                 stations=[

@@ -12,8 +12,10 @@ from sortija.server.studies.windows import WindowInView
 __all__ = [
     "Fact",
     "State",
+    "coverage",
     "default_window",
     "facts",
+    "gives_coverage",
     "gives_default_window",
     "gives_years",
     "station",
@@ -76,3 +78,19 @@ def gives_years(function: Callable[[Study], list[int]]) -> None:
 def whole_years(study: Study) -> list[int]:
     """Calendar years that the study's data cover from January to December, newest first."""
     return _YEARS[0](study) if _YEARS else []
+
+
+_COVERAGES: list[Callable[[Study, WindowInView], str]] = []
+
+
+def gives_coverage(
+    function: Callable[[Study, WindowInView], str],
+) -> Callable[[Study, WindowInView], str]:
+    """Register who knows how much of a window a study's data cover."""
+    _COVERAGES[:] = [function]
+    return function
+
+
+def coverage(study: Study, window: WindowInView) -> str:
+    """What the data have of a window that they do not cover whole; empty where they do."""
+    return _COVERAGES[0](study, window) if _COVERAGES else ""

@@ -1,9 +1,11 @@
 """Crossings over HTTP: everybody is somewhere at every date."""
 
 from datetime import date
+from unittest import mock
 
 import numpy as np
 
+from sortija.server.crossings import views
 from sortija.server.groups.models import Yardstick
 from sortija.server.measures.made import made_or_job
 from sortija.server.studies import models
@@ -16,7 +18,7 @@ class Crossings(DemoCase):
     def test_empty_then_whole(self):
         self.assertEqual(self.get("crossings")["status"]["state"], "empty")
         self.adopt(4)
-        page = self.get("crossings")
+        page = self.get("crossings", by="quarter")
         self.assertEqual([d["to"] for d in page["dates"]][-1], "2026-06-30")
         size = sum(page["dates"][0]["counts"])
         for place, step in enumerate(page["steps"]):
@@ -30,15 +32,15 @@ class Crossings(DemoCase):
                 self.assertEqual(row[origin], 0)
                 for target, hair in enumerate(row):
                     self.assertLessEqual(hair, step["customers"][origin][target])
-        self.assertEqual(self.get("crossings", back="3")["steps"][0]["overlap"], 0)
+        self.assertEqual(self.get("crossings", back="3", by="quarter")["steps"][0]["overlap"], 0)
 
     def test_why_and_the_lens_agree_with_the_matrix(self):
         self.adopt(4)
-        page = self.get("crossings")
+        page = self.get("crossings", by="quarter")
         step = page["steps"][2]
         cells = [(n, i, j) for i, row in enumerate(step["customers"]) for j, n in enumerate(row)]
         moved, origin, target = max(c for c in cells if c[1] != c[2] and c[1] < 4 and c[2] < 4)
-        why = self.get("crossings/why", step=2, origin=origin, target=target)
+        why = self.get("crossings/why", by="quarter", step=2, origin=origin, target=target)
         self.assertEqual((why["customers"], why["kind"]), (moved, "shares"))
         self.assertEqual(why["border"], step["border"][origin][target])
         self.assertEqual(why["money_before"], step["money_before"][origin][target])
@@ -51,18 +53,42 @@ class Crossings(DemoCase):
 
     def test_leavers_are_told_by_those_who_stayed(self):
         self.adopt(4)
-        steps = self.get("crossings")["steps"][2]["customers"]
+        steps = self.get("crossings", by="quarter")["steps"][2]["customers"]
         origin = max(range(4), key=lambda g: steps[g][5])
-        why = self.get("crossings/why", step=2, origin=origin, target=5)
+        why = self.get("crossings/why", by="quarter", step=2, origin=origin, target=5)
         self.assertEqual((why["kind"], why["customers"]), ("stayers", steps[origin][5]))
         recency = next(r for r in why["rows"] if r["name"] == "recency")
         # Whoever has left after the quarter had been away for long before it.
         self.assertGreater(recency["before"], recency["after"])
         self.assertGreater(recency["share"], 0.5)
-        new = self.get("crossings/why", step=0, origin=4, target=0)
+        new = self.get("crossings/why", by="quarter", step=0, origin=4, target=0)
         self.assertEqual(new["kind"], "means")
-        self.get("crossings/why", 404, step=7, origin=0, target=1)
-        self.get("crossings/why", 400, step="x", origin=0, target=1)
+        self.get("crossings/why", 404, by="quarter", step=7, origin=0, target=1)
+        self.get("crossings/why", 400, by="quarter", step="x", origin=0, target=1)
+
+    def test_it_opens_on_the_same_season_a_year_before(self):
+        self.adopt(3)
+        page = self.get("crossings")
+        self.assertEqual([d["to"] for d in page["dates"]], ["2025-06-30", "2026-06-30"])
+        self.assertEqual([(s["from_to"], s["to"], s["overlap"]) for s in page["steps"]],
+                         [("2025-06-30", "2026-06-30", 0)])  # fmt: skip
+        (one, _), (other, _) = self.at("2025-06-30"), self.at("2026-06-30")
+        stay = [[int(((one == a) & (other == b)).sum()) for b in range(6)] for a in range(6)]
+        self.assertEqual(page["steps"][0]["customers"], stay)
+        self.get("crossings/why", 404, step=1, origin=0, target=1)
+        self.get("crossings", 400, by="moon")
+        # Windows that begin on one day, or with the log, would grow: a year each.
+        for back in ("all", "2024-03-01"):
+            page = self.get("crossings", back=back)
+            self.assertEqual((page["back"], page["steps"][0]["overlap"]), ("12", 0))
+        # What moved one customer by a hair is told in no shares.
+        steps = self.get("crossings", by="quarter")["steps"]
+        n, a, b = next((n, a, b) for n, step in enumerate(steps) for a in range(3)
+                       for b in range(3) if a != b and step["customers"][a][b] == 1)  # fmt: skip
+        with mock.patch.object(views, "_border", lambda key: key.value[0].placement.state >= 0):
+            told = self.get("crossings/why", by="quarter", step=n, origin=a, target=b)
+        self.assertEqual((told["kind"], told["customers"]), ("means", 1))
+        self.assertIn("by a hair", told["words"])
 
     def at(self, day):
         """States and measures at one date, read from their columns."""
@@ -73,7 +99,7 @@ class Crossings(DemoCase):
 
     def test_money_and_reasons_are_those_of_whoever_crossed(self):
         self.adopt(3)
-        page = self.get("crossings")
+        page = self.get("crossings", by="quarter")
         for step in page["steps"]:
             (one, before), (other, after) = self.at(step["from_to"]), self.at(step["to"])
             for a in range(6):
@@ -90,7 +116,7 @@ class Crossings(DemoCase):
         cells = [(n, a, b) for a, row in enumerate(step["customers"][:3])
                  for b, n in enumerate(row[:3]) if a != b]  # fmt: skip
         moved, a, b = max(cells)
-        why = self.get("crossings/why", step=1, origin=a, target=b)
+        why = self.get("crossings/why", by="quarter", step=1, origin=a, target=b)
         who = (one == a) & (other == b)
         self.assertEqual(moved, who.sum())
         for row in why["rows"]:
@@ -100,18 +126,20 @@ class Crossings(DemoCase):
             self.assertAlmostEqual(row["after"], after.column(row["name"]).values[who].mean())
         nobody = next((a, b) for n, a, b in cells if n == 0) if min(cells)[0] == 0 else None
         if nobody:
-            told = self.get("crossings/why", step=1, origin=nobody[0], target=nobody[1])
+            told = self.get(
+                "crossings/why", by="quarter", step=1, origin=nobody[0], target=nobody[1]
+            )
             self.assertEqual((told["words"], told["rows"]), ("Nobody crossed here.", []))
 
     def test_a_crossing_that_is_none_narrows_nothing(self):
         clause = {"field": "crossing:2026-03-31>2026-06-30", "values": ["1>2"]}
-        self.assertEqual(self.get("crossings/why", 404, step=0, origin=0, target=1)["detail"],
-                         "There is no such step between two dates.")  # fmt: skip
+        none = self.get("crossings/why", 404, by="quarter", step=0, origin=0, target=1)
+        self.assertEqual(none["detail"], "There is no such step between two dates.")
         self.adopt(3)
         self.send("post", "lens", {"clauses": [clause]})
         for field in ("crossing:yesterday>today", "crossing:2026-03-31"):
             self.send("post", "lens", {"clauses": [{**clause, "field": field}]}, 404)
-        self.get("crossings/why", 404, step=0, origin=0, target=6)
+        self.get("crossings/why", 404, by="quarter", step=0, origin=0, target=6)
 
     def test_a_refit_moves_every_date_and_undo_moves_them_back(self):
         self.adopt(3)

@@ -1781,6 +1781,8 @@ export interface components {
              */
             seconds: number;
         };
+        /** @enum {string} */
+        ByEnum: "year" | "quarter";
         /** CampaignPlan */
         CampaignPlan: {
             /** Name */
@@ -2200,7 +2202,10 @@ export interface components {
             /** Password */
             password: string;
         };
-        /** CrossingsPage */
+        /**
+         * CrossingsPage
+         * @description ``by``: what lies between two dates; ``lacks``: why there is no step to look at.
+         */
         CrossingsPage: {
             status: components["schemas"]["Status"];
             /** Made From */
@@ -2214,6 +2219,10 @@ export interface components {
             steps: components["schemas"]["StepTable"][];
             /** Back */
             back: string;
+            /** By */
+            by: components["schemas"]["ByEnum"];
+            /** Lacks */
+            lacks: string;
         };
         /**
          * CustomerLine
@@ -2347,12 +2356,17 @@ export interface components {
         /**
          * DateRow
          * @description How many customers are in each state at one date.
+         *
+         *     ``covered``: what the log has of its window; where that is not empty, the date counts in no
+         *     matrix and has no counts.
          */
         DateRow: {
             /** To */
             to: string;
             /** Counts */
             counts: number[];
+            /** Covered */
+            covered: string;
         };
         /** @enum {string} */
         DistanceEnum: "euclidean" | "gower";
@@ -3044,7 +3058,8 @@ export interface components {
          * LensAnswer
          * @description A screen's figures. ``ready`` false: measures of this window are still being made.
          *
-         *     ``labels``: what the fields of its clauses are called.
+         *     ``labels``: what the fields of its clauses are called; ``covered``: for the clauses whose time
+         *     the log does not cover whole, what it has of it.
          */
         LensAnswer: {
             /** Ready */
@@ -3061,6 +3076,10 @@ export interface components {
             made_from: string;
             /** Labels */
             labels: {
+                [key: string]: string;
+            };
+            /** Covered */
+            covered: {
                 [key: string]: string;
             };
         };
@@ -3447,8 +3466,9 @@ export interface components {
         /**
          * MeasuresPage
          * @description ``of``: the trait whose levels the rows are, empty for customers; ``beside``: the second
-         *     window's customers with a purchase, None without one that is ready; ``kept``: names of
-         *     preparations; ``own_revision``: of the study's own measures.
+         *     window's customers with a purchase, None without one that is ready; ``beside_lacks``: why the
+         *     second window is compared with nothing; ``kept``: names of preparations; ``own_revision``: of
+         *     the study's own measures.
          */
         MeasuresPage: {
             status: components["schemas"]["Status"];
@@ -3464,6 +3484,8 @@ export interface components {
             with_purchase: number;
             /** Beside */
             beside: number | null;
+            /** Beside Lacks */
+            beside_lacks: string;
             /** Threads */
             threads: components["schemas"]["Thread"][];
             /** Presets */
@@ -4437,7 +4459,9 @@ export interface components {
         /**
          * SeriesPage
          * @description ``ends``: last days of the windows, oldest first; ``before``: place of the same season a
-         *     year before the last, −1 where the series does not reach; ``customers``: with a purchase.
+         *     year before the last, −1 where the series does not reach; ``covered``: what the log has of
+         *     each, empty where it has it whole; ``grows``: why the windows are not alike; ``customers``:
+         *     with a purchase.
          */
         SeriesPage: {
             status: components["schemas"]["Status"];
@@ -4451,6 +4475,10 @@ export interface components {
             starts: string[];
             /** Before */
             before: number;
+            /** Covered */
+            covered: string[];
+            /** Grows */
+            grows: string;
             /** Customers */
             customers: number[];
             /** Measures */
@@ -4540,6 +4568,8 @@ export interface components {
         /**
          * StepTable
          * @description One step from date to date; matrices by state, border moves among the customers.
+         *
+         *     ``overlap``: months that both windows share.
          */
         StepTable: {
             /** From To */
@@ -4633,8 +4663,9 @@ export interface components {
          * Thread
          * @description One measure or trait; ``numbers`` or ``levels``, whichever it has.
          *
-         *     ``formula``: of an own measure; ``note``: what a reader should know; ``at_least``: customers
-         *     whose value may be larger than the log can tell.
+         *     ``formula``: of an own measure; ``note``: what a reader should know; ``because``: why the
+         *     proposed role is proposed, where that is not plain; ``at_least``: customers whose value may be
+         *     larger than the log can tell.
          */
         Thread: {
             /** Name */
@@ -4655,6 +4686,8 @@ export interface components {
             role: string;
             /** Proposed Role */
             proposed_role: string;
+            /** Because */
+            because: string;
             /** By Definition */
             by_definition: boolean;
             /** Formula */
@@ -5081,7 +5114,8 @@ export interface components {
         };
         /**
          * WindowRow
-         * @description The window in view; ``first``: its first day, empty where it looks back over all.
+         * @description The window in view; ``first``: its first day, empty where it looks back over all;
+         *     ``covered``: what the log has of it, empty where it has it whole.
          */
         WindowRow: {
             /** First */
@@ -5090,6 +5124,8 @@ export interface components {
             to: string;
             /** Back */
             back: string;
+            /** Covered */
+            covered: string;
         };
         /**
          * Word
@@ -5544,6 +5580,8 @@ export interface operations {
             query?: {
                 /** @description months to look back, or all */
                 back?: string;
+                /** @description what lies between dates */
+                by?: "quarter" | "year";
                 /** @description digest of a lens */
                 lens?: string;
                 /** @description last day included, as 2026-06-30 */
@@ -5572,6 +5610,8 @@ export interface operations {
             query: {
                 /** @description months to look back, or all */
                 back?: string;
+                /** @description what lies between dates */
+                by?: "quarter" | "year";
                 /** @description digest of a lens */
                 lens?: string;
                 /** @description state, from 0 */

@@ -73,6 +73,7 @@ export function Dock({ folded, onFold, keeping, onKeeping }: Props) {
         {lens.fields.length > 0 && <AddClause />}
       </div>
       <Totals />
+      <Coverage />
       <Charts />
       <Onward />
     </aside>
@@ -138,6 +139,26 @@ function Totals() {
         ) : null}
       </p>
     </>
+  );
+}
+
+/** What the log lacks of the times that the lens speaks of. */
+function Coverage() {
+  const { window } = useStudy();
+  const { answer } = useLens();
+  const told = [
+    ...(window?.covered ? [`Of the window in view ${window.covered}.`] : []),
+    ...Object.entries(answer?.covered ?? {}).map(
+      ([field, words]) => `${answer?.labels[field] ?? field}: ${words}.`,
+    ),
+  ];
+  if (told.length === 0) return null;
+  return (
+    <ul role="note" className="mt-2 grid gap-1 border-l-2 border-below pl-2 text-12">
+      {told.map((words) => (
+        <li key={words}>{words}</li>
+      ))}
+    </ul>
   );
 }
 

@@ -1,6 +1,6 @@
 import { useIsFetching } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useState } from "react";
-import { Outlet, useNavigate, useParams, useSearchParams } from "react-router";
+import { Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 
 import type { Schemas } from "@/api/client";
 import { Dock } from "@/lens/dock";
@@ -82,6 +82,23 @@ function useLate(study: number): boolean {
   return late;
 }
 
+/** What the log lacks of the window in view, where it does not cover it whole. */
+function Coverage({ window }: { window: Schemas["Trail"]["window"] }) {
+  const atLedger = useLocation().pathname.endsWith("/ledger");
+  if (!window?.covered || atLedger) return null;
+  return (
+    <p role="note" className="mb-3 border-l-2 border-below bg-card px-3 py-2 text-12">
+      <b className="font-semibold">
+        {window.covered.charAt(0).toUpperCase() + window.covered.slice(1)}.
+      </b>{" "}
+      <span className="text-quiet">
+        Sums and counts of this window are lower for that reason alone; it is compared with no other
+        window.
+      </span>
+    </p>
+  );
+}
+
 function Inside({ trail }: { trail: Schemas["Trail"] }) {
   const navigate = useNavigate();
   const [, setSearch] = useSearchParams();
@@ -137,6 +154,7 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
       <div className="relative flex min-h-0 flex-1">
         <main className="min-w-0 flex-1 overflow-y-auto p-3.5">
           <div className={late ? "stale-over" : ""}>
+            <Coverage window={trail.window} />
             <Outlet />
           </div>
         </main>

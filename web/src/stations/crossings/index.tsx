@@ -20,6 +20,45 @@ export const UNITS = [
 ] as const;
 export type Unit = (typeof UNITS)[number][0];
 
+const STEPS = [
+  ["year", "A year apart"],
+  ["quarter", "Quarter by quarter"],
+] as const;
+type By = (typeof STEPS)[number][0];
+
+/** One of a few, side by side. */
+function Choice<T extends string>({
+  label,
+  choices,
+  value,
+  onChoose,
+}: {
+  label: string;
+  choices: readonly (readonly [T, string])[];
+  value: T;
+  onChoose: (value: T) => void;
+}) {
+  return (
+    <div
+      role="group"
+      aria-label={label}
+      className="flex shrink-0 overflow-hidden rounded-md border border-line bg-card"
+    >
+      {choices.map(([key, name]) => (
+        <button
+          key={key}
+          type="button"
+          aria-pressed={value === key}
+          onClick={() => onChoose(key)}
+          className={`px-3 py-1.5 ${value === key ? "bg-ink text-white" : "hover:bg-paper"}`}
+        >
+          {name}
+        </button>
+      ))}
+    </div>
+  );
+}
+
 export interface PickedCrossing {
   step: number;
   origin: number;
@@ -31,18 +70,28 @@ function spendWords(to: string, back: string): string {
   return `${months} to ${day(to)}, before the crossing`;
 }
 
-/** Crossings: ribbons between quarter ends, the matrix of a step, and why customers crossed. */
+/** Crossings: ribbons between dates, the matrix of a step, and why customers crossed. */
 export function Crossings() {
   const { window } = useStudy();
   const lens = useLens();
   const [unit, setUnit] = useState<Unit>("customers");
   const [hidden, setHidden] = useState(true);
-  const [picked, setPicked] = useState<PickedCrossing>({ step: 2, origin: 0, target: 1 });
-  const crossings = useStation("crossings", ({ study: id, query, signal }) =>
-    data(
-      api.GET("/api/studies/{study}/crossings", { params: { path: { study: id }, query }, signal }),
-    ),
+  const [by, setBy] = useState<By>("year");
+  const [chosen, setPicked] = useState<PickedCrossing>({ step: 0, origin: 0, target: 1 });
+  const crossings = useStation(
+    "crossings",
+    ({ study: id, query, signal }) =>
+      data(
+        api.GET("/api/studies/{study}/crossings", {
+          params: { path: { study: id }, query: { ...(query as object), by } },
+          signal,
+        }),
+      ),
+    false,
+    by,
   );
+  const steps = crossings.data?.steps.length ?? 0;
+  const picked = { ...chosen, step: Math.min(chosen.step, Math.max(0, steps - 1)) };
   const from = crossings.data?.steps[picked.step]?.from_to;
   const back = crossings.data?.back ?? "";
   useSpendOf(from ? `${from}:${back}` : "", from ? spendWords(from, back) : "");
@@ -66,29 +115,16 @@ export function Crossings() {
         title="Crossings"
         words={
           page.adopted && window
-            ? `Every date is placed by the groups adopted on ${day(page.adopted.home_to)}, so a move is a change in the customer, not in the yardstick.`
-            : "Who moves between segments from one quarter end to the next."
+            ? `Every date is placed by the groups adopted on ${day(page.adopted.home_to)}. Much of this movement is chance; how much will be told here.`
+            : "Who moves between segments from one date to another."
         }
       >
+        {page.dates.length > 0 && (
+          <Choice label="What lies between the dates" choices={STEPS} value={by} onChoose={setBy} />
+        )}
         {page.steps.length > 0 && (
           <>
-            <div
-              role="group"
-              aria-label="What is counted"
-              className="flex shrink-0 overflow-hidden rounded-md border border-line bg-card"
-            >
-              {UNITS.map(([value, name]) => (
-                <button
-                  key={value}
-                  type="button"
-                  aria-pressed={unit === value}
-                  onClick={() => setUnit(value)}
-                  className={`px-3 py-1.5 ${unit === value ? "bg-ink text-white" : "hover:bg-paper"}`}
-                >
-                  {name}
-                </button>
-              ))}
-            </div>
+            <Choice label="What is counted" choices={UNITS} value={unit} onChoose={setUnit} />
             <label className="flex shrink-0 items-center gap-1.5 text-12">
               <input
                 type="checkbox"
@@ -106,11 +142,23 @@ export function Crossings() {
           title="Crossings are counted between segments"
           action={<NextStep to="groups">Adopt groups first</NextStep>}
         >
-          Here ribbons will run between quarter ends, as wide as the customers who moved, with those
-          not there yet, those who left and those who came back.
+          Here ribbons will run from the same season a year before to now, as wide as the customers
+          who moved, with those not there yet, those who left and those who came back.
         </Empty>
       )}
       <Standing status={page.status} />
+      {page.lacks && <Empty title="There are no two dates to compare">{page.lacks}</Empty>}
+      {!page.lacks && page.dates.some((date) => date.covered) && (
+        <ul role="note" className="grid gap-1 border-l-2 border-below bg-card px-3 py-2 text-12">
+          {page.dates
+            .filter((date) => date.covered)
+            .map((date) => (
+              <li key={date.to}>
+                Of the window to {day(date.to)} {date.covered}; it counts in no matrix.
+              </li>
+            ))}
+        </ul>
+      )}
       {step && (
         <Stale status={page.status}>
           <Ribbons

@@ -33,10 +33,11 @@ interface Block {
 export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
   const { study } = useStudy();
   const states = page.states.length;
-  const columns = page.dates.length;
+  const dates = page.dates.filter((date) => !date.covered);
+  const columns = dates.length;
   const step = (WIDTH - 2 * LEFT) / (columns - 1);
   const x = (column: number) => LEFT + column * step;
-  const sums = page.dates.map((_, column) => sumsOf(page, column, unit, hidden, states));
+  const sums = dates.map((_, column) => sumsOf(page, column, unit, hidden, states));
   const most = Math.max(1, ...sums.map((column) => column.reduce((a, b) => a + b, 0)));
   const scale = (HEIGHT - TOP - GAP * states) / most;
   const blocks = sums.map((column) => stack(column, scale));
@@ -49,7 +50,7 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
   return (
     <section className="card p-3" aria-label="Ribbons">
       <h2 className="text-14">
-        {columns} quarter ends,{" "}
+        {page.by === "year" ? "The same season a year before and now" : `${columns} quarter ends`},{" "}
         {unit === "customers"
           ? "customers"
           : unit === "money_before"
@@ -109,13 +110,15 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
               style={{ fill: "var(--color-quiet)" }}
             >
               {table.overlap > 0
-                ? `shares ${table.overlap} of ${page.back} months`
-                : "windows apart"}
+                ? `windows share ${table.overlap} of ${page.back} months${page.by === "quarter" ? "; seasons differ" : ""}`
+                : page.by === "year"
+                  ? "the same season, a year apart"
+                  : "windows apart; seasons differ"}
             </text>
           </g>
         ))}
         {blocks.map((column, place) => (
-          <g key={page.dates[place]?.to}>
+          <g key={dates[place]?.to}>
             {column.map((block) => (
               <rect
                 key={block.state}
@@ -132,7 +135,7 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
               </rect>
             ))}
             <text x={x(place)} y={HEIGHT + 20} fontSize={12} textAnchor="middle">
-              {day(page.dates[place]?.to ?? "")}
+              {day(dates[place]?.to ?? "")}
             </text>
           </g>
         ))}

@@ -11,11 +11,11 @@ import { useQuery } from "@tanstack/react-query";
 export function Why({ page, picked }: { page: Schemas["CrossingsPage"]; picked: PickedCrossing }) {
   const { study, view } = useStudy();
   const why = useQuery({
-    queryKey: ["study", study.id, "why", view, picked],
+    queryKey: ["study", study.id, "why", view, page.by, picked],
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/crossings/why", {
-          params: { path: { study: study.id }, query: { ...view, ...picked } },
+          params: { path: { study: study.id }, query: { ...view, ...picked, by: page.by } },
           signal,
         }),
       ),
@@ -51,6 +51,7 @@ export function Why({ page, picked }: { page: Schemas["CrossingsPage"]; picked: 
             <b className="font-semibold">{count(found.customers)} customers</b> {word},{" "}
             {cash(found.money_before)} in the window before and {cash(found.money_after)} now.
             {found.border > 0 && ` ${count(found.border)} of them crossed by a hair.`}
+            {found.words && ` ${found.words}`}
           </>
         )}
       </p>

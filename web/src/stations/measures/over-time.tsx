@@ -75,6 +75,12 @@ export function OverTime({ page }: { page: Page }) {
         </p>
       </div>
       <Standing status={found.status} />
+      {(found.grows || found.covered.some(Boolean)) && (
+        <p role="note" className="mb-3 border-l-2 border-below pl-3 text-12">
+          {found.grows ||
+            `Hollow and not joined: windows that the log does not cover whole (to ${day(found.ends[found.covered.findIndex(Boolean)] ?? "")} ${found.covered.find(Boolean)}). They are lower for that reason alone.`}
+        </p>
+      )}
       <div className="grid grid-cols-3 gap-x-5 gap-y-4">
         {found.ends.length > 0 && <Customers found={found} />}
         {shown.map((measure) => (
@@ -132,9 +138,13 @@ function Lines({ found, title, middle, low, high, words, zero }: LinesProps) {
   const count = found.ends.length;
   const x = (n: number) => (count < 2 ? W / 2 : (n / (count - 1)) * W);
   const y = (value: number) => H - ((value - bottom) / (top - bottom)) * (H - 8) - 2;
+  const whole = (n: number) => !found.covered[n];
   const points = (values: (number | null)[]) =>
-    values.flatMap((value, n) => (value === null ? [] : [`${x(n)},${y(value)}`]));
-  const band = low && high ? [...points(low), ...points(high).reverse()].join(" L") : "";
+    values.flatMap((value, n) => (value === null || !whole(n) ? [] : [`${x(n)},${y(value)}`]));
+  const band =
+    low && high && points(low).length > 0
+      ? [...points(low), ...points(high).reverse()].join(" L")
+      : "";
   const shown = at ?? count - 1;
   const value = middle[shown];
   const before = found.before >= 0 ? middle[found.before] : null;
@@ -145,6 +155,7 @@ function Lines({ found, title, middle, low, high, words, zero }: LinesProps) {
         <span className="shrink-0 text-11 text-quiet">
           {value === null || value === undefined ? "nobody" : words(value)}
           {at !== null && `, to ${day(found.ends[at] ?? "")}`}
+          {!whole(shown) && `, ${found.covered[shown]}`}
           {at === null &&
             before !== null &&
             before !== undefined &&
@@ -158,12 +169,14 @@ function Lines({ found, title, middle, low, high, words, zero }: LinesProps) {
         aria-label={`${title} in ${count} windows`}
       >
         {band && <path d={`M${band} Z`} fill="var(--color-everyone)" opacity={0.55} />}
-        <path
-          d={`M${points(middle).join(" L")}`}
-          fill="none"
-          stroke="var(--color-ink)"
-          strokeWidth={1.5}
-        />
+        {points(middle).length > 0 && (
+          <path
+            d={`M${points(middle).join(" L")}`}
+            fill="none"
+            stroke="var(--color-ink)"
+            strokeWidth={1.5}
+          />
+        )}
         {middle.map((each, n) =>
           each === null ? null : (
             <circle
@@ -171,8 +184,8 @@ function Lines({ found, title, middle, low, high, words, zero }: LinesProps) {
               cx={x(n)}
               cy={y(each)}
               r={n === shown || n === found.before ? 3.4 : 2}
-              fill={n === found.before ? "var(--color-card)" : "var(--color-ink)"}
-              stroke="var(--color-ink)"
+              fill={n === found.before || !whole(n) ? "var(--color-card)" : "var(--color-ink)"}
+              stroke={whole(n) ? "var(--color-ink)" : "var(--color-below)"}
               pointerEvents="none"
             />
           ),
@@ -188,7 +201,7 @@ function Lines({ found, title, middle, low, high, words, zero }: LinesProps) {
             fill="transparent"
             role="button"
             tabIndex={0}
-            aria-label={`To ${day(end)}: ${middle[n] === null ? "nobody" : words(middle[n] ?? 0)}. Look at this window`}
+            aria-label={`To ${day(end)}: ${middle[n] === null ? "nobody" : words(middle[n] ?? 0)}${whole(n) ? "" : ` (${found.covered[n]})`}. Look at this window`}
             className="cursor-pointer"
             onPointerEnter={() => setAt(n)}
             onPointerLeave={() => setAt(null)}

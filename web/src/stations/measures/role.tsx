@@ -18,6 +18,7 @@ export function Role({ thread, onChoose }: { thread: Thread; onChoose: (choice: 
       value={thread.role}
       disabled={!canChange}
       onValueChange={(role) => role && onChoose({ role })}
+      title={thread.because || undefined}
       aria-label={`${thread.label} in groups`}
       className="flex justify-self-end overflow-hidden rounded-md border border-line text-11"
     >

@@ -30,11 +30,12 @@ export function SecondWindow({
     <span className="flex items-center gap-1.5">
       {beside && (
         <span className="text-12 text-quiet">
-          {page.beside === null
-            ? "the second window is being derived"
-            : page.beside === 0
-              ? "nobody bought in the second window"
-              : ""}
+          {page.beside_lacks ||
+            (page.beside === null
+              ? "the second window is being derived"
+              : page.beside === 0
+                ? "nobody bought in the second window"
+                : "")}
         </span>
       )}
       <Popover.Root open={open} onOpenChange={setOpen}>
