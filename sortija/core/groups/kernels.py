@@ -222,6 +222,145 @@ def settle(
 
 
 @numba.njit(nogil=True, cache=True)
+def _two_nearest(
+    numbers: Any, codes: Any, gammas: Any, centres: Any, modes: Any, near: Any, second: Any,
+    away: Any,
+) -> None:  # fmt: skip
+    """D to the nearest centre and to the next (m,); ``away``: running sum of the first."""
+    distance = np.empty(BLOCK, np.float32)
+    m = len(near)
+    near[:] = np.float32(np.inf)
+    second[:] = np.float32(np.inf)
+    for start in range(0, m, BLOCK):
+        stop = min(start + BLOCK, m)
+        for g in range(centres.shape[0]):
+            squared_distances(numbers, codes, gammas, centres[g], modes[g], start, stop, distance)
+            for i in range(stop - start):
+                if distance[i] < near[start + i]:
+                    second[start + i] = near[start + i]
+                    near[start + i] = distance[i]
+                elif distance[i] < second[start + i]:
+                    second[start + i] = distance[i]
+    total = 0.0
+    for i in range(m):
+        total += near[i]
+        away[i] = total
+
+
+@numba.njit(nogil=True, cache=True)
+def _least_missed(
+    numbers: Any, codes: Any, gammas: Any, row: int, labels: Any, near: Any, second: Any,
+    missed: Any,
+) -> Any:  # fmt: skip
+    """(change of cost, group): once a centre stands at ``row``, whose own centre is missed least.
+
+    As in swap-based k-medoids (Schubert & Rousseeuw 2021), one walk over the rows tells it of
+    every group.
+    """
+    distance = np.empty(BLOCK, np.float32)
+    own, kinds = row_of(numbers, row), row_of(codes, row)
+    missed[:] = 0.0
+    m, gained = len(labels), 0.0
+    for start in range(0, m, BLOCK):
+        stop = min(start + BLOCK, m)
+        squared_distances(numbers, codes, gammas, own, kinds, start, stop, distance)
+        for i in range(stop - start):
+            at = start + i
+            here = min(near[at], distance[i])
+            gained += near[at] - here
+            missed[labels[at]] += min(second[at], distance[i]) - here
+    g = int(np.argmin(missed))
+    return missed[g] - gained, g
+
+
+@numba.njit(nogil=True, cache=True)
+def _by_mode(
+    numbers: Any, codes: Any, gammas: Any, centre: Any, kinds: Any, g: int, labels: Any,
+    near: Any, second: Any,
+) -> float:  # fmt: skip
+    """Change of cost once the centre of group ``g`` has these modes."""
+    distance = np.empty(BLOCK, np.float32)
+    m, change = len(labels), 0.0
+    for start in range(0, m, BLOCK):
+        stop = min(start + BLOCK, m)
+        squared_distances(numbers, codes, gammas, centre, kinds, start, stop, distance)
+        for i in range(stop - start):
+            at = start + i
+            other = second[at] if labels[at] == g else near[at]
+            change += min(other, distance[i]) - near[at]
+    return change
+
+
+@numba.njit(nogil=True, cache=True)
+def exchange(
+    numbers: Any, codes: Any, labels: Any, gammas: Any, centres: Any, modes: Any, levels: int,
+    cost: float, draws: Any, short: int, slack: float, most_passes: int,
+) -> Any:  # fmt: skip
+    """Try changes that no pass makes by itself, and keep those that lower the cost.
+
+    Each of ``draws`` (t, b, 3), uniform in 0..1, proposes b changes of one kind. A row is drawn,
+    the farther from its centre the likelier, and either a centre goes there, that of the group
+    which is missed least, or a drawn group takes one of the row's codes for its mode. The change
+    that costs least at once is made, passes run, and after ``short`` of them only what came
+    within ``slack`` of the cost goes on. ``labels``, ``centres`` and ``modes`` are changed.
+
+    Returns (cost, counts (k,) int64, changes kept).
+    """
+    k, d, q, m = centres.shape[0], numbers.shape[0], codes.shape[0], len(labels)
+    near, second = np.empty(m, np.float32), np.empty(m, np.float32)
+    away, missed, kept = np.empty(m), np.empty(k), 0
+    counts = np.zeros(k, np.int64)
+    for i in range(m):
+        counts[labels[i]] += 1
+    _two_nearest(numbers, codes, gammas, centres, modes, near, second, away)
+    for t in range(draws.shape[0]):
+        flips = t % 2 == 0
+        least, at_row, at_group, at_code = np.inf, 0, 0, 0
+        for b in range(draws.shape[1]):
+            row = min(np.searchsorted(away, draws[t, b, 0] * away[m - 1], side="right"), m - 1)
+            a = 0
+            if flips:
+                g = min(int(draws[t, b, 1] * k), k - 1)
+                a = min(int(draws[t, b, 2] * q), q - 1)
+                if modes[g, a] == codes[a, row]:
+                    continue
+                kinds = modes[g].copy()
+                kinds[a] = codes[a, row]
+                change = _by_mode(
+                    numbers, codes, gammas, centres[g], kinds, g, labels, near, second
+                )
+            else:
+                change, g = _least_missed(numbers, codes, gammas, row, labels, near, second, missed)
+            if change < least:
+                least, at_row, at_group, at_code = change, row, g, a
+        if least == np.inf:
+            continue
+        tried, kinds = centres.copy(), modes.copy()
+        if flips:
+            kinds[at_group, at_code] = codes[at_code, at_row]
+        else:
+            for j in range(d):
+                tried[at_group, j] = numbers[j, at_row]
+            for a in range(q):
+                kinds[at_group, a] = codes[a, at_row]
+        own = np.full(m, np.int32(-1), np.int32)
+        found, there, _, settled = settle(numbers, codes, own, gammas, tried, kinds, levels, short)
+        if found > cost * (1.0 + slack):
+            continue
+        if not settled:
+            own[:] = -1
+            found, there, _, settled = settle(
+                numbers, codes, own, gammas, tried, kinds, levels, most_passes
+            )
+        if found < cost * (1.0 - 1e-9):
+            cost = found
+            centres[:], modes[:], labels[:], counts[:] = tried, kinds, own, there
+            kept += 1
+            _two_nearest(numbers, codes, gammas, centres, modes, near, second, away)
+    return cost, counts, kept
+
+
+@numba.njit(nogil=True, cache=True)
 def seed_far(numbers: Any, codes: Any, gammas: Any, first: int, draws: Any, picks: Any) -> None:
     """k-means++ by ``draws`` (k − 1,) uniform in 0..1: rows of the centres into ``picks`` (k,)."""
     m = numbers.shape[1]
