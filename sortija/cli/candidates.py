@@ -13,12 +13,13 @@ from sortija.core.groups.criteria import knee_of
 from sortija.core.groups.nulls import Gap
 from sortija.core.groups.suggestion import Suggestion
 from sortija.core.groups.sweep import Candidate
+from sortija.core.groups.verdict import Verdict
 
 __all__ = ["print_candidates"]
 
 
 def print_candidates(
-    found: list[Candidate], said: Suggestion, bound: float, gap: Gap | None, as_json: bool
+    found: list[Candidate], said: Suggestion, verdict: Verdict, gap: Gap | None, as_json: bool
 ) -> None:
     """The criteria of every k, the knee, what customers without groups reach, the suggestion."""
     costs = [c.fit.cost for c in found]
@@ -26,17 +27,27 @@ def print_candidates(
     if as_json:
         data = {
             "candidates": [_candidate(c) for c in found], "knee": knee,
-            "silhouette_without_groups": bound,
+            "without_groups": verdict.as_json(), "verdict": verdict.level,
             "gap": None if gap is None else {"gaps": gap.gap.tolist(), "k": gap.k},
             "suggested": said.k, "words": said.words,
         }  # fmt: skip
         print(json.dumps(data, indent=1, ensure_ascii=False))
         return
-    rows = [_row(c) for c in found]
-    head = ("k", "cost", "silhouette", "CH", "DB", "weakest group", "groups come back", "smallest")
+    rows = [_row(c, verdict.reached(c.k)) for c in found]
+    head = (
+        "k",
+        "cost",
+        "silhouette",
+        "without groups",
+        "CH",
+        "DB",
+        "weakest group",
+        "groups come back",
+        "smallest",
+    )
     exact = "all customers" if found[0].exact else "a sample of 5,000"
     print("\n".join(columns([head, *rows])))
-    print(f"\nSilhouettes over {exact}; without groups they reach {bound:.3f}.")
+    print(f"\nSilhouettes over {exact}.")
     if knee is not None:
         print(f"The cost bends at {knee}.")
     if gap is not None:
@@ -44,9 +55,10 @@ def print_candidates(
     print(said.words)
 
 
-def _row(c: Candidate) -> tuple[str, ...]:
+def _row(c: Candidate, reached: float) -> tuple[str, ...]:
     return (
         str(c.k), f"{c.fit.cost:,.0f}", f"{c.silhouette:.3f}",
+        _figure(reached, 3),
         _figure(c.figures.calinski_harabasz), _figure(c.figures.davies_bouldin, 2),
         f"{c.weakest:.0%}", f"{c.steady:.0%}", f"{c.smallest:.1%}",
     )  # fmt: skip

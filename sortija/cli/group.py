@@ -20,14 +20,15 @@ from sortija.core.engine import Engine
 from sortija.core.formats.measures import KEY, MeasureFile, MeasureFileError
 from sortija.core.formats.pmml import PmmlError, write_pmml
 from sortija.core.formats.recipes import write_recipe
-from sortija.core.groups.cautions import cautions_about
+from sortija.core.groups.cautions import cautions_about, equals_column
 from sortija.core.groups.engines import Fit, nearest_centres
 from sortija.core.groups.frozen import PlacedRows, centres_in_own_units, freeze, placed_rows
 from sortija.core.groups.grouping import group, grouper
-from sortija.core.groups.nulls import gap_statistic, null_bound, null_silhouettes
+from sortija.core.groups.nulls import gap_statistic, null_figures
 from sortija.core.groups.recipe import METHODS, Method, Prepared, Recipe, RecipeError, prepare
 from sortija.core.groups.suggestion import suggest
 from sortija.core.groups.sweep import sweep
+from sortija.core.groups.verdict import judge
 from sortija.core.measures.preparation import Steps
 from sortija.core.progress import Progress
 
@@ -72,6 +73,11 @@ def add_to(commands: Any) -> None:
     add("--cap", type=float, default=0.0, metavar="SHARE", help="cap this share at both ends")
     add("--weight", action="append", default=[], metavar="A=2", help="how much a column counts (1)")
     add("--balance", type=float, default=1.0, metavar="B", help="how much categories count (1)")
+    add(
+        "--fixed-weights",
+        action="store_true",
+        help="categories count alike, whatever they have to do with the other columns",
+    )
     add("--pool", type=float, default=0.0, metavar="SHARE", help="levels rarer than this are one")
     add("--missing", choices=tuple(_MISSING), default="leave-out", help="customers without a value")
     add("--linkage", choices=("ward", "single", "complete", "average"), default="ward")
@@ -147,6 +153,7 @@ def recipe_of(asked: argparse.Namespace) -> Recipe:
     return Recipe(
         steps, categories, weights(asked.weight), asked.balance, method, asked.seed,
         asked.restarts, asked.linkage, asked.distance, pool=asked.pool,
+        relevance=not asked.fixed_weights,
     )  # fmt: skip
 
 
@@ -176,7 +183,7 @@ def _one(
         watch.clear()
         _write(asked, file, rows, fit, recipe, engine)
         _tell(asked, rows, fit)
-        _warn(rows)
+        _warn(rows, fit)
         return
     make = grouper(rows, recipe, engine, watch)
     ks = [k for k in range(first, last + 1) if k < len(rows)]
@@ -184,14 +191,17 @@ def _one(
         raise RecipeError(f"{len(rows):,} customers cannot make {first} to {last} groups.")
     found = list(sweep(rows, ks, recipe, engine, watch, make=make))
     ks = [c.k for c in found]
-    bound = null_bound(null_silhouettes(rows, ks, recipe, engine, _quiet(watch)))
+    verdict = judge(
+        ks, [c.silhouette for c in found], [c.valley for c in found],
+        null_figures(rows, ks, recipe, engine, _quiet(watch)),
+    )  # fmt: skip
     said = suggest(
         ks, [c.silhouette for c in found], [c.weakest for c in found],
-        [c.smallest for c in found], bound,
+        [c.smallest for c in found], verdict,
     )  # fmt: skip
     gap = gap_statistic(rows, ks, recipe, engine, watch) if asked.gap else None
     watch.clear()
-    print_candidates(found, said, bound, gap, asked.json)
+    print_candidates(found, said, verdict, gap, asked.json)
     _warn(rows)
     if not any((asked.out, asked.recipe, asked.pmml, asked.centres)):
         return
@@ -262,9 +272,18 @@ def _tell(asked: argparse.Namespace, rows: Prepared, fit: Fit) -> None:
     print(words, file=sys.stderr)
 
 
-def _warn(rows: Prepared) -> None:
+def _warn(rows: Prepared, fit: Fit | None = None) -> None:
+    """What to know of the columns, and of a grouping that hardly says more than one of them."""
+    for category in rows.preparation.categories:
+        if category.relevance is not None:
+            words = category.relevance.words(category.name)
+            print(words[0].upper() + words[1:], file=sys.stderr)
     for words in cautions_about(rows):
         print(f"Caution: {words}", file=sys.stderr)
+    equal = equals_column(rows, fit.labels, len(fit.counts)) if fit else None
+    if equal:
+        print(f"Caution: {equal[0]} alone would put {equal[1]:.0%} of them into the same group.",
+              file=sys.stderr)  # fmt: skip
 
 
 def _left_out(rows: Prepared) -> dict[str, Any]:

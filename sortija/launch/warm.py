@@ -16,7 +16,7 @@ import numpy as np
 from sortija.core.engine import Engine
 from sortija.core.formats.delimited import DelimitedFile, sniff
 from sortija.core.groups.neighbourhood import neighbourhood_of
-from sortija.core.groups.nulls import null_silhouettes
+from sortija.core.groups.nulls import null_figures
 from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.groups.sweep import sweep
 from sortija.core.ledger.assemble import assemble
@@ -107,7 +107,7 @@ def later(log: Log, mask: int, derived: Derived) -> None:
     ):  # fmt: skip
         prepared = prepare(table, recipe, derived.present)
         list(sweep(prepared, [2], recipe, engine, settled=True))
-        null_silhouettes(prepared, [2], recipe, engine)
+        null_figures(prepared, [2], recipe, engine)
     neighbourhood_of(prepare(table, mixed, derived.present), 1, engine)
 
 

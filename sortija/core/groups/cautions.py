@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
+from numpy.typing import NDArray
 
 from sortija.core.groups.recipe import Prepared
 from sortija.core.measures.describe import skewness
 
-__all__ = ["RARE", "SKEWED", "cautions_about"]
+__all__ = ["EQUALS", "RARE", "SKEWED", "cautions_about", "equals_column"]
 
 #: Beyond such a skew a few customers decide most of the distances.
 SKEWED = 1.0
 #: Levels with a smaller share had better be pooled.
 RARE = 0.01
+#: From this share on that one column alone would group alike, that is said.
+EQUALS = 0.9
 
 
 def cautions_about(rows: Prepared) -> tuple[str, ...]:
@@ -34,3 +39,37 @@ def cautions_about(rows: Prepared) -> tuple[str, ...]:
                 "Pool them: each weighs as much as a common one."
             )
     return tuple(out)
+
+
+def equals_column(rows: Prepared, labels: NDArray[np.int32], k: int) -> tuple[str, float] | None:
+    """The column that alone puts most rows into their groups, and their share; None under 90%.
+
+    A category puts a row into the group that most rows of its level are in, and at most as many
+    groups as it has levels; a number into the group whose mean is nearest. Whoever puts them all
+    into the largest group is no such column: the share that is right beyond it counts.
+    """
+    n = len(labels)
+    largest = np.bincount(labels, minlength=k).max() / max(n, 1)
+    best: tuple[str, float] | None = None
+    for name, right in _right(rows, labels, k):
+        share = right / n
+        beyond = (share - largest) / max(1 - largest, 1e-9)
+        if share >= EQUALS and beyond >= EQUALS - 0.1 and (best is None or share > best[1]):
+            best = (name, float(share))
+    return best
+
+
+def _right(rows: Prepared, labels: NDArray[np.int32], k: int) -> Iterator[tuple[str, int]]:
+    """How many rows each column alone would put into their groups."""
+    counts = np.maximum(np.bincount(labels, minlength=k), 1)
+    for place, (name, _, _) in enumerate(rows.preparation.numeric):
+        values = rows.numbers[place].astype(np.float64)
+        means = np.bincount(labels, values, minlength=k) / counts
+        order = np.argsort(means, kind="stable")
+        cuts = (means[order][1:] + means[order][:-1]) / 2
+        yield name, int((order[np.searchsorted(cuts, values)] == labels).sum())
+    for place, category in enumerate(rows.preparation.categories):
+        table = np.bincount(labels.astype(np.int64) * 256 + rows.codes[place], minlength=k * 256)
+        by_level = table.reshape(k, 256)
+        if len(np.unique(by_level.argmax(axis=0)[by_level.sum(axis=0) > 0])) == k:
+            yield category.name, int(by_level.max(axis=0).sum())

@@ -12,11 +12,12 @@ from numpy.typing import NDArray
 from sortija.core.engine import Engine
 from sortija.core.groups.engines import Fit
 from sortija.core.groups.grouping import Grouper, grouper
-from sortija.core.groups.nulls import null_bound, null_bounds, null_silhouettes
+from sortija.core.groups.nulls import null_figures
 from sortija.core.groups.recipe import Method, Prepared, Recipe, RecipeError, prepare
 from sortija.core.groups.stability import DOUBTFUL
 from sortija.core.groups.suggestion import SLIVER
 from sortija.core.groups.sweep import Candidate, sweep
+from sortija.core.groups.verdict import Verdict, judge
 from sortija.core.measures.alike import mid_ranks
 from sortija.core.measures.preparation import Steps, propose
 from sortija.core.progress import Progress, silent
@@ -48,8 +49,8 @@ class Inputs:
 class Proposal:
     """One grouping that could be adopted.
 
-    ``candidate``: the k that it stands for, of ``tried``; ``bound``: silhouette of customers
-    without groups; ``reasons``, ``doubts``: sentences.
+    ``candidate``: the k that it stands for, of ``tried``; ``verdict``: whether they stand out
+    against customers without groups; ``reasons``, ``doubts``: sentences.
     """
 
     kind: Kind
@@ -57,7 +58,7 @@ class Proposal:
     rows: Prepared
     candidate: Candidate
     tried: tuple[Candidate, ...]
-    bound: float
+    verdict: Verdict
     reasons: tuple[str, ...]
     doubts: tuple[str, ...]
 
@@ -156,6 +157,7 @@ def propose_groups(
     progress: Progress = silent,
     enough: Callable[[], bool] = lambda: False,
     known: Collection[str] = (),
+    population: Callable[[int, int], Table | None] | None = None,
 ) -> Iterator[Proposal]:
     """Each proposal as soon as it is there; the first is the one that tells apart most.
 
@@ -165,6 +167,8 @@ def propose_groups(
         Asked between proposals: True when the time is up, and no further kind is tried.
     known : collection of kinds
         Those that are there from before and need not be tried again.
+    population : callable
+        Measures of simulated customers of one kind (:func:`nulls.null_figures`).
 
     Raises
     ------
@@ -184,7 +188,7 @@ def propose_groups(
     ):
         if kind in known:
             continue
-        yield _proposal(kind, table, recipe, rows, ks, engine, progress)  # type: ignore[arg-type]
+        yield _proposal(kind, table, recipe, rows, ks, engine, progress, population)  # type: ignore[arg-type]
         if enough():
             return
 
@@ -222,22 +226,26 @@ def _fits(make: Grouper, ks: Sequence[int]) -> list[Fit]:
 def _proposal(
     kind: Kind, table: Table, recipe: Recipe, chosen: NDArray[np.bool_] | None,
     ks: Sequence[int], engine: Engine, progress: Progress,
+    population: Callable[[int, int], Table | None] | None,
 ) -> Proposal:  # fmt: skip
     rows = prepare(table, recipe, chosen)
     make = grouper(rows, recipe, engine, progress)
     there = [fit_k for fit_k in ks if fit_k < len(rows)]
     tried = list(sweep(rows, there, recipe, engine, progress, make=make, starts=_RESAMPLED))
-    without = null_silhouettes(rows, [c.k for c in tried], recipe, engine, progress)
-    bound, best = null_bound(without), _clearest(tried, null_bounds(without))
+    without = null_figures(rows, [c.k for c in tried], recipe, engine, progress, population)
+    verdict = judge(
+        [c.k for c in tried], [c.silhouette for c in tried], [c.valley for c in tried], without
+    )
+    best = _clearest(tried, verdict)
     settled = make(best.k)
     candidate = replace(best, fit=settled) if not best.fit.settled else best
-    return Proposal(kind, recipe, rows, candidate, tuple(tried), bound,
-                    _reasons(kind, candidate, recipe), _doubts(candidate, tried, bound, rows,
+    return Proposal(kind, recipe, rows, candidate, tuple(tried), verdict,
+                    _reasons(kind, candidate, recipe), _doubts(candidate, tried, verdict, rows,
                                                                len(table) if chosen is None
                                                                else int(chosen.sum())))  # fmt: skip
 
 
-def _clearest(tried: Sequence[Candidate], bounds: NDArray[np.float64]) -> Candidate:
+def _clearest(tried: Sequence[Candidate], verdict: Verdict) -> Candidate:
     """Of those whose groups all come back and are no slivers, the one whose silhouette is the
     largest multiple of what as many groups of customers without any reach.
 
@@ -247,7 +255,7 @@ def _clearest(tried: Sequence[Candidate], bounds: NDArray[np.float64]) -> Candid
     """
     good = [i for i, c in enumerate(tried) if c.weakest >= DOUBTFUL and c.smallest >= SLIVER]
     if good:
-        times = [tried[i].silhouette / max(float(bounds[i]), 0.01) for i in good]
+        times = [tried[i].silhouette / max(verdict.reached(tried[i].k), 0.01) for i in good]
         return tried[good[int(np.argmax(times))]]
     return max(tried, key=lambda c: (c.steady, -c.k))
 
@@ -273,15 +281,12 @@ def _reasons(kind: Kind, candidate: Candidate, recipe: Recipe) -> tuple[str, ...
 
 
 def _doubts(
-    candidate: Candidate, tried: Sequence[Candidate], bound: float, rows: Prepared, among: int
+    candidate: Candidate, tried: Sequence[Candidate], verdict: Verdict, rows: Prepared, among: int
 ) -> tuple[str, ...]:
     out = []
-    most = max(c.silhouette for c in tried)
-    if most <= bound:
-        out.append(
-            f"No clear grouping: the best silhouette, {most:.2f}, is no better than the "
-            f"{bound:.2f} of customers without groups."
-        )
+    if verdict.level != "holds":
+        clear = "Barely a grouping" if verdict.level == "barely" else "No clear grouping"
+        out.append(f"{clear}: these customers are hardly told from {verdict.unlike}.")
     if candidate.weakest < DOUBTFUL:
         out.append(f"A group comes back in only {candidate.weakest:.0%} of resamplings.")
     if candidate.smallest < SLIVER:

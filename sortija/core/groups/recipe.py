@@ -9,6 +9,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.groups.relevance import Relevance, relevance_of
 from sortija.core.measures.neighbours import Donors, choose_donors, fill_column
 from sortija.core.measures.preparation import Fitted, Steps, apply, fit
 from sortija.core.table import Column, Table
@@ -47,7 +48,9 @@ class Recipe:
     by name, 1 where not given (0 leaves a column out); ``balance``: b of the categories' weight γ
     (0 ignores them); ``linkage`` and ``distance`` are for hierarchical, k-medoids always goes by
     Gower's distance; ``seeding``: how k-prototypes and k-modes begin, by far rows or by dense
-    ones; ``pool``: levels with a smaller share of the rows become one, *other*.
+    ones; ``pool``: levels with a smaller share of the rows become one, *other*; ``relevance``:
+    whether a category counts by how much it has to do with the other columns
+    (:mod:`~sortija.core.groups.relevance`); Gower's weights stay as they are given.
     """
 
     numeric: dict[str, Steps]
@@ -61,6 +64,7 @@ class Recipe:
     distance: Distance = "euclidean"
     seeding: Literal["far", "dense"] = "far"
     pool: float = 0.0
+    relevance: bool = True
 
     @property
     def gower(self) -> bool:
@@ -78,7 +82,7 @@ class Recipe:
             "categories": list(self.categories), "weights": self.weights,
             "balance": self.balance, "method": self.method, "seed": self.seed,
             "starts": self.starts, "linkage": self.linkage, "distance": self.distance,
-            "seeding": self.seeding, "pool": self.pool,
+            "seeding": self.seeding, "pool": self.pool, "relevance": self.relevance,
         }  # fmt: skip
 
     @staticmethod
@@ -90,6 +94,7 @@ class Recipe:
             seed=int(data.get("seed", 4107)), starts=int(data.get("starts", 10)),
             linkage=data.get("linkage", "ward"), distance=data.get("distance", "euclidean"),
             seeding=data.get("seeding", "far"), pool=float(data.get("pool", 0.0)),
+            relevance=bool(data.get("relevance", True)),
         )  # fmt: skip
 
 
@@ -97,13 +102,15 @@ class Recipe:
 class Category:
     """A categorical input: its levels (code 0 is missing, a level of its own) and weight γ.
 
-    ``pooled``: rare levels that stand together under the code after the last level.
+    ``pooled``: rare levels that stand together under the code after the last level;
+    ``relevance``: what γ was multiplied by and why, None where weights are fixed.
     """
 
     name: str
     levels: tuple[str, ...]
     gamma: float
     pooled: tuple[str, ...] = ()
+    relevance: Relevance | None = None
 
     def label(self, code: int) -> str:
         """What a code stands for."""
@@ -136,7 +143,14 @@ class Preparation:
         return {
             "numeric": [[n, f.as_json(), w] for n, f, w in self.numeric],
             "categories": [
-                [c.name, list(c.levels), c.gamma, list(c.pooled)] for c in self.categories
+                [
+                    c.name,
+                    list(c.levels),
+                    c.gamma,
+                    list(c.pooled),
+                    c.relevance.as_json() if c.relevance else None,
+                ]
+                for c in self.categories
             ],
             "dropped": list(self.dropped),
             "donors": self.donors.as_json() if self.donors else None,
@@ -149,7 +163,13 @@ class Preparation:
         return Preparation(
             tuple((n, Fitted.from_json(f), float(w)) for n, f, w in data["numeric"]),
             tuple(
-                Category(n, tuple(levels), float(g), tuple(more[0]) if more else ())
+                Category(
+                    n,
+                    tuple(levels),
+                    float(g),
+                    tuple(more[0]) if more else (),
+                    Relevance.from_json(more[1]) if len(more) > 1 and more[1] else None,
+                )
                 for n, levels, g, *more in data["categories"]
             ),
             tuple(data["dropped"]),
@@ -267,6 +287,8 @@ def prepare(table: Table, recipe: Recipe, rows: NDArray[np.bool_] | None = None)
         raise RecipeError(
             "Nothing that was picked varies. Pick measures that tell customers apart."
         )
+    if recipe.relevance and categories and not recipe.gower:
+        categories = _by_relevance(draft, categories, table, chosen, recipe.seed)
     preparation = Preparation(
         tuple(numeric), tuple(categories), tuple(dropped), donors, recipe.gower
     )
@@ -279,6 +301,20 @@ def prepare(table: Table, recipe: Recipe, rows: NDArray[np.bool_] | None = None)
             "Fill missing values, or leave out the measure that lacks most."
         )
     return prepared
+
+
+def _by_relevance(
+    draft: Preparation, categories: list[Category], table: Table, chosen: NDArray[np.bool_],
+    seed: int,
+) -> list[Category]:  # fmt: skip
+    """The categories, each weighing by how much it has to do with the other columns."""
+    rows = replace(draft, categories=tuple(categories)).rows(table, chosen)
+    numbers = [(name, rows.numbers[i]) for i, (name, _, _) in enumerate(draft.numeric)]
+    found = relevance_of([c.name for c in categories], list(rows.codes), numbers, seed)
+    return [
+        replace(c, gamma=c.gamma * r.factor, relevance=r)
+        for c, r in zip(categories, found, strict=True)
+    ]
 
 
 def _check(table: Table, recipe: Recipe, chosen: NDArray[np.bool_]) -> None:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from sortija.core.groups.stability import DISSOLVES, DOUBTFUL
+from sortija.core.groups.verdict import Verdict
 
 __all__ = ["SLIVER", "Suggestion", "suggest"]
 
@@ -28,7 +29,7 @@ def suggest(
     silhouettes: Sequence[float],
     weakest: Sequence[float],
     smallest: Sequence[float],
-    bound: float = float("nan"),
+    verdict: Verdict | None = None,
 ) -> Suggestion:
     """The best silhouette among the k whose groups all come back, with no sliver.
 
@@ -36,28 +37,22 @@ def suggest(
     ----------
     ks, silhouettes, weakest, smallest : one a candidate
         ``weakest`` may be NaN where nothing was resampled: then it decides nothing.
-    bound : what tables without groups reach (:func:`nulls.null_bound`), NaN where not looked at
-        There is no clear grouping unless the largest silhouette exceeds it.
+    verdict : whether they stand out against tables without groups, None where not looked at
+        Unless they do, there is no clear grouping.
     """
     if not ks:
         return Suggestion(None, "Nothing has been judged yet.")
     peak = int(np.argmax(silhouettes))
-    if silhouettes[peak] <= bound:
-        return Suggestion(
-            None,
-            f"No clear grouping. The best silhouette, {silhouettes[peak]:.2f} with {ks[peak]} "
-            f"groups, is no better than {bound:.2f}, which made-up customers without any groups "
-            "reach. The customers spread evenly in these measures: any cut through them is a "
-            "choice, not a find.",
-        )
+    if verdict is not None and verdict.level != "holds":
+        return Suggestion(None, _unclear(ks, silhouettes, peak, verdict))
     holds = [not weak < DOUBTFUL for weak in weakest]
     good = [i for i in range(len(ks)) if holds[i] and smallest[i] >= SLIVER]
     if not good:
         return Suggestion(None, _none_holds(ks, weakest, smallest))
     best = max(good, key=lambda i: silhouettes[i])
     words = f"{ks[best]} groups hold. The silhouette is {silhouettes[best]:.2f}"
-    if not np.isnan(bound):
-        words += f", above the {bound:.2f} of customers without groups"
+    if verdict is not None and not np.isnan(verdict.reached(ks[best])):
+        words += f" ({verdict.reached(ks[best]):.2f} with customers who have no groups)"
     if not np.isnan(weakest[best]):
         words += f", every group comes back in at least {weakest[best]:.0%} of resamplings"
     words += f", and the smallest has {smallest[best]:.0%} of the customers."
@@ -72,6 +67,20 @@ def suggest(
         ends = "dissolves" if weakest[best + 1] <= DISSOLVES else "hardly holds"
         words += f" With {ks[best + 1]}, a group {ends}."
     return Suggestion(ks[best], words)
+
+
+def _unclear(ks: Sequence[int], silhouettes: Sequence[float], peak: int, verdict: Verdict) -> str:
+    """Why nothing is suggested: what tables without groups come to as well."""
+    reached = verdict.reached(ks[peak])
+    figure = f"The best silhouette is {silhouettes[peak]:.2f} with {ks[peak]} groups"
+    told = "" if np.isnan(reached) else f"; customers without groups reach {reached:.2f} there"
+    choice = "Any cut through them is a choice, not a find."
+    if verdict.level == "barely":
+        return (
+            f"Barely a grouping. {figure}{told}. The customers stand out from made-up ones without "
+            f"groups, but not from {verdict.unlike}. {choice}"
+        )
+    return f"No clear grouping. {figure}{told}: no more than from {verdict.unlike}. {choice}"
 
 
 def _none_holds(ks: Sequence[int], weakest: Sequence[float], smallest: Sequence[float]) -> str:

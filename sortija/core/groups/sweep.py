@@ -20,6 +20,7 @@ from sortija.core.groups.engines import Fit
 from sortija.core.groups.grouping import Grouper, grouper
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError
 from sortija.core.groups.stability import STARTS, jaccard_stability
+from sortija.core.groups.valleys import valley
 from sortija.core.progress import Progress, silent
 
 __all__ = ["Candidate", "sweep"]
@@ -31,8 +32,9 @@ class Candidate:
 
     ``silhouette``, ``silhouettes``: mean, and (k,) by group; ``exact``: over all customers or
     over the shared sample; ``stability``: (k,) how often each group comes back in 20
-    resamplings, empty where that was not asked for. ``fit.settled`` says whether the passes came
-    to their end or polished only.
+    resamplings, empty where that was not asked for; ``valley``: how deep the valleys between
+    neighbouring groups are. ``fit.settled`` says whether the passes came to their end or polished
+    only.
     """
 
     k: int
@@ -42,6 +44,7 @@ class Candidate:
     exact: bool
     stability: NDArray[np.float64]
     figures: Figures
+    valley: float = float("nan")
 
     @property
     def smallest(self) -> float:
@@ -110,7 +113,8 @@ def sweep(
                 rows, fit.labels, k, recipe, starts=starts, engine=engine, progress=heard
             )
         figures = figures_of(rows, fit, total, engine)
-        yield Candidate(k, fit, width.mean, width.by_group, width.exact, stability, figures)
+        depth = valley(rows, fit.labels, k, recipe.seed)
+        yield Candidate(k, fit, width.mean, width.by_group, width.exact, stability, figures, depth)
 
 
 def _within(progress: Progress, k: int, place: int, of: int) -> Progress:

@@ -32,7 +32,7 @@ __all__ = [
 ]
 
 RECIPE_SETTING = "groups.recipe"
-VERSION = 3
+VERSION = 4
 
 
 class Draft(BaseModel):
@@ -40,7 +40,8 @@ class Draft(BaseModel):
 
     ``method`` empty: k-means for numbers, k-prototypes with categories, k-modes without numbers.
     ``weights``: by name, 1 where not given; ``steps``: preparations that this recipe has otherwise
-    than Measures; ``most``: the largest k; ``gap``: the gap statistic too.
+    than Measures; ``relevance``: categories count by what they have to do with other columns;
+    ``most``: the largest k; ``gap``: the gap statistic too.
     """
 
     numeric: list[str] | None = None
@@ -55,6 +56,7 @@ class Draft(BaseModel):
     distance: Literal["euclidean", "gower"] = "euclidean"
     seeding: Literal["far", "dense"] = "far"
     pool: float = Field(0.0, ge=0.0, le=0.2)
+    relevance: bool = True
     seed: int = Field(4107, ge=0, lt=2**31)
     starts: int = Field(10, ge=1, le=50)
     most: int = Field(8, ge=2, le=20)
@@ -135,6 +137,7 @@ def inputs_of(study: Study, made: Made) -> Inputs:
         distance=draft.distance,
         seeding=draft.seeding,
         pool=draft.pool,
+        relevance=draft.relevance,
     )
     return inputs_from(made, recipe)
 
@@ -145,7 +148,8 @@ def inputs_from(made: Made, recipe: Recipe) -> Inputs:
     stamps = {name: made.source(name).stamp for name in used if name not in made.derived}
     data = recipe.as_json()
     stamp = fingerprint("groups", VERSION, made.stamp, stamps, data)
-    columns = {key: data[key] for key in ("numeric", "categories", "weights", "balance", "pool")}
+    kept = ("numeric", "categories", "weights", "balance", "pool", "relevance")
+    columns = {key: data[key] for key in kept}
     kin = fingerprint("kin", made.stamp, stamps, columns, recipe.gower)
     return Inputs(recipe, stamp, kin)
 

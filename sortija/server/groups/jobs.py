@@ -11,17 +11,19 @@ from django.db import transaction
 
 from sortija.core import table
 from sortija.core.engine import Engine
-from sortija.core.groups.cautions import cautions_about
+from sortija.core.groups.cautions import cautions_about, equals_column
 from sortija.core.groups.grouping import refusal
-from sortija.core.groups.nulls import gap_statistic, null_bound, null_silhouettes
+from sortija.core.groups.nulls import gap_statistic, null_figures
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError, prepare
 from sortija.core.groups.stability import OPENED, jaccard_stability
 from sortija.core.groups.sweep import Candidate, sweep
+from sortija.core.groups.verdict import judge
 from sortija.server.groups.inputs import Inputs, inputs_from, inputs_of, table_for
 from sortija.server.groups.models import Grouping
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.made import Made, made_or_job
+from sortija.server.measures.one_population import population_of
 from sortija.server.studies.actions import touch
 from sortija.server.studies.columns import read_column, write_column
 from sortija.server.studies.models import Population, Study
@@ -65,10 +67,16 @@ def _sweep(job: Job, running: Running) -> None:
         except RecipeError as problem:
             if not there.exists():
                 raise JobError(str(problem)) from problem
-        made_ks = sorted(there.values_list("k", flat=True))
-        without = null_silhouettes(rows, made_ks, inputs.recipe, engine, running.progress)
-        found: dict[str, Any] = {"bound": null_bound(without)}
-        _beside(study, inputs.stamp, dict.fromkeys(made_ks, found))
+        results = dict(there.order_by("k").values_list("k", "result"))
+        made_ks = list(results)
+        without = null_figures(
+            rows, made_ks, inputs.recipe, engine, running.progress, population_of(made)
+        )
+        verdict = judge(
+            made_ks, [r["silhouette"] for r in results.values()],
+            [np.nan if r["valley"] is None else r["valley"] for r in results.values()], without,
+        ).as_json()  # fmt: skip
+        _beside(study, inputs.stamp, {k: {"verdict": verdict} for k in made_ks})
         if job.arguments.get("gap") and not rows.gower:
             gap = gap_statistic(rows, made_ks, inputs.recipe, engine, running.progress)
             told = zip(gap.ks, gap.gap.tolist(), gap.error.tolist(), strict=True)
@@ -115,6 +123,8 @@ def _result(candidate: Candidate, rows: Prepared, size: int, inputs: Inputs) -> 
         "dropped": list(rows.preparation.dropped), "moved": candidate.fit.moved,
         "refusal": refusal(candidate.fit, inputs.recipe),
         "cautions": list(cautions_about(rows)),
+        "valley": _plain([candidate.valley])[0],
+        "equals": equals_column(rows, candidate.fit.labels, candidate.k),
     }  # fmt: skip
 
 

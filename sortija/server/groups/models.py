@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
+from sortija.core.groups.verdict import Verdict
 from sortija.server.studies.models import Column, Study
 
 __all__ = ["Grouping", "MergeTree", "Segment", "Yardstick"]
@@ -41,6 +42,12 @@ class Grouping(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["study", "made_from", "k"], name="one_grouping")
         ]
+
+    @property
+    def verdict(self) -> Verdict | None:
+        """Whether its run stands out against tables without groups; None until that is known."""
+        told = self.result.get("verdict")
+        return Verdict.from_json(told) if told else None
 
 
 class MergeTree(models.Model):

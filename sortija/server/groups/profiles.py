@@ -144,12 +144,22 @@ class BalanceStop(BaseModel):
     moved: int
 
 
+class RelevanceRow(BaseModel):
+    """A category: what its weight is multiplied by, in percent, and why."""
+
+    name: str
+    percent: int
+    words: str
+
+
 class BalancePage(BaseModel):
-    """``customers``: how many were looked at, drawn at random, in ``k`` groups."""
+    """``customers``: how many were looked at, drawn at random, in ``k`` groups; ``stops`` are
+    there where numbers and categories are picked, ``relevance`` where it weighs."""
 
     k: int
     customers: int
     stops: list[BalanceStop]
+    relevance: list[RelevanceRow]
 
 
 def balance_page(study: Study, made: Made, k: int) -> BalancePage:
@@ -157,8 +167,8 @@ def balance_page(study: Study, made: Made, k: int) -> BalancePage:
     if not 2 <= k <= 20:
         raise Problem("Ask for 2 to 20 groups.")
     inputs = inputs_of(study, made)
-    if not inputs.recipe.numeric or not inputs.recipe.categories:
-        raise Problem("A balance wants measures and traits. Pick some of both.")
+    if not inputs.recipe.categories:
+        raise Problem("A balance is between numbers and categories. Pick a trait.")
     return _balanced(Keyed((inputs.stamp, k), (study, made, inputs.recipe)))
 
 
@@ -170,12 +180,36 @@ def _balanced(key: Keyed[tuple[Study, Made, Recipe]]) -> BalancePage:
     table = table_for(study, made, [*recipe.numeric, *recipe.categories]).taken(rows)
     light = replace(recipe, starts=_STARTS, method="k-prototypes")
     try:
+        if not recipe.numeric:
+            prepared = prepare(table, recipe)
+            return BalancePage(
+                k=k, customers=len(prepared), stops=[], relevance=_relevance(made, prepared)
+            )
         present = replace(light, balance=max(recipe.balance, _NEXT_TO_NOTHING))
         now = group(prepare(table, present), k, light)
         stops = [_stop(stop, table, light, now) for stop in STOPS]
     except RecipeError as problem:
         raise Problem(str(problem)) from problem
-    return BalancePage(k=k, customers=len(now.labels), stops=stops)
+    return BalancePage(
+        k=k, customers=len(now.labels), stops=stops,
+        relevance=_relevance(made, prepare(table, present)),
+    )  # fmt: skip
+
+
+def _relevance(made: Made, rows: Prepared) -> list[RelevanceRow]:
+    """What each category's weight is multiplied by, in the words that people know columns by."""
+
+    def label(name: str) -> str:
+        return made.about(name).label if name in made.sources else name
+
+    out = []
+    for category in rows.preparation.categories:
+        if (found := category.relevance) is not None:
+            same = tuple(label(name) for name in found.same)
+            told = replace(found, to=label(found.to), same=same).words(label(category.name))
+            percent = round(100 * found.factor)
+            out.append(RelevanceRow(name=category.name, percent=percent, words=told))
+    return out
 
 
 def _stop(stop: float, table: Table, recipe: Recipe, now: Fit) -> BalanceStop:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from typing import Any, get_args
 
@@ -22,6 +23,7 @@ from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.made import Made
+from sortija.server.measures.one_population import population_of
 from sortija.server.measures.views import role_of
 from sortija.server.studies.actions import touch
 from sortija.server.studies.fingerprints import fingerprint
@@ -48,7 +50,7 @@ class GroupProposal(BaseModel):
     heaviest: list[str]
     candidate: CandidateRow
     tried: list[int]
-    bound: float
+    bound: float | None
     reasons: list[str]
     doubts: list[str]
 
@@ -120,6 +122,7 @@ def _propose(job: Job, running: Running) -> None:
             table, inputs, made.present, draft_of(study)[0].seed, ks, engine, running.progress,
             enough=lambda: time.monotonic() > ends,
             known={(row.proposal or {})["kind"] for row in _made_before(study, job.key)},
+            population=population_of(made),
         )  # fmt: skip
         began = time.monotonic()
         for proposal in found:
@@ -153,7 +156,7 @@ def _keep(
                 study, made.window, own, proposal.rows, shown, job.person,
                 seconds / max(len(proposal.tried), 1),
             )  # fmt: skip
-            row.result["bound"] = proposal.bound
+            row.result["verdict"] = proposal.verdict.as_json()
             if candidate.k == best:
                 row.proposal = {
                     "kind": proposal.kind, "reasons": _named(made, proposal.reasons),
@@ -207,6 +210,12 @@ def _made_before(study: Study, stamp: str) -> list[Grouping]:
     return list(found.order_by("id"))
 
 
+def _reached(row: Grouping) -> float | None:
+    """The silhouette of as many groups of customers without any."""
+    reached = row.verdict.reached(row.k) if row.verdict else float("nan")
+    return None if math.isnan(reached) else reached
+
+
 def _body(study: Study, made: Made, row: Grouping) -> GroupProposal:
     run = list(
         Grouping.objects.filter(study=study, made_from=row.made_from, binned=False).order_by("k")
@@ -220,6 +229,6 @@ def _body(study: Study, made: Made, row: Grouping) -> GroupProposal:
         columns=[made.about(n).label for n in names],
         heaviest=[made.about(n).label for n in heavy],
         candidate=next(c for c in candidate_rows(run) if c.id == row.pk),
-        tried=[r.k for r in run], bound=row.result.get("bound", -1.0), reasons=told["reasons"],
+        tried=[r.k for r in run], bound=_reached(row), reasons=told["reasons"],
         doubts=told["doubts"],
     )  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from pydantic import BaseModel
@@ -10,6 +11,7 @@ from pydantic import BaseModel
 from sortija.core.groups.compare import cross_table
 from sortija.core.groups.criteria import knee_of
 from sortija.core.groups.suggestion import suggest
+from sortija.core.measures.catalogue import MEASURES
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.inputs import inputs_of
 from sortija.server.groups.models import Grouping, Yardstick
@@ -41,7 +43,8 @@ class CandidateRow(BaseModel):
 
     ``threads``: from this row's groups to the next row's; ``resampled``: how often it was drawn
     anew for ``stability``; ``moved``: share that changed group to be with its nearest centre;
-    ``refusal``: why it cannot be adopted; ``field``: what a lens calls its groups.
+    ``refusal``: why it cannot be adopted; ``equals``: the column that alone would group largely
+    alike, in words; ``field``: what a lens calls its groups.
     """
 
     id: int
@@ -64,8 +67,22 @@ class CandidateRow(BaseModel):
     gap_error: float | None
     moved: float
     refusal: str
+    equals: str
     starred: bool
     threads: list[Strand]
+
+
+def _equals(result: dict[str, Any]) -> str:
+    told = result.get("equals")
+    if not told:
+        return ""
+    name, share = told
+    label = str(name).removeprefix("trait:").replace("_", " ")
+    label = MEASURES[label].label if label in MEASURES else label.capitalize()
+    return (
+        f"These groups are largely {label}: by it alone {share:.0%} of the customers would stand "
+        "in the same group."
+    )
 
 
 class SuggestionBody(BaseModel):
@@ -157,7 +174,7 @@ def _row(grouping: Grouping, following: Grouping | None, base: float) -> Candida
         calinski_harabasz=result.get("calinski_harabasz"),
         davies_bouldin=result.get("davies_bouldin"), gap=result.get("gap"),
         gap_error=result.get("gap_error"), moved=result.get("moved", 0.0),
-        refusal=result.get("refusal", ""), starred=grouping.starred,
+        refusal=result.get("refusal", ""), equals=_equals(result), starred=grouping.starred,
         threads=_threads(
             grouping.labels_id, following.labels_id, grouping.k, following.k
         ) if following is not None and joined else [],
@@ -279,7 +296,7 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
 def _suggestion(rows: list[CandidateRow], shown: list[Grouping]) -> SuggestionBody:
     found = suggest(
         [r.k for r in rows], [r.silhouette for r in rows], [r.weakest for r in rows],
-        [r.smallest for r in rows], shown[0].result.get("bound", float("nan")),
+        [r.smallest for r in rows], shown[0].verdict,
     )  # fmt: skip
     return SuggestionBody(k=found.k, words=found.words)
 

@@ -15,7 +15,7 @@ from sortija.core.measures.preparation import Steps
 from sortija.core.table import Column, Table
 from tests.core.groups.support import mixed_table
 
-RECIPE = Recipe({"x": Steps(), "y": Steps()}, ("c",))
+RECIPE = Recipe({"x": Steps(), "y": Steps()}, ("c",), relevance=False)
 
 
 class Weights(unittest.TestCase):
@@ -24,7 +24,7 @@ class Weights(unittest.TestCase):
         [category] = prepare(table, RECIPE).preparation.categories
         shares = np.bincount(group) / len(group)
         self.assertAlmostEqual(category.gamma, 1 / (1 - (shares**2).sum()), places=5)
-        heavier = Recipe(RECIPE.numeric, ("c",), {"c": 2.0}, balance=0.5)
+        heavier = Recipe(RECIPE.numeric, ("c",), {"c": 2.0}, balance=0.5, relevance=False)
         [same] = prepare(table, heavier).preparation.categories
         self.assertAlmostEqual(same.gamma, category.gamma, places=6)
 
@@ -34,7 +34,9 @@ class Weights(unittest.TestCase):
             "c", "category", np.where(np.arange(n) < 5, 2, 1).astype(np.int32), "", ("a", "b")
         )
         table = Table((Column("x", "number", np.arange(n, dtype=float)), rare))
-        [category] = prepare(table, Recipe({"x": Steps()}, ("c",))).preparation.categories
+        [category] = prepare(
+            table, Recipe({"x": Steps()}, ("c",), relevance=False)
+        ).preparation.categories
         self.assertAlmostEqual(category.gamma, 1 / 0.25, places=5)
 
     def test_weights_scale_numbers(self):
@@ -117,7 +119,7 @@ class Refusals(unittest.TestCase):
             Column("x", "number", np.arange(n, dtype=float)),
             Column("c", "category", codes, "", levels),
         ))  # fmt: skip
-        rows = prepare(table, Recipe({"x": Steps()}, ("c",), pool=0.01))
+        rows = prepare(table, Recipe({"x": Steps()}, ("c",), pool=0.01, relevance=False))
         [category] = rows.preparation.categories
         self.assertEqual((category.levels, len(category.pooled)), (("v1", "v2"), 40))
         self.assertEqual(np.bincount(rows.codes[0]).tolist(), [0, 480, 480, 40])

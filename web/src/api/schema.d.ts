@@ -1626,7 +1626,8 @@ export interface components {
         };
         /**
          * BalancePage
-         * @description ``customers``: how many were looked at, drawn at random, in ``k`` groups.
+         * @description ``customers``: how many were looked at, drawn at random, in ``k`` groups; ``stops`` are
+         *     there where numbers and categories are picked, ``relevance`` where it weighs.
          */
         BalancePage: {
             /** K */
@@ -1635,6 +1636,8 @@ export interface components {
             customers: number;
             /** Stops */
             stops: components["schemas"]["BalanceStop"][];
+            /** Relevance */
+            relevance: components["schemas"]["RelevanceRow"][];
         };
         /**
          * BalanceRow
@@ -1884,7 +1887,8 @@ export interface components {
          *
          *     ``threads``: from this row's groups to the next row's; ``resampled``: how often it was drawn
          *     anew for ``stability``; ``moved``: share that changed group to be with its nearest centre;
-         *     ``refusal``: why it cannot be adopted; ``field``: what a lens calls its groups.
+         *     ``refusal``: why it cannot be adopted; ``equals``: the column that alone would group largely
+         *     alike, in words; ``field``: what a lens calls its groups.
          */
         CandidateRow: {
             /** Id */
@@ -1927,6 +1931,8 @@ export interface components {
             moved: number;
             /** Refusal */
             refusal: string;
+            /** Equals */
+            equals: string;
             /** Starred */
             starred: boolean;
             /** Threads */
@@ -2387,7 +2393,8 @@ export interface components {
          *
          *     ``method`` empty: k-means for numbers, k-prototypes with categories, k-modes without numbers.
          *     ``weights``: by name, 1 where not given; ``steps``: preparations that this recipe has otherwise
-         *     than Measures; ``most``: the largest k; ``gap``: the gap statistic too.
+         *     than Measures; ``relevance``: categories count by what they have to do with other columns;
+         *     ``most``: the largest k; ``gap``: the gap statistic too.
          */
         Draft: {
             /**
@@ -2438,6 +2445,11 @@ export interface components {
              * @default 0
              */
             pool: number;
+            /**
+             * Relevance
+             * @default true
+             */
+            relevance: boolean;
             /**
              * Seed
              * @default 4107
@@ -2684,7 +2696,7 @@ export interface components {
             /** Tried */
             tried: number[];
             /** Bound */
-            bound: number;
+            bound: number | null;
             /** Reasons */
             reasons: string[];
             /** Doubts */
@@ -4181,6 +4193,18 @@ export interface components {
             inside: boolean[];
             /** Customers */
             customers: number;
+        };
+        /**
+         * RelevanceRow
+         * @description A category: what its weight is multiplied by, in percent, and why.
+         */
+        RelevanceRow: {
+            /** Name */
+            name: string;
+            /** Percent */
+            percent: number;
+            /** Words */
+            words: string;
         };
         /**
          * Remedy

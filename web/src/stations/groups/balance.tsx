@@ -6,6 +6,8 @@ import { percent } from "@/charts/format";
 import { useStudy } from "@/study/context";
 
 interface Props {
+  /** Numbers are picked too, so that there is something to balance. */
+  slides: boolean;
   balance: number;
   k: number;
   /** Names everything that the preview is made from. */
@@ -16,7 +18,7 @@ interface Props {
 }
 
 /** How much categories count against numbers; what each place would change is told beforehand. */
-export function Balance({ balance, k, madeFrom, waits, onBalance }: Props) {
+export function Balance({ slides, balance, k, madeFrom, waits, onBalance }: Props) {
   const { study, view, canChange } = useStudy();
   const [tried, setTried] = useState<number | null>(null);
   const preview = useQuery({
@@ -49,6 +51,15 @@ export function Balance({ balance, k, madeFrom, waits, onBalance }: Props) {
     if (tried !== null && next !== undefined && next !== balance) onBalance(next);
     setTried(null);
   };
+  const relevance = preview.data?.relevance ?? [];
+  const told = relevance.length > 0 && (
+    <ul className="mt-1.5 grid gap-0.5 text-11 text-quiet" aria-label="What categories count">
+      {relevance.map((row) => (
+        <li key={row.name}>{row.words}</li>
+      ))}
+    </ul>
+  );
+  if (!slides) return told || null;
   return (
     <div className="mt-2.5">
       <div className="flex items-baseline justify-between">
@@ -90,6 +101,7 @@ export function Balance({ balance, k, madeFrom, waits, onBalance }: Props) {
               ? `Categories decide ${stop.categories}% of how far customers are apart.`
               : " "}
       </p>
+      {told}
     </div>
   );
 }

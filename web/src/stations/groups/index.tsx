@@ -293,6 +293,7 @@ function Suggestion({ page, row, stale, go }: { page: Page; row: Row; stale: boo
           </span>
         </p>
         {row.refusal && <p className="mt-1 text-12 text-below">{row.refusal}</p>}
+        {row.equals && <p className="mt-1 text-12 text-below">{row.equals}</p>}
       </div>
       <div className="flex shrink-0 gap-2">
         <Button onClick={() => go({ k: `${row.k}`, open: "1" })}>Open these {row.k}</Button>

@@ -209,7 +209,7 @@ function Card({
         <Figure
           words="silhouette"
           value={fixed(row.silhouette)}
-          more={`without groups ${fixed(proposal.bound)}`}
+          more={proposal.bound === null ? "" : `without groups ${fixed(proposal.bound)}`}
         />
         <Figure words="weakest" value={row.weakest.toFixed(2)} more="comes back" />
         <Figure
@@ -233,6 +233,7 @@ function Card({
             {doubt}
           </li>
         ))}
+        {row.equals && <li className="mt-1 border-l-2 border-below pl-2">{row.equals}</li>}
         {row.refusal && <li className="mt-1 border-l-2 border-below pl-2">{row.refusal}</li>}
         {proposal.doubts.length === 0 && !row.refusal && (
           <li className="mt-1 text-quiet">Nothing that was looked at.</li>

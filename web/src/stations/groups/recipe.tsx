@@ -98,8 +98,9 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
           />
         ))}
       </ul>
-      {numbers.length > 0 && traits.length > 0 && (
+      {traits.length > 0 && (
         <Balance
+          slides={numbers.length > 0}
           balance={draft.balance ?? 1}
           k={k}
           madeFrom={madeFrom}
@@ -312,6 +313,14 @@ function How({
           {number("most", 2, 20, "Largest k")}
           {number("starts", 1, 50, "Starts of a row")}
           {number("seed", 0, 2 ** 31 - 1, "Seed")}
+          <label className="flex items-center justify-between">
+            Weigh categories by what they relate to
+            <Switch
+              on={draft.relevance ?? true}
+              label="Weigh categories by what they relate to"
+              onChange={(relevance) => onChange({ relevance }, "Weights of categories changed.")}
+            />
+          </label>
           <label className="flex items-center justify-between">
             Pool values under 1%
             <Switch

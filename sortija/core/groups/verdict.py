@@ -1,0 +1,161 @@
+"""Whether groups stand out against tables that have none."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["Excess", "Verdict", "judge"]
+
+Level = Literal["holds", "barely", "none"]
+#: Deviations that the silhouettes stand out by at least.
+LEAST = 3.0
+#: Deviations of silhouettes and of valleys under these are taken as these: twelve tables can agree
+#: by chance.
+SMALLEST = (0.004, 0.001)
+#: Tables that have to have so many groups at all.
+_FEWEST = 4
+_WORDS = {
+    "even": "made-up customers who spread evenly",
+    "bulk": "made-up customers of one bulk, in which each measure spreads as here",
+    "population": "simulated customers of one kind, who differ in degree only",
+}
+
+
+@dataclass(frozen=True)
+class Excess:
+    """How one figure stands against tables of one kind: ``means``: (K,) what they reach at each
+    k; ``excess``: (K,) how many of their deviations the rows exceed it; ``most``: the largest
+    excess of any of the tables over the others."""
+
+    means: NDArray[np.float64]
+    excess: NDArray[np.float64]
+    most: float
+
+    @property
+    def holds(self) -> bool:
+        largest = float(np.nanmax(self.excess, initial=-np.inf))
+        return largest > max(self.most, LEAST)
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """``silhouettes``, ``valleys``: kind of tables → how the rows stand against them.
+
+    ``level``: *holds* where one of the two stands out against every kind, *barely* where against
+    all but one of several, else *none*.
+    """
+
+    ks: tuple[int, ...]
+    silhouettes: Mapping[str, Excess]
+    valleys: Mapping[str, Excess]
+
+    @property
+    def failed(self) -> tuple[str, ...]:
+        """Kinds of tables that the better of the two figures does not stand out against."""
+        both = [
+            tuple(kind for kind, found in each.items() if not found.holds)
+            for each in (self.silhouettes, self.valleys)
+            if each
+        ]
+        return min(both, key=len, default=())
+
+    @property
+    def level(self) -> Level:
+        failed = len(self.failed)
+        if not failed:
+            return "holds"
+        return "barely" if failed == 1 and len(self.silhouettes) > 1 else "none"
+
+    @property
+    def unlike(self) -> str:
+        """What the rows are hardly told from, in words; empty where they hold."""
+        return ", and from ".join(_WORDS[kind] for kind in self.failed)
+
+    def reached(self, k: int) -> float:
+        """The silhouette that tables without groups reach at ``k``: that of the best kind."""
+        found = [each.means[self.ks.index(k)] for each in self.silhouettes.values()]
+        return float(np.nanmax(found)) if np.isfinite(found).any() else float("nan")
+
+    def as_json(self) -> dict[str, Any]:
+        def told(found: Mapping[str, Excess]) -> dict[str, Any]:
+            return {
+                kind: {"means": _plain(e.means), "excess": _plain(e.excess),
+                       "most": _plain([e.most])[0]}
+                for kind, e in found.items()
+            }  # fmt: skip
+
+        return {
+            "ks": list(self.ks), "silhouettes": told(self.silhouettes),
+            "valleys": told(self.valleys),
+        }  # fmt: skip
+
+    @staticmethod
+    def from_json(data: Mapping[str, Any]) -> Verdict:
+        def column(values: Sequence[float | None], missing: float) -> NDArray[np.float64]:
+            return np.array([missing if v is None else v for v in values], np.float64)
+
+        def read(found: Mapping[str, Any]) -> dict[str, Excess]:
+            return {
+                kind: Excess(column(e["means"], np.nan), column(e["excess"], np.inf),
+                             -np.inf if e["most"] is None else float(e["most"]))
+                for kind, e in found.items()
+            }  # fmt: skip
+
+        return Verdict(tuple(data["ks"]), read(data["silhouettes"]), read(data["valleys"]))
+
+
+def _plain(values: Sequence[float] | NDArray[np.float64]) -> list[float | None]:
+    return [float(v) if np.isfinite(v) else None for v in values]
+
+
+def judge(
+    ks: Sequence[int], silhouettes: Sequence[float], valleys: Sequence[float],
+    nulls: Mapping[str, NDArray[np.float64]],
+) -> Verdict:  # fmt: skip
+    """Whether silhouettes or valleys stand out, at the same k, against tables without groups.
+
+    The excess at k is (s − mean of the tables) / max(their SD, a least one); a table's own is
+    taken against the others, in the same way. Against a kind the rows hold where their largest
+    excess is above that of every table and above 3. The largest silhouette of any k would say
+    less: a uniform square alone reaches 0.40 at four groups.
+
+    Parameters
+    ----------
+    ks, silhouettes, valleys : one a candidate
+    nulls : kind → (2, T, K) of tables at the same ks (:func:`nulls.null_figures`)
+    """
+    own = np.array([silhouettes, valleys], np.float64)
+    told: list[dict[str, Excess]] = [{}, {}]
+    for kind, tables in nulls.items():
+        for place in range(2):
+            if np.isfinite(tables[place]).any():
+                told[place][kind] = _excess(own[place], tables[place], SMALLEST[place])
+    return Verdict(tuple(ks), *told)
+
+
+def _excess(own: NDArray[np.float64], tables: NDArray[np.float64], least: float) -> Excess:
+    there = (~np.isnan(tables)).sum(axis=0) >= _FEWEST
+    means, spread = _of(tables, there, least)
+    # Groups that tables without groups cannot even be put into stand out by themselves.
+    excess = np.where(there, (own - means) / spread, np.where(np.isnan(own), np.nan, np.inf))
+    theirs = [-np.inf]
+    for number in range(len(tables)):
+        mean, sd = _of(np.delete(tables, number, axis=0), there, least)
+        theirs.append(float(np.nanmax((tables[number] - mean) / sd, initial=-np.inf)))
+    return Excess(means, excess, max(theirs))
+
+
+def _of(
+    tables: NDArray[np.float64], there: NDArray[np.bool_], least: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Mean and deviation of the tables at each k, NaN where hardly any has so many groups."""
+    means, spread = np.full(len(there), np.nan), np.full(len(there), np.nan)
+    for k in np.flatnonzero(there):
+        values = tables[:, k][~np.isnan(tables[:, k])]
+        means[k], spread[k] = values.mean(), max(float(values.std(ddof=1)), least)
+    return means, spread

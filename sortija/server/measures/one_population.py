@@ -1,0 +1,54 @@
+"""Measures of simulated customers of one kind, derived as a study's own are."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+
+import numpy as np
+
+from sortija.core.measures.derive import derive
+from sortija.core.measures.one_population import Population, fit_population, simulate
+from sortija.core.table import Column, Table
+from sortija.server.ledger.ledger import Ledger, ledger_of
+from sortija.server.measures.made import Made
+from sortija.server.measures.making import inputs_of_window
+from sortija.server.studies.keyed import Keyed
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["population_of"]
+
+SEED = 4107
+
+
+def population_of(made: Made) -> Callable[[int, int], Table | None] | None:
+    """(number, customers) → the measures of so many simulated customers; None where the rows are
+    no customers of a log, or too few came to fit a population.
+
+    Formulas and what a model expects are not among them.
+    """
+    ledger = ledger_of(made.study)
+    if made.of or not made.rows or ledger is None or not ledger.built:
+        return None
+    fitted = _fitted(Keyed(made.stamp, (ledger, made.window)))
+    if fitted is None:
+        return None
+    names, _ = inputs_of_window(ledger)
+    window, mask, scale = made.window.window, ledger.mask, ledger.study.scale
+
+    def table(number: int, customers: int) -> Table:
+        log = simulate(fitted, customers, np.random.default_rng([SEED, number]))
+        derived = derive(log, window, mask, scale, names)
+        rows = np.flatnonzero(derived.present)
+        return Table(tuple(
+            Column(c.name, c.kind, np.asarray(c.values)[rows], c.unit, c.levels)
+            for c in derived.table
+        ))  # fmt: skip
+
+    return table
+
+
+@lru_cache(maxsize=4)
+def _fitted(keyed: Keyed[tuple[Ledger, WindowInView]]) -> Population | None:
+    ledger, window = keyed.value
+    return fit_population(ledger.lines().log, window.window, ledger.mask, SEED)
