@@ -104,7 +104,7 @@ class PortraitsByHand(Station):
 class CrossingsByHand(Station):
     def test_a_cell_a_date_and_a_unit(self):
         self.adopt()
-        self.walk("Crossings", self.crossings, self.get("crossings"))
+        self.walk("Crossings", self.crossings, self.get("crossings", by="quarter"))
 
     def crossings(self, page, crossings):
         k = len(crossings["states"]) - 3
@@ -115,6 +115,8 @@ class CrossingsByHand(Station):
         ]  # fmt: skip
         most, origin, target = max(moves)
         names = [state["name"] for state in crossings["states"]]
+        page.get_by_text("Much of this movement is chance").wait_for()
+        page.get_by_role("button", name="Quarter by quarter").click()
         matrix = page.get_by_role("region", name="Matrix")
         matrix.get_by_role("button", name=re.compile("^to 31 Dec")).click()
         page.get_by_label("hide border moves").uncheck()

@@ -23,13 +23,33 @@ class Holdout:
 
 
 def _merged(segment: NDArray[np.integer], value: NDArray[np.integer]) -> NDArray[np.int64]:
-    """Segment × value band; strata under 20 are merged within their segment."""
+    """Segment × value band, in strata of 20 at least where there are as many customers.
+
+    A band under 20 goes to the neighbouring band of its segment, the smaller of two; what is
+    still under 20 is a whole segment, and goes to the smallest other stratum.
+    """
     width = int(value.max()) + 1 if len(value) else 1
-    stratum = segment.astype(np.int64) * (width + 1) + value
-    _, place, counts = np.unique(stratum, return_inverse=True, return_counts=True)
-    small = counts[place] < LEAST_STRATUM
-    rest = segment.astype(np.int64) * (width + 1) + width
-    return np.where(small, rest, stratum)
+    stratum = segment.astype(np.int64) * width + value
+    there, place = np.unique(stratum, return_inverse=True)
+    counts = np.bincount(place, minlength=len(there)).tolist()
+    # Bands in order: segment, first stratum, customers, and which strata they are now.
+    runs: list[tuple[int, int, int, list[int]]] = [
+        (int(s) // width, i, n, [i]) for i, (s, n) in enumerate(zip(there, counts, strict=True))
+    ]
+    while len(runs) > 1:
+        at = min(range(len(runs)), key=lambda i: (runs[i][2], i))
+        if runs[at][2] >= LEAST_STRATUM:
+            break
+        beside = [i for i in (at - 1, at + 1) if 0 <= i < len(runs) and runs[i][0] == runs[at][0]]
+        others = beside or [i for i in range(len(runs)) if i != at]
+        to = min(others, key=lambda i: (runs[i][2], i))
+        of, first, count, mine = runs[to]
+        runs[to] = (of, first, count + runs[at][2], mine + runs[at][3])
+        del runs[at]
+    name = np.empty(len(there), np.int64)
+    for _, first, _, mine in runs:
+        name[mine] = there[first]
+    return np.asarray(name[place])
 
 
 def draw_holdout(

@@ -42,6 +42,7 @@ def write_pmml(frozen: FrozenGrouping) -> str:
         numberOfClusters=str(frozen.k),
     )  # fmt: skip
     _schema(model, frozen)
+    _output(model)
     local = _under(model, "LocalTransformations")
     fields: list[tuple[str, float]] = []
     for name, fitted, weight in frozen.preparation.numeric:
@@ -104,10 +105,28 @@ def _schema(model: ET.Element, frozen: FrozenGrouping) -> None:
     for name, fitted, _ in frozen.preparation.numeric:
         field = _under(schema, "MiningField", name=name, outliers="asExtremeValues",
                        lowValue=_text(fitted.low), highValue=_text(fitted.high))  # fmt: skip
-        if not np.isnan(fitted.fill):
+        if np.isnan(fitted.fill):  # nobody without a value has a segment
+            field.set("missingValueTreatment", "returnInvalid")
+        else:
             field.set("missingValueReplacement", _text(fitted.fill))
+            field.set(
+                "missingValueTreatment", "asMode" if fitted.steps.fill == "mode" else "asMedian"
+            )
     for category in frozen.preparation.categories:
-        _under(schema, "MiningField", name=category.name, invalidValueTreatment="asIs")
+        # Missing is a level of its own, and a level that was never seen differs from all.
+        _under(schema, "MiningField", name=category.name, missingValueTreatment="asIs",
+               invalidValueTreatment="asIs")  # fmt: skip
+
+
+def _output(model: ET.Element) -> None:
+    """What a scoring program hands out: the segment, what it is called, D to its centre."""
+    output = _under(model, "Output")
+    for name, feature, kind, optype in (
+        ("segment", "predictedValue", "string", "categorical"),
+        ("segment name", "predictedDisplayValue", "string", "categorical"),
+        ("distance", "affinity", "double", "continuous"),
+    ):
+        _under(output, "OutputField", name=name, feature=feature, dataType=kind, optype=optype)
 
 
 def _apply(parent: ET.Element, function: str) -> ET.Element:

@@ -68,7 +68,7 @@ def _number(name: str, fitted: Fitted, weight: float) -> dict[str, Any]:
         "fill": None if fitted.fill != fitted.fill else fitted.fill,
         "low": fitted.low, "high": fitted.high, "centre": fitted.centre, "spread": fitted.spread,
     }  # fmt: skip
-    return {**out, "knots": list(fitted.knots)} if fitted.knots else out
+    return {**out, "knots": list(fitted.knots), "count": fitted.count} if fitted.knots else out
 
 
 def read_recipe(text: str) -> FrozenGrouping:
@@ -109,6 +109,7 @@ def _frozen(data: dict[str, Any]) -> FrozenGrouping:
                 float(each["centre"]),
                 float(each["spread"]),
                 tuple(float(knot) for knot in each.get("knots", ())),
+                count=int(each.get("count", 0)),
             ),
             float(each["weight"]),
         )

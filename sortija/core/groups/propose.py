@@ -179,7 +179,9 @@ def propose_groups(
     method: Method = "k-means" if not inputs.categories else "k-prototypes"
     if not inputs.numeric:
         method = "k-modes"
-    plain = Recipe(inputs.numeric, inputs.categories, method=method, seed=seed, starts=_STARTS)
+    # What tells apart is found by weighing; relevance on top would weigh twice.
+    plain = Recipe(inputs.numeric, inputs.categories, method=method, seed=seed, starts=_STARTS,
+                   relevance=False)  # fmt: skip
     weighed = _weighed(table, plain, rows, ks, engine, progress)
     for kind, recipe in (
         ("what tells apart", weighed),

@@ -82,8 +82,8 @@ class Fitted:
 
     ``low``, ``high``: values beyond are clamped to them; ``fill``: NaN where nothing is filled
     or neighbours fill; ``knots``: for rank scaling, the values at equally spaced ranks;
-    ``constant``: every value is the same, so the column says nothing; ``instead``: the SD took
-    the place of quartiles that are alike.
+    ``count``: of how many values; ``constant``: every value is the same, so the column says
+    nothing; ``instead``: the SD took the place of quartiles that are alike.
     """
 
     steps: Steps
@@ -95,6 +95,7 @@ class Fitted:
     knots: tuple[float, ...] = ()
     constant: bool = False
     instead: bool = False
+    count: int = 0
 
     def as_json(self) -> dict[str, Any]:
         """Plain JSON, in which NaN is null."""
@@ -191,7 +192,7 @@ def fit(column: Column, steps: Steps) -> Fitted:
         return replace(fitted, centre=middle, spread=spread, instead=q3 == q1)
     if steps.scale == "rank":
         knots = np.quantile(bent, np.linspace(0, 1, RANK_KNOTS))
-        return replace(fitted, knots=tuple(float(v) for v in knots))
+        return replace(fitted, knots=tuple(float(v) for v in knots), count=len(there))
     return fitted
 
 
@@ -205,7 +206,7 @@ def apply(values: NDArray[np.float64], fitted: Fitted) -> NDArray[np.float64]:
     if fitted.constant:
         return np.where(np.isnan(bent), np.nan, 0.0)
     if fitted.steps.scale == "rank":
-        return _rank_normal(bent, np.array(fitted.knots))
+        return _rank_normal(bent, np.array(fitted.knots), fitted.count)
     return (bent - fitted.centre) / fitted.spread
 
 
@@ -218,7 +219,10 @@ def restore(prepared: NDArray[np.float64], fitted: Fitted) -> NDArray[np.float64
         from scipy.special import ndtr
 
         knots = np.array(fitted.knots)
-        bent = np.interp(ndtr(prepared), np.linspace(0, 1, len(knots)), knots)
+        share = ndtr(prepared)
+        if n := fitted.count:
+            share = (share * (n + 0.25) - 0.625) / max(n - 1, 1)
+        bent = np.interp(share, np.linspace(0, 1, len(knots)), knots)
     else:
         bent = np.asarray(prepared, np.float64) * fitted.spread + fitted.centre
     if fitted.steps.transform == "log":
@@ -242,11 +246,21 @@ def touched(values: NDArray[np.float64], fitted: Fitted, rows: NDArray[np.bool_]
         )
 
 
-def _rank_normal(values: NDArray[np.float64], knots: NDArray[np.float64]) -> NDArray[np.float64]:
+def _rank_normal(
+    values: NDArray[np.float64], knots: NDArray[np.float64], count: int
+) -> NDArray[np.float64]:
+    """Normal scores of mid-ranks r among ``count`` values: Φ⁻¹((r − 3/8)/(n + 1/4)) (Blom 1958).
+
+    ``count`` 0: as recipes from before it was kept were read, whose ends lie at ±3.29.
+    """
     from scipy.special import ndtri
 
     low = np.searchsorted(knots, values, side="left")
     high = np.searchsorted(knots, values, side="right")
     inside = (low + high - 1) / 2.0
-    rank = np.clip(inside / (len(knots) - 1), 0.5 / len(knots), 1 - 0.5 / len(knots))
+    share = inside / (len(knots) - 1)
+    if count:
+        rank = (1 + np.clip(share, 0, 1) * (count - 1) - 0.375) / (count + 0.25)
+    else:
+        rank = np.clip(share, 0.5 / len(knots), 1 - 0.5 / len(knots))
     return np.where(np.isnan(values), np.nan, ndtri(rank))

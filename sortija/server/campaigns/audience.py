@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from datetime import date
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
 
 import numpy as np
 from django.db.models import Q
 from numpy.typing import NDArray
 
+from sortija.core.campaigns.base_rate import BaseRate, base_rate
 from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import members
 from sortija.core.scores.bands import band
 from sortija.server.campaigns.models import Campaign, Member
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.placed import placed_at
+from sortija.server.ledger.coverage import covered
 from sortija.server.ledger.models import Card
 from sortija.server.ledger.traits import trait_column, traits_of
 from sortija.server.lens.evaluation import selection_of
@@ -22,6 +24,7 @@ from sortija.server.lens.fields import base_of
 from sortija.server.measures.made import Made, made_or_job
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Audience", "audience_of", "window_of"]
@@ -35,8 +38,8 @@ class Audience:
     """Customers who can be written to, and how many fell away at each step, in order.
 
     ``customers``: (m,) row numbers; ``segment``: (m,) state by the yardstick (0 without one);
-    ``value``: (m,) band of spend; ``base_rate``: the share of them seen within as many days as the
-    campaign lasts, up to the window's end: about what comes back unasked.
+    ``value``: (m,) band of spend; ``base_rate``: how many came unasked of who was in the same lens
+    one horizon earlier; ``untold``: why that cannot be told, where it is None.
     """
 
     lens: int
@@ -44,7 +47,8 @@ class Audience:
     customers: NDArray[np.int64]
     segment: NDArray[np.int64]
     value: NDArray[np.int64]
-    base_rate: float
+    base_rate: BaseRate | None
+    untold: str
     made_from: str
 
 
@@ -125,9 +129,7 @@ def audience_of(campaign: Campaign) -> Audience:
     customers = np.flatnonzero(left)
     # Strata are of spend in fives, however the analyst scores meanwhile.
     value = band(np.asarray(made.column("monetary").values, np.float64), VALUE_BANDS, True)
-    seen = np.asarray(made.column("recency").values)[customers]
-    horizon = max((campaign.read_on - campaign.send_on).days, 1)
-    rate = float(np.mean(np.nan_to_num(seen, nan=np.inf) <= horizon)) if len(customers) else 0.0
+    rate, untold = _unasked(campaign, window, clauses)
     return Audience(
         lens=len(inside),
         fell_away=fell,
@@ -135,8 +137,59 @@ def audience_of(campaign: Campaign) -> Audience:
         segment=_segments(study, window, size)[customers],
         value=value.bands[customers].astype(np.int64),
         base_rate=rate,
+        untold=untold,
         made_from=base.made_from,
     )
+
+
+def _unasked(
+    campaign: Campaign, window: WindowInView, clauses: list[Clause]
+) -> tuple[BaseRate | None, str]:
+    """How many of the same lens, one horizon earlier, then came; or why that cannot be told.
+
+    Never from the lens's own recency: a lens of who has not come lately would give none.
+    """
+    study, days = campaign.study, max((campaign.read_on - campaign.send_on).days, 1)
+    newest = default_window(study)
+    if newest is None:
+        return None, "there is no log to tell from"
+    end = min(window.to, newest.to)
+    earlier = WindowInView(end - timedelta(days=days), window.back)
+    since = earlier.to + timedelta(days=1)
+    for each in (earlier, WindowInView(end, since.isoformat())):
+        if words := covered(study, each):
+            return None, f"{words} one horizon earlier"
+    moved = []
+    for clause in clauses:
+        if clause.field.startswith(_FIXED):
+            return None, "the lens picks customers by what is known of them only now"
+        moved.append(replace(clause, window=_moved(clause.window, end - earlier.to)))
+    base, before = base_of(study, earlier), made_or_job(study, earlier)
+    after = made_or_job(study, WindowInView(end, since.isoformat()))
+    if base is None or not isinstance(before, Made) or not isinstance(after, Made):
+        return None, "the window one horizon earlier is still being derived"
+    there = members(selection_of(study, earlier, moved, base))
+    size = min(len(base.known), after.size)
+    there = there[there < size]
+    there = there[(_consenting(study, size) & _with_address(study, size))[there]]
+    found = base_rate(int(after.present[there].sum()), len(there))
+    if found is None:
+        return None, f"only {len(there)} customers were in this lens one horizon earlier"
+    return found, ""
+
+
+#: Kinds of clause that pick people by what was known on a certain day, or by hand.
+_FIXED = ("crossing:", "kept:", "grouping:", "differ:", "component:", "neighbour:")
+
+
+def _moved(window: str, by: timedelta) -> str:
+    """A clause's own window so much earlier; the window in view moves by itself."""
+    if not window:
+        return ""
+    to, _, back = window.partition(":")
+    if "-" in back:
+        back = (date.fromisoformat(back) - by).isoformat()
+    return f"{(date.fromisoformat(to) - by).isoformat()}:{back}"
 
 
 def _segments(study: Study, window: WindowInView, size: int) -> NDArray[np.int64]:

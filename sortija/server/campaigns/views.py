@@ -34,7 +34,10 @@ class ArmRow(BaseModel):
 class CampaignRow(BaseModel):
     """A plan: how many the lens holds, who falls away, who is written to, who is held out.
 
-    ``smallest_effect``: the smallest rise found 8 times in 10; null: this cannot be measured.
+    ``base_rate``: the share who came unasked of the same lens one horizon earlier, with its
+    interval, ``learnt_from`` how many; null: cannot be told, ``untold`` says why.
+    ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
+    that asks most; null: this cannot be measured.
     """
 
     id: int
@@ -52,6 +55,10 @@ class CampaignRow(BaseModel):
     written: int
     held: int
     base_rate: float | None
+    base_low: float | None
+    base_high: float | None
+    learnt_from: int
+    untold: str
     smallest_effect: float | None
     arms: list[ArmRow]
     trouble: str
@@ -80,7 +87,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
     """A campaign for the wire: drafts are counted afresh, drawn ones as they were drawn."""
     fell: dict[str, int] = {}
     segments: list[tuple[int, int, int]] = []
-    rate, trouble, lens = None, "", 0
+    rate, trouble, untold, lens = None, "", "", 0
     if campaign.state == Campaign.DRAFT:
         try:
             audience = audience_of(campaign)
@@ -88,6 +95,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
             trouble = problem.detail
         else:
             lens, fell, rate = audience.lens, audience.fell_away, audience.base_rate
+            untold = audience.untold
             found = draw_holdout(audience.segment, audience.value, campaign.holdout, campaign.seed)
             for number in np.unique(audience.segment):
                 mine = audience.segment == number
@@ -101,12 +109,15 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         )
         segments = [(n, w, h) for n, w, h in counted.order_by("segment")]
     written, held = sum(s[1] for s in segments), sum(s[2] for s in segments)
-    effect = smallest_effect(written, held, rate) if rate is not None else float("nan")
+    effect = smallest_effect(written, held, rate.careful) if rate is not None else float("nan")
     return CampaignRow(
         id=campaign.pk, name=campaign.name, state=campaign.state, revision=campaign.revision,
         clauses=campaign.clauses, window=campaign.window, send_on=campaign.send_on.isoformat(),
         read_on=campaign.read_on.isoformat(), holdout=campaign.holdout, seed=campaign.seed,
-        lens=lens, fell_away=fell, written=written, held=held, base_rate=rate,
+        lens=lens, fell_away=fell, written=written, held=held,
+        base_rate=rate.rate if rate else None, base_low=rate.low if rate else None,
+        base_high=rate.high if rate else None, learnt_from=rate.customers if rate else 0,
+        untold=untold,
         smallest_effect=None if np.isnan(effect) else effect,
         arms=_arms(campaign.study, segments), trouble=trouble,
     )  # fmt: skip

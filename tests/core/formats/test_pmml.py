@@ -11,6 +11,7 @@ from sortija.core.groups.frozen import freeze
 from sortija.core.groups.grouping import group
 from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.measures.preparation import Steps
+from sortija.core.table import Column, Table
 from tests.core.formats.test_recipes import frozen_case, shop
 
 SPACE = "{http://www.dmg.org/PMML-4_4}"
@@ -47,6 +48,8 @@ class Reader:
         out = {}
         for field in self.model.find(f"{SPACE}MiningSchema"):
             value = record[field.get("name")]
+            if value is None and field.get("missingValueTreatment") == "returnInvalid":
+                return None
             if value is None and field.get("missingValueReplacement") is not None:
                 value = float(field.get("missingValueReplacement"))
             if value is not None and field.get("outliers") == "asExtremeValues":
@@ -74,16 +77,23 @@ class Reader:
         return None if None in values else FUNCTIONS[name](*values)
 
     def nearest(self, record):
-        """(cluster's id, squared distance); None where a field is missing."""
+        """(cluster's id, squared distance); None where the result is invalid.
+
+        The standard compares on the fields that are there, scaled up to all of them.
+        """
         fields = self.fields(record)
+        if fields is None:
+            return None
         parts = [
             (fields[f.get("field")], float(f.get("fieldWeight")))
             for f in self.model.iter(f"{SPACE}ClusteringField")
         ]
-        if any(value is None for value, _ in parts):
+        there = [place for place, (value, _) in enumerate(parts) if value is not None]
+        if not there:
             return None
+        adjust = len(parts) / len(there)
         found = [
-            (sum(w * (x - c) ** 2 for (x, w), c in zip(parts, centre, strict=True)), number)
+            (adjust * sum(parts[i][1] * (parts[i][0] - centre[i]) ** 2 for i in there), number)
             for number, centre in self.clusters
         ]
         best = min(found)
@@ -117,6 +127,37 @@ class Pmml(unittest.TestCase):
         table, _, frozen = frozen_case()
         self.placed_alike(frozen, table)
         self.placed_alike(frozen, shop(5))
+
+    def test_ten_thousand_rows_with_missing_and_unseen_values(self):
+        _, _, frozen = frozen_case()
+        rng, n, columns = np.random.default_rng(9), 10_000, []
+        for column in shop(6):
+            if column.kind == "number":
+                values = rng.choice(column.values[~np.isnan(column.values)], n)
+                values = values * rng.choice([1.0, 1.0, 3.0, -1.0], n)  # beyond the range as well
+                values[rng.random(n) < 0.1] = np.nan
+                columns.append(Column(column.name, "number", values, column.unit))
+            else:
+                levels = (*column.levels, "never seen")
+                codes = rng.integers(0, len(levels) + 1, n).astype(np.int32)
+                columns.append(Column(column.name, "category", codes, "", levels))
+        table = Table(tuple(columns))
+        reader, placed = Reader(write_pmml(frozen)), frozen.place(table)
+        self.assertGreater((placed.segment == 0).sum(), 500)
+        for row, record in enumerate(records(table)):
+            found = reader.nearest(record)
+            segment = 0 if found is None else int(found[0])
+            if segment != placed.segment[row]:  # nothing but a tie, to the digits of float32
+                self.assertLess(placed.margin[row], 1e-4, record)
+
+    def test_what_a_program_hands_out(self):
+        _, _, frozen = frozen_case()
+        model = Reader(write_pmml(frozen)).model
+        tags = [each.tag.removeprefix(SPACE) for each in model]
+        self.assertEqual(tags[:3], ["MiningSchema", "Output", "LocalTransformations"])
+        features = {o.get("name"): o.get("feature") for o in model.iter(f"{SPACE}OutputField")}
+        self.assertEqual(features, {"segment": "predictedValue", "distance": "affinity",
+                                    "segment name": "predictedDisplayValue"})  # fmt: skip
 
     def test_numbers_alone_and_missing_ones(self):
         steps = {"money": Steps(transform="log"), "gap": Steps(), "recency": Steps(scale="none")}

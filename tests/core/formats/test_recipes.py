@@ -54,7 +54,11 @@ class Files(unittest.TestCase):
             table, rows, frozen = frozen_case(**more)
             again = read_recipe(write_recipe(frozen))
             self.assertEqual(again.recipe, frozen.recipe)
-            self.assertEqual(again.preparation.as_json(), frozen.preparation.as_json())
+            told = frozen.preparation.as_json()
+            for category in told["categories"]:  # why it weighs what it does is left out
+                self.assertEqual(category[4] is None, bool(more.get("method") == "k-medoids"))
+                category[4] = None
+            self.assertEqual(again.preparation.as_json(), told)
             for other in (table, shop(2)):
                 one, two = frozen.place(other), again.place(other)
                 np.testing.assert_array_equal(one.segment, two.segment)

@@ -15,6 +15,7 @@ from sortija.core.measures.preparation import (
     fit,
     mode_of,
     propose,
+    restore,
     touched,
 )
 from sortija.core.table import Column
@@ -86,6 +87,17 @@ class Preparing(unittest.TestCase):
         ):  # fmt: skip
             got = apply(self.values, fit(column(self.values), Steps(scale=scale)))
             self.assertTrue(all(check(got)), scale)
+
+    def test_ranks_are_normal_scores_of_as_many_customers_as_there_are(self):
+        for n in (5, 20, 300, 5000):
+            values = np.random.default_rng(n).permutation(n).astype(float)
+            got = apply(values, fit(column(values), Steps(scale="rank")))
+            wanted = stats.norm.ppf((stats.rankdata(values) - 0.375) / (n + 0.25))
+            np.testing.assert_allclose(got, wanted, atol=0.02)
+            for end in (values.argmin(), values.argmax()):
+                self.assertAlmostEqual(got[end], wanted[end])
+            back = restore(got, fit(column(values), Steps(scale="rank")))
+            np.testing.assert_allclose(back, values, atol=0.01 * n)
 
     def test_half_alike_falls_back_to_the_sd(self):
         values = np.array([5.0] * 90 + [1, 9] * 5)

@@ -1,8 +1,8 @@
 """Who is written to, who falls away and who is held out, again from the tables by hand."""
 
 import csv
-import math
 from collections import Counter, defaultdict
+from datetime import date, timedelta
 from itertools import pairwise
 
 from sortija.server.campaigns.models import Member
@@ -54,6 +54,21 @@ class Stream(Planning, DemoCase):
         later = self.draw(everybody)
         self.assertEqual({self.codes[m.customer] for m in later}, addressed - drawn)
 
+    def test_who_has_been_away_comes_back_unasked_as_such_people_did_before(self):
+        """A win-back lens holds nobody who came lately; before, some of such people came."""
+        row = self.plan({"field": "measure:recency", "ranges": [[60, None]]})
+        self.assertGreater(row["learnt_from"], 20)
+        self.assertGreater(row["base_rate"], 0)
+        few = self.plan({"field": "measure:recency", "ranges": [[330, None]]}, name="Long away")
+        if few["learnt_from"] == 0:
+            self.assertIsNone(few["base_rate"])
+            self.assertIsNone(few["smallest_effect"])
+            self.assertIn("one horizon earlier", few["untold"])
+        body = {**PLAN, "name": "Two years", "clauses": []}
+        alone = self.send("post", "campaigns?back=24", body, 201)
+        self.assertIsNone(alone["base_rate"])
+        self.assertIn("of these 24 months", alone["untold"])
+
     def test_what_a_drawn_campaign_says_of_its_people(self):
         row = self.plan()
         drawn = self.draw(row)
@@ -62,10 +77,17 @@ class Stream(Planning, DemoCase):
         self.strata_are_fifths_of_spend_within_a_segment(drawn)
 
     def comes_back_unasked(self, row, drawn):
-        members = {self.codes[m.customer] for m in drawn}
-        recency = self.everyone("measure:recency")
-        soon = [c for c in members if (recency[c][0] or math.inf) <= DAYS]
-        self.assertAlmostEqual(row["base_rate"], len(soon) / len(members))
+        # The same lens (everyone) one horizon earlier, of whom with an address and consent.
+        earlier = (date(2026, 6, 30) - timedelta(days=DAYS)).isoformat()
+        then = {c for c, p in self.people.items() if p["mail_consent"] == "yes" and p["email"]}
+        there = set(self.everyone("measure:recency", to=earlier)) & then
+        since = (date.fromisoformat(earlier) + timedelta(days=1)).isoformat()
+        visits = self.everyone("measure:frequency", to="2026-06-30", back=since)
+        came = {c for c in there if (visits[c][0] or 0) > 0}
+        self.assertEqual(row["learnt_from"], len(there))
+        self.assertAlmostEqual(row["base_rate"], len(came) / len(there))
+        self.assertLess(row["base_low"], row["base_rate"])
+        self.assertGreater(row["base_high"], row["base_rate"])
         after = self.get("campaigns")["campaigns"][0]
         self.assertEqual((after["lens"], after["fell_away"]), (row["lens"], row["fell_away"]))
 

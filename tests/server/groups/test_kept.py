@@ -185,7 +185,7 @@ class Ladders(GroupCase):
                          [(t["customers"], t["money"]) for t in tiers])  # fmt: skip
         lens = self.send("post", "lens", {"clauses": [{"field": "segment:now", "values": ["1"]}]})
         self.assertEqual(lens["lens"]["customers"], tiers[0]["customers"])
-        crossings = self.get("crossings")
+        crossings = self.get("crossings", by="quarter")
         self.assertEqual(crossings["dates"][-1]["counts"][: len(tiers)],
                          [t["customers"] for t in tiers])  # fmt: skip
         # Another date goes by the cuts that were kept, and says why customers changed tier.
@@ -194,7 +194,7 @@ class Ladders(GroupCase):
         cells = [(c, a, b) for a, row in enumerate(step["customers"][:6])
                  for b, c in enumerate(row[:6]) if a != b and c]  # fmt: skip
         _, a, b = max(cells)
-        why = self.get("crossings/why", step=2, origin=a, target=b)
+        why = self.get("crossings/why", by="quarter", step=2, origin=a, target=b)
         self.assertEqual({r["name"] for r in why["rows"]}, {"recency", "frequency", "monetary"})
         if why["kind"] == "shares":
             self.assertAlmostEqual(sum(r["share"] for r in why["rows"]), 1.0)

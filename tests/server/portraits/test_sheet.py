@@ -128,6 +128,6 @@ class Sheet(DemoCase):
             [s["customers"] for s in other["segments"]],
             [s["customers"] for s in self.page["segments"]],
         )
-        crossings = self.get("crossings")
+        crossings = self.get("crossings", by="quarter")
         before = next(d for d in crossings["dates"] if d["to"] == "2026-03-31")
         self.assertEqual([s["customers"] for s in other["segments"]], before["counts"][:4])

@@ -1810,7 +1810,10 @@ export interface components {
          * CampaignRow
          * @description A plan: how many the lens holds, who falls away, who is written to, who is held out.
          *
-         *     ``smallest_effect``: the smallest rise found 8 times in 10; null: this cannot be measured.
+         *     ``base_rate``: the share who came unasked of the same lens one horizon earlier, with its
+         *     interval, ``learnt_from`` how many; null: cannot be told, ``untold`` says why.
+         *     ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
+         *     that asks most; null: this cannot be measured.
          */
         CampaignRow: {
             /** Id */
@@ -1847,6 +1850,14 @@ export interface components {
             held: number;
             /** Base Rate */
             base_rate: number | null;
+            /** Base Low */
+            base_low: number | null;
+            /** Base High */
+            base_high: number | null;
+            /** Learnt From */
+            learnt_from: number;
+            /** Untold */
+            untold: string;
             /** Smallest Effect */
             smallest_effect: number | null;
             /** Arms */

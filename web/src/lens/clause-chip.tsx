@@ -36,7 +36,8 @@ function crossingWords(clause: Clause, states: string[]) {
   const [from = "", to = ""] = clause.field.slice("crossing:".length).split(">");
   const name = (state: string) => states[Number(state) - 1] ?? state;
   const picks = (clause.values ?? []).map((value) => value.split(">").map(name).join(" → "));
-  return { label: `${day(from).slice(0, -5)} to ${day(to)}`, picks };
+  const near = from.slice(0, 4) === to.slice(0, 4);
+  return { label: `${near ? day(from).slice(0, -5) : day(from)} to ${day(to)}`, picks };
 }
 
 /** One clause of the lens; it opens to its values, to be turned round, or removed. */

@@ -142,11 +142,11 @@ function proof(row: Row): string {
   if (row.smallest_effect === null)
     return row.held === 0
       ? "This cannot be measured: nobody is held out. Hold out some."
-      : `This cannot be measured: ${count(row.written)} written to and ${count(row.held)} held out are too few to tell any rise. Widen the lens, or hold out more.`;
+      : row.base_rate === null
+        ? `How large a rise this finds cannot be told: ${row.untold}.`
+        : `This cannot be measured: ${count(row.written)} written to and ${count(row.held)} held out are too few to tell any rise. Widen the lens, or hold out more.`;
   const points = (100 * row.smallest_effect).toFixed(1);
-  const base =
-    row.base_rate === null
-      ? ""
-      : ` About ${(100 * row.base_rate).toFixed(0)} in 100 come in that time unasked.`;
+  const share = (value: number | null) => (100 * (value ?? 0)).toFixed(1);
+  const base = ` Of ${count(row.learnt_from)} in the same lens one horizon earlier, ${share(row.base_rate)} in 100 came unasked (95%: ${share(row.base_low)} to ${share(row.base_high)}).`;
   return `This fork finds a rise of ${points} points or more, 8 times in 10.${base}`;
 }

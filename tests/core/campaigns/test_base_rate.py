@@ -1,0 +1,32 @@
+"""Shares that come unasked, with their interval."""
+
+import doctest
+import unittest
+
+import numpy as np
+from scipy.stats import binomtest
+
+from sortija.core.campaigns import base_rate as module
+from sortija.core.campaigns.base_rate import base_rate, wilson
+
+
+class Rates(unittest.TestCase):
+    def test_wilson_as_scipy_has_it(self):
+        for count, of in ((0, 20), (3, 40), (20, 40), (400, 400), (17, 1000)):
+            ours, theirs = wilson(count, of), binomtest(count, of).proportion_ci(method="wilson")
+            np.testing.assert_allclose(ours, (theirs.low, theirs.high), atol=1e-9)
+
+    def test_of_too_few_nothing_is_learnt(self):
+        self.assertIsNone(base_rate(0, 19))
+        self.assertIsNone(base_rate(0, 0))
+        found = base_rate(0, 200)
+        self.assertEqual(found.rate, 0.0)
+        self.assertGreater(found.careful, 0.015)  # nobody of 200 does not say that nobody comes
+        self.assertEqual(base_rate(100, 200).careful, 0.5)
+
+    def test_examples(self):
+        self.assertEqual(doctest.testmod(module).failed, 0)
+
+
+if __name__ == "__main__":
+    unittest.main()
