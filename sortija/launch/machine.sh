@@ -5,7 +5,9 @@ set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/../.." && pwd)
 cd "$root"
 export SORTIJA_DATA=${SORTIJA_DATA:-$root/var}
+umask 077  # what is kept here is for its owner alone
 mkdir -p "$SORTIJA_DATA"
+chmod 700 "$SORTIJA_DATA"
 
 say() { printf '%s\n' "$*" >&2; }
 
@@ -46,8 +48,9 @@ fi
 need_packages "${missing[@]}"
 
 # Python's packages, when the lock has changed since.
-lock=$(sha256sum requirements.lock | cut -c1-16)
-if [ "$(cat .venv/sortija-lock 2> /dev/null)" != "$lock" ]; then
+# A copied folder brings an environment along that still points to where it came from.
+lock="$(sha256sum requirements.lock | cut -c1-16) $root"
+if [ "$(cat .venv/sortija-lock 2> /dev/null)" != "$lock" ] || ! .venv/bin/python -c '' 2> /dev/null; then
   say "Installing Python packages …"
   rm -rf .venv
   python3 -m venv .venv
@@ -57,11 +60,10 @@ if [ "$(cat .venv/sortija-lock 2> /dev/null)" != "$lock" ]; then
 fi
 NUMBA_CACHE_DIR=$(.venv/bin/python -m sortija.launch.compiled)
 export NUMBA_CACHE_DIR
-if [ ! -x .venv/bin/sortija ]; then  # the command line, wherever it is called from
-  printf '#!/bin/sh\nPYTHONPATH=%q exec %q -m sortija "$@"\n' "$PWD" "$PWD/.venv/bin/python" \
-    > .venv/bin/sortija
-  chmod 755 .venv/bin/sortija
-fi
+# The command line, wherever it is called from.
+printf '#!/bin/sh\nPYTHONPATH=%q exec %q -m sortija "$@"\n' "$PWD" "$PWD/.venv/bin/python" \
+  > .venv/bin/sortija
+chmod 755 .venv/bin/sortija
 
 # The front end, when its sources have changed since.
 web_state() { (cd web && find src public package-lock.json vite.config.ts index.html -type f \

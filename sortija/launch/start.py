@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import argparse
+import ctypes
+import fcntl
 import os
 import shutil
 import signal
@@ -12,7 +14,10 @@ import sys
 import threading
 import time
 import urllib.request
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import IO
+from urllib.parse import urlsplit
 
 from sortija.launch.cluster import Cluster
 
@@ -47,16 +52,95 @@ def _manage(*words: str) -> str:
     return done.stdout.strip()
 
 
-def _wait(url: str, server: subprocess.Popen[bytes]) -> None:
+def _wait(port: int, server: subprocess.Popen[bytes]) -> None:
+    """Until the server answers at its own address, whatever it is called outside."""
     for _ in range(200):
         if server.poll() is not None:
             raise SystemExit("The server stopped. What it said stands above.")
         try:
-            with urllib.request.urlopen(f"{url}/sign-in", timeout=2):
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/sign-in", timeout=2):
                 return
         except OSError:
             time.sleep(0.1)
     raise SystemExit("The server did not answer within 20 seconds.")
+
+
+def _checked_url(url: str) -> str:
+    """An address that people can be sent to."""
+    parts = urlsplit(url)
+    if parts.scheme not in ("http", "https") or not parts.hostname:
+        raise SystemExit(
+            f"SORTIJA_URL is {url!r}. Write it with its scheme, such as https://crm.example.org."
+        )
+    return url
+
+
+def _only_one() -> IO[str]:
+    """The lock of this folder, held for as long as this process lives, however it ends."""
+    DATA.mkdir(parents=True, exist_ok=True)
+    lock = (DATA / "running.lock").open("a+")
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        lock.seek(0)
+        raise SystemExit(
+            f"Sortija runs already in this folder: {lock.read().strip() or 'it is just starting'}. "
+            "Stop it with Ctrl-C where it was started; nothing was changed."
+        ) from None
+    lock.truncate(0)
+    return lock
+
+
+def _end_with_parent() -> None:
+    """Run in a part before it begins: when ./start dies, the kernel asks the part to end too."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
+
+
+_PR_SET_PDEATHSIG = 1
+
+
+@dataclass
+class _Part:
+    """A process that is kept up: begun again when it stops, after a pause that doubles."""
+
+    name: str
+    words: tuple[str, ...]
+    process: subprocess.Popen[bytes] | None = None
+    deaths: list[float] = field(default_factory=list)
+    again_at: float = 0.0
+
+    def begin(self) -> subprocess.Popen[bytes]:
+        # Sessions of their own: Ctrl-C reaches us alone, and we stop each in order.
+        self.process = subprocess.Popen(
+            self.words, cwd=ROOT, start_new_session=True, preexec_fn=_end_with_parent
+        )
+        return self.process
+
+    def look(self, now: float) -> bool:
+        """Begin it again where it stopped; False when it cannot be kept up."""
+        assert self.process is not None
+        if self.process.poll() is None:
+            return True
+        if not self.again_at:
+            self.deaths = [at for at in self.deaths if now - at < _WITHIN] + [now]
+            if len(self.deaths) > _MOST_DEATHS:
+                _say(f"{self.name} stopped {len(self.deaths)} times within {_WITHIN} s")
+                return False
+            pause = min(2.0 ** (len(self.deaths) - 1), 30.0)
+            self.again_at = now + pause
+            code = self.process.returncode
+            _say(f"{self.name} stopped (code {code}); it is started again in {pause:.0f} s")
+        if now >= self.again_at:
+            self.again_at = 0.0
+            self.begin()
+        return True
+
+
+_WITHIN, _MOST_DEATHS = 120, 5
+
+
+def _say(words: str) -> None:
+    print(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {words}", file=sys.stderr, flush=True)
 
 
 class _House:
@@ -64,18 +148,33 @@ class _House:
 
     def __init__(self) -> None:
         self.cluster: Cluster | None = None
-        self.processes: list[subprocess.Popen[bytes]] = []
+        self.parts: list[_Part] = []
 
-    def open(self, *words: str) -> subprocess.Popen[bytes]:
-        # Sessions of their own: Ctrl-C reaches us alone, and we stop each in order.
-        process = subprocess.Popen(words, cwd=ROOT, start_new_session=True)
-        self.processes.append(process)
-        return process
+    def open(self, name: str, *words: str) -> subprocess.Popen[bytes]:
+        part = _Part(name, words)
+        self.parts.append(part)
+        return part.begin()
+
+    def watch(self, kept: list[_Part]) -> None:
+        """Keep the parts and the database up; returns when one cannot be."""
+        database_deaths = 0
+        while True:
+            time.sleep(0.5)
+            if self.cluster and not self.cluster.alive:
+                database_deaths += 1
+                if database_deaths > _MOST_DEATHS:
+                    _say("the database cannot be kept up")
+                    return
+                _say("the database stopped; it is started again")
+                self.cluster.start()
+            if not all(part.look(time.monotonic()) for part in kept):
+                return
 
     def close(self) -> None:
-        for process in reversed(self.processes):
+        running = [p.process for p in reversed(self.parts) if p.process]
+        for process in running:
             process.terminate()
-        for process in reversed(self.processes):
+        for process in running:
             try:
                 process.wait(12)
             except subprocess.TimeoutExpired:
@@ -90,8 +189,11 @@ def main() -> int:
     parser.add_argument("--port", type=int)
     parser.add_argument("--members", type=int, default=6000)
     options = parser.parse_args()
+    lock = _only_one()
     port = _port(options.port)
-    url = os.environ.setdefault("SORTIJA_URL", f"http://127.0.0.1:{port}")
+    url = _checked_url(os.environ.setdefault("SORTIJA_URL", f"http://127.0.0.1:{port}"))
+    lock.write(url)
+    lock.flush()
     if options.fresh:
         _forget()
     for each in (signal.SIGINT, signal.SIGTERM):
@@ -109,20 +211,20 @@ def main() -> int:
         print("Bringing in the Marrowmere demo …", flush=True)
         _manage("load_demo", "--person", "analyst", "--members", str(options.members))
         server = house.open(
-            sys.executable, "-m", "gunicorn", "sortija.server.wsgi", "--bind", f"127.0.0.1:{port}",
+            "the server", sys.executable, "-m", "gunicorn", "sortija.server.wsgi", "--bind", f"127.0.0.1:{port}",
             "--workers", "1", "--threads", "8", "--log-level", "warning", "--timeout", "120",
         )  # fmt: skip
         for lane in ("quick", "long"):
-            house.open(sys.executable, "-m", "sortija.server", "work", "--lane", lane)
-        _wait(url, server)
+            words = (sys.executable, "-m", "sortija.server", "work", "--lane", lane)
+            house.open(f"the {lane} worker", *words)
+        _wait(port, server)
         link = _manage("sign_in_link", "analyst")
         print(f"\nSortija runs at {url}\nSign in, once and within 15 minutes: {link}")
         print("Ctrl-C stops it.", flush=True)
-        served = list(house.processes)
-        house.open(sys.executable, "-m", "sortija.launch.warm", "later")
-        while all(process.poll() is None for process in served):
-            time.sleep(0.5)
-        print("A part of Sortija stopped by itself; the rest is stopped too.", file=sys.stderr)
+        kept = list(house.parts)
+        house.open("warming up", sys.executable, "-m", "sortija.launch.warm", "later")
+        house.watch(kept)
+        _say("a part of Sortija cannot be kept up; the rest is stopped too")
         return 1
     except KeyboardInterrupt:
         print("\nStopping …")
@@ -141,7 +243,9 @@ def _forget() -> None:
     if os.environ.get("DATABASE_URL"):
         raise SystemExit("--fresh would empty the database of DATABASE_URL. Empty it by hand.")
     cluster = Cluster(DATA / "postgres").folder
-    for folder in (cluster, DATA / "columns", DATA / "originals", DATA / "demo"):
+    for folder in (
+        cluster, DATA / "columns", DATA / "originals", DATA / "exports", DATA / "demo"
+    ):  # fmt: skip
         shutil.rmtree(folder, ignore_errors=True)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import logging
 import secrets
+import time
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
@@ -18,6 +19,9 @@ from django.views.decorators.http import require_POST
 __all__ = ["ContentPolicy", "page", "policy_report"]
 
 log = logging.getLogger(__name__)
+#: Reports of the content policy that are written down in a minute, and when the last ones came.
+MOST_REPORTS = 30
+_reports: list[float] = []
 
 
 class ContentPolicy:
@@ -62,6 +66,13 @@ def page(request: HttpRequest, path: str = "") -> HttpResponse:
 @csrf_exempt
 @require_POST
 def policy_report(request: HttpRequest) -> HttpResponse:
-    """Browsers say here what the content policy held back."""
-    log.error("content policy: %s", request.body[:2000].decode(errors="replace"))
+    """Browsers say here what the content policy held back; anybody may write here, so little of
+    it is kept, a few times a minute, and nothing of it can break out of its line in the log."""
+    if int(request.headers.get("Content-Length") or 0) > 20_000:
+        return HttpResponse(status=413)
+    now = time.monotonic()
+    _reports[:] = [at for at in _reports if now - at < 60]
+    if len(_reports) < MOST_REPORTS:
+        _reports.append(now)
+        log.error("content policy: %s", ascii(request.body[:2000].decode(errors="replace")))
     return HttpResponse(status=204)

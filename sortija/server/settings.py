@@ -10,6 +10,7 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 import environ
+from django.core.exceptions import ImproperlyConfigured
 
 env = environ.Env()
 ROOT = Path(__file__).resolve().parents[2]
@@ -40,6 +41,10 @@ def _secret_key() -> str:
 SECRET_KEY = _secret_key()
 SORTIJA_URL = env.str("SORTIJA_URL", default="http://127.0.0.1:8000")
 _url = urlsplit(SORTIJA_URL)
+if _url.scheme not in ("http", "https") or not _url.hostname:
+    raise ImproperlyConfigured(
+        f"SORTIJA_URL is {SORTIJA_URL!r}. Write it with its scheme, such as https://crm.example.org."
+    )
 DEBUG = False
 ALLOWED_HOSTS = sorted({_url.hostname or "127.0.0.1", "127.0.0.1", "localhost"})
 CSRF_TRUSTED_ORIGINS = [f"{_url.scheme}://{_url.netloc}"]
@@ -48,6 +53,13 @@ SESSION_COOKIE_NAME = "sortija_session"
 CSRF_COOKIE_NAME = "sortija_csrf"
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 SECURE_REFERRER_POLICY = "same-origin"
+#: Under https only https, from then on; a proxy in front says by this header how it was asked.
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if _url.scheme == "https" else 0
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if _url.scheme == "https" else None
+#: Nobody who walks away stays signed in: seconds without a request.
+SESSION_COOKIE_AGE = env.int("SORTIJA_IDLE", default=12 * 3600)
+#: Wrong passwords are answered by a growing pause, and so many are checked at once.
+SIGN_INS_AT_ONCE = env.int("SORTIJA_SIGN_INS_AT_ONCE", default=4)
 X_FRAME_OPTIONS = "DENY"
 
 INSTALLED_APPS = [
@@ -79,7 +91,9 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "sortija.server.accounts.idle.StaySignedIn",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "sortija.server.studies.problems.ApiErrors",
     "sortija.server.studies.once.PerRequest",
 ]
 ROOT_URLCONF = "sortija.server.urls"
@@ -112,6 +126,8 @@ LANGUAGE_CODE = "en-gb"
 
 STATIC_URL = "/static/"
 STATICFILES_DIRS = [p for p in [ROOT / "web" / "dist"] if p.exists()]
+#: Built files alone: nothing that a package brings along.
+STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]
 WHITENOISE_USE_FINDERS = True
 #: Vite puts a digest into every built name, so those never change.
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/.+-[\w-]{8,}\.\w+(\.gz|\.br)?$"
@@ -137,5 +153,6 @@ LOGGING = {
     "disable_existing_loggers": False,
     "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "loggers": {"sortija.server.accounts": {"level": "INFO"}},
     "root": {"handlers": ["console"], "level": env.str("SORTIJA_LOG", default="WARNING")},
 }

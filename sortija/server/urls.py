@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.urls import path, re_path
 from drf_spectacular.views import SpectacularJSONAPIView
+from rest_framework.permissions import IsAuthenticated
 
 from sortija.server import page
 from sortija.server.accounts import api as accounts
@@ -30,7 +31,7 @@ urlpatterns = [
         for station in _STATIONS
         for route, view in station.urls()
     ),
-    path("api/schema", SpectacularJSONAPIView.as_view()),
+    path("api/schema", SpectacularJSONAPIView.as_view(permission_classes=[IsAuthenticated])),
     path("policy-report", page.policy_report),
     re_path(r"^(?!api/|static/)(?P<path>.*)$", page.page),
 ]

@@ -190,7 +190,7 @@ class WorkerCase(ServerCase):
 
     def worker(self, lane="quick"):
         name = connection.settings_dict
-        url = f"postgres://{name['USER']}@{name['HOST']}:{name['PORT']}/{name['NAME']}"
+        url = f"postgres://{name['USER']}:{name['PASSWORD']}@{name['HOST']}:{name['PORT']}/{name['NAME']}"
         environment = {
             **os.environ, "DATABASE_URL": url,
             "SORTIJA_DATA": str(self.folder), "DJANGO_SETTINGS_MODULE": "sortija.server.settings",

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import logging
+
+from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.contrib.auth.password_validation import validate_password
-from django.core.exceptions import ValidationError
+from django.core.exceptions import PermissionDenied, ValidationError
 from django.db import transaction
 from django.utils import timezone
 from drf_spectacular.utils import extend_schema
@@ -14,10 +17,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from sortija.server.accounts import pauses
 from sortija.server.accounts.models import Person, SignInLink
 
 __all__ = ["joined", "urls"]
 
+log = logging.getLogger(__name__)
 #: Called with (person, study, role) when an invitation is accepted; ``studies`` fills it.
 joined: list[object] = []
 
@@ -63,6 +68,25 @@ def _refuse(detail: str, status: int = 400) -> Response:
     return Response(body, status=status, content_type="application/problem+json")
 
 
+def _from_here(request: Request) -> None:
+    """Refuse what a page of another site sends, before anybody is signed in by it.
+
+    Raises
+    ------
+    PermissionDenied
+        The browser says that it came from elsewhere.
+    """
+    origin = request.headers.get("Origin", "")
+    own = {f"{request.scheme}://{request.get_host()}", *settings.CSRF_TRUSTED_ORIGINS}
+    site = request.headers.get("Sec-Fetch-Site", "same-origin")
+    if (origin and origin not in own) or site not in ("same-origin", "none"):
+        raise PermissionDenied("Sign in at Sortija's own page.")
+
+
+def _time(seconds: int) -> str:
+    return f"{seconds} s" if seconds < 90 else f"{round(seconds / 60)} minutes"
+
+
 class SessionView(APIView):
     permission_classes = [AllowAny]
 
@@ -72,11 +96,23 @@ class SessionView(APIView):
 
     @extend_schema(request=Credentials, responses=Session)
     def post(self, request: Request) -> Response:
+        _from_here(request)
         given = Credentials.model_validate(request.data)
-        person = authenticate(request, username=given.name, password=given.password)
+        address = request.META.get("REMOTE_ADDR", "")
+        wait = pauses.seconds_left(given.name, address)
+        if wait:
+            return _refuse(f"Too many wrong passwords. Try again in {_time(wait)}.", 429)
+        with pauses.one_of_few() as free:
+            if not free:
+                return _refuse("Many people sign in just now. Try again in a moment.", 503)
+            person = authenticate(request, username=given.name, password=given.password)
         if person is None:
+            pauses.wrong(given.name, address)
+            log.warning("sign-in refused from %s", address)
             return _refuse("Name and password do not go together. Try again.", 403)
+        pauses.right(given.name, address)
         login(request, person)
+        log.info("person %s signed in from %s", person.pk, address)
         return _session(person)
 
     @extend_schema(responses=Session)
@@ -108,6 +144,7 @@ class LinkUse(APIView):
 
     @extend_schema(request=FirstSignIn, responses=Session)
     def post(self, request: Request) -> Response:
+        _from_here(request)
         given = FirstSignIn.model_validate(request.data)
         try:
             validate_password(given.password)

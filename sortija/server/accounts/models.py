@@ -10,7 +10,7 @@ from django.contrib.auth.models import AbstractUser
 from django.db import models
 from django.utils import timezone
 
-__all__ = ["Person", "SignInLink"]
+__all__ = ["Person", "SignInLink", "SignInPause"]
 
 LINK_LIFE = timedelta(minutes=15)
 INVITATION_LIFE = timedelta(days=7)
@@ -23,6 +23,14 @@ class Person(AbstractUser):
     def initials(self) -> str:
         words = (self.get_full_name() or self.username).replace(".", " ").split()
         return "".join(word[0] for word in words[:2]).upper()
+
+
+class SignInPause(models.Model):
+    """Wrong passwords of a name from an address, by a digest of both, and until when to wait."""
+
+    key = models.CharField(max_length=64, unique=True)
+    failures = models.PositiveIntegerField(default=0)
+    until = models.DateTimeField()
 
 
 class SignInLink(models.Model):

@@ -12,6 +12,7 @@ from rest_framework.views import APIView
 from sortija.server.crossings.views import By, CrossingsPage, WhyPage, crossings_page, why_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, reply
+from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from
@@ -52,7 +53,7 @@ class WhyView(APIView):
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         asked = [request.query_params.get(name, "") for name in ("step", "origin", "target")]
-        if window is None or not all(value.isdigit() for value in asked):
+        if window is None or not all(is_whole(value) for value in asked):
             raise Problem("step, origin and target are whole numbers from 0.")
         return reply(why_page(found, window, _by(request), *map(int, asked)))
 

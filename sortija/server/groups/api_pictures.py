@@ -29,6 +29,7 @@ from sortija.server.measures.made import Made
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, JobRow, body, job_row, reply
 from sortija.server.studies.models import Study
+from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from
@@ -61,7 +62,7 @@ def _looked_at(request: Request, study: int, grouping: int) -> tuple[Study, Made
 
 def _number(request: Request, name: str, usual: int) -> int:
     given = request.query_params.get(name, "")
-    return int(given) if given.isdigit() else usual
+    return int(given) if is_whole(given) else usual
 
 
 def _axes(request: Request) -> list[str]:

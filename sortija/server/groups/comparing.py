@@ -20,6 +20,7 @@ from sortija.server.scores.scored import scored_at
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
+from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
@@ -155,7 +156,7 @@ def _resolved(study: Study, made: Made, key: str) -> Division | None:
         return Division(key, made.about(name).label, "trait", labels, column.levels, name,
                         made.source(name).stamp, made.window.key)  # fmt: skip
     kind, number = key[:1], key[1:]
-    if not number.isdigit():
+    if not is_whole(number):
         return None
     if kind == "g":
         return _grouping(study, made, key, int(number))

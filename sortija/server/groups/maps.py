@@ -41,6 +41,7 @@ from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.http import job_row
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Population, Study
+from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
@@ -195,7 +196,7 @@ class _Along:
 def _along(at: Mapped, key: str) -> _Along:
     kind, _, name = key.partition(":")
     made, grouping = at.made, at.grouping
-    if kind == "component" and name.isdigit():
+    if kind == "component" and is_whole(name):
         scores = _scores(Keyed(at.stamp, at))
         place = int(name) - 1
         if 0 <= place < scores.shape[1]:
@@ -378,7 +379,7 @@ def _field_of(study: Study, window: WindowInView, kind: str, name: str) -> Field
     number, _, axis = name.partition(".")
     grouping = (
         Grouping.objects.filter(study=study, pk=number).select_related("labels").first()
-        if number.isdigit()
+        if is_whole(number)
         else None
     )
     made = made_or_job(study, window)

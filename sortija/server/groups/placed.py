@@ -24,6 +24,7 @@ from sortija.server.studies import models
 from sortija.server.studies.columns import read_column, write_columns
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
+from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["ByCentres", "ByLadder", "PlacedAt", "frozen", "placed_at", "placed_from"]
@@ -164,7 +165,7 @@ def _segment_field(study: Study, window: WindowInView, name: str) -> Field | Non
         yardstick_of(study)
         if name == "now"
         else Yardstick.objects.filter(study=study, pk=name).first()
-        if name.isdigit()
+        if is_whole(name)
         else None
     )
     placed = placed_at(study, yardstick, window) if yardstick else None
@@ -181,7 +182,7 @@ def _grouping_field(study: Study, window: WindowInView, name: str) -> Field | No
     """The groups of any grouping that was tried, as they came out at its own window."""
     grouping = (
         Grouping.objects.filter(study=study, pk=name).select_related("labels").first()
-        if name.isdigit()
+        if is_whole(name)
         else None
     )
     if grouping is None:

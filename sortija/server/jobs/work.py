@@ -163,6 +163,13 @@ class Running:
         ).fetchone()
         return bool(row and row[0])
 
+    def hold(self) -> bool:
+        """Take the lock of this very job: as long as it is held, somebody is at it."""
+        row = self._own.execute(
+            "SELECT pg_try_advisory_lock(hashtext('jobs.job'), %s)", [self.job.pk]
+        ).fetchone()
+        return bool(row and row[0])
+
     def begin(self) -> bool:
         """Mark this attempt as running; False when the job is no longer to be done."""
         row = self._own.execute(
@@ -213,6 +220,8 @@ def run(job_id: int, attempt: int) -> None:
         return
     running = Running(job)
     try:
+        if not running.hold():
+            return
         while not running.lock():
             # Another job of this kind works on this study; one at a time keeps numbering simple.
             if Job.objects.filter(pk=job_id, state=Job.CANCELLED).exists():
@@ -249,19 +258,23 @@ def lost_database(problem: Exception) -> bool:
 def recover() -> int:
     """Queue again the jobs whose process died; returns how many.
 
-    A running job holds its lock. Where the lock is free, nobody runs it any more.
+    Whoever is at a job holds its lock. Where the lock is free and the queue has nothing to hand
+    out for it, the process died: after it took the job off the queue, or while the job ran. A
+    process that is only just about to take the lock finds another attempt and leaves the job.
     """
     from sortija.server.jobs.tasks import run_job
 
     again = 0
-    for job in Job.objects.filter(state=Job.RUNNING):
+    for job in Job.objects.filter(state__in=Job.OPEN):
+        if job.state == Job.WAITING and _queued(job):
+            continue
         running = Running(job)
         try:
-            if not running.lock():
+            if not running.hold():
                 continue
             with transaction.atomic():
                 changed = Job.objects.filter(
-                    pk=job.pk, state=Job.RUNNING, attempt=job.attempt
+                    pk=job.pk, state=job.state, attempt=job.attempt
                 ).update(state=Job.WAITING, attempt=F("attempt") + 1, stage="", done=0, of=0)
                 if changed:
                     run_job.configure(queue=job.lane).defer(job=job.pk, attempt=job.attempt + 1)
@@ -269,3 +282,14 @@ def recover() -> int:
         finally:
             running.close()
     return again
+
+
+def _queued(job: Job) -> bool:
+    """Whether the queue has this attempt to hand out."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT 1 FROM procrastinate_jobs WHERE status = 'todo' "
+            "AND (args->>'job')::bigint = %s AND (args->>'attempt')::int = %s LIMIT 1",
+            [job.pk, job.attempt],
+        )
+        return cursor.fetchone() is not None

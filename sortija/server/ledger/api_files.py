@@ -22,6 +22,7 @@ from sortija.server.studies.http import (
     job_row,
     reply,
 )
+from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 
 __all__ = ["urls"]
@@ -97,7 +98,7 @@ class UploadParts(APIView):
         if original is None:
             raise Http404("This upload was swept away. Begin it again.")
         offset = request.query_params.get("offset", "")
-        if not offset.isdigit():
+        if not is_whole(offset):
             raise Problem("Say at which offset this part belongs.")
         part: Any = request.data
         return reply(_upload(uploads.add_part(original, int(offset), part)))

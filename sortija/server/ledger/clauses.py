@@ -18,6 +18,7 @@ from sortija.server.ledger.listing import by_column
 from sortija.server.lens.fields import Field, field_kind
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
+from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
@@ -121,7 +122,7 @@ def _basket(ledger: Ledger, value: str) -> tuple[str, NDArray[np.bool_]] | None:
 def _number(ledger: Ledger, what: str, value: str) -> tuple[int | None, str]:
     """The number behind a name, and how it is told."""
     if what == "hour":
-        if not value.isdigit() or int(value) >= 168:
+        if not is_whole(value) or int(value) >= 168:
             return None, ""
         day, hour = divmod(int(value), 24)
         return int(value), f"Bought on a {_DAYS[day]} from {hour}:00 to {hour + 1}:00"

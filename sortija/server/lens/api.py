@@ -20,6 +20,7 @@ from sortija.server.lens.models import KeptLens, Lens
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.models import Study
+from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import WindowInView, window_from
@@ -236,7 +237,7 @@ class CustomersView(APIView):
     def get(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study)
         first = request.query_params.get("first", "0")
-        if not first.isdigit():
+        if not is_whole(first):
             raise Problem("A list begins at a whole number.")
         return reply(listing_for(request, found).page(int(first)))
 

@@ -18,6 +18,7 @@ from sortija.server.studies.actions import record, reverses
 from sortija.server.studies.columns import blanked, drop_column, read_column, write_column
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import HistoryEntry, Population, Study
+from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.people import forgets_people
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.windows import WindowInView
@@ -145,7 +146,7 @@ def _reverse_name(entry: HistoryEntry, forward: bool) -> None:
 @field_kind("kept")
 def _kept_field(study: Study, window: WindowInView, name: str) -> Field | None:
     """``kept:7`` speaks of the kept list number 7; dropped ones go on meaning what they meant."""
-    if not name.isdigit():
+    if not is_whole(name):
         return None
     kept = KeptLens.objects.filter(study=study, pk=name, kind=KeptLens.LIST).first()
     if kept is None or kept.members is None:

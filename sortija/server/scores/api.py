@@ -18,6 +18,7 @@ from sortija.server.scores.worth import worth_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import body, expected_revision, reply
 from sortija.server.studies.models import Study
+from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from
@@ -91,7 +92,7 @@ class WorthView(APIView):
         if at.made.of:
             raise Problem("Worth is told of customers. Take customers for rows.", 404)
         months = request.query_params.get("months", "3")
-        return reply(worth_page(found, at.made.window, at, int(months) if months.isdigit() else 0))
+        return reply(worth_page(found, at.made.window, at, int(months) if is_whole(months) else 0))
 
 
 def urls() -> list[tuple[str, type[APIView]]]:

@@ -11,6 +11,8 @@ from rest_framework.response import Response
 
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import usual_seconds
+from sortija.server.studies.numbers import whole_number
+from sortija.server.studies.problems import Problem
 
 __all__ = [
     "WINDOW",
@@ -106,6 +108,18 @@ def body(request: Request, model: type[Model]) -> Model:
 
 
 def expected_revision(request: Request) -> int | None:
-    """The revision in If-Match, if the writer sent one."""
-    given = request.headers.get("If-Match", "").strip('" ')
-    return int(given) if given.isdigit() else None
+    """The revision in If-Match, if the writer sent one.
+
+    Raises
+    ------
+    Problem
+        It is no single revision in quotes: ``*``, a weak one and a list would let a change that
+        somebody else made meanwhile be lost.
+    """
+    given = request.headers.get("If-Match", "").strip()
+    if not given:
+        return None
+    revision = whole_number(given[1:-1] if given[0] == given[-1] == '"' else given)
+    if revision is None:
+        raise Problem('Send the revision that you saw, as If-Match: "7". Look again for it.')
+    return revision

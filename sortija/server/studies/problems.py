@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+import json
+import logging
+from collections.abc import Callable
 from typing import Any
 
-from django.core.exceptions import PermissionDenied
-from django.http import Http404
+from django.core.exceptions import PermissionDenied, RequestDataTooBig, SuspiciousOperation
+from django.db import DataError
+from django.http import Http404, HttpRequest, HttpResponse
 from pydantic import ValidationError
 from rest_framework import exceptions
 from rest_framework.response import Response
 
-__all__ = ["Conflict", "Problem", "handler"]
+__all__ = ["ApiErrors", "Conflict", "Problem", "handler"]
+
+log = logging.getLogger(__name__)
 
 
 class Problem(Exception):
@@ -61,4 +67,64 @@ def handler(error: Exception, context: dict[str, Any]) -> Response | None:
         return problem(401, "Sign in first.")
     if isinstance(error, exceptions.APIException):
         return problem(error.status_code, str(error.detail))
+    if isinstance(error, RequestDataTooBig):
+        return problem(413, "The request is too large. Send it in smaller parts.")
+    if _unkeepable(error):
+        return problem(400, UNKEEPABLE)
     return None
+
+
+UNKEEPABLE = (
+    "The request holds something that cannot be kept: a character that is no text, a number out of "
+    "reach, a word too long, or brackets nested too deep."
+)
+
+
+def _unkeepable(error: BaseException | None) -> bool:
+    """Whether what was sent, and not the server, is why it failed."""
+    while error is not None:
+        if isinstance(error, DataError | UnicodeError | RecursionError | OverflowError):
+            return True
+        if isinstance(error, ValueError) and ("NUL" in str(error) or "null byte" in str(error)):
+            return True
+        error = error.__cause__
+    return False
+
+
+class ApiErrors:
+    """Every error below ``/api/`` is a problem document, whoever raised it."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        response = self.get_response(request)
+        kind = response.headers.get("Content-Type", "")
+        if not request.path.startswith("/api/") or response.status_code < 400 or "json" in kind:
+            return response
+        status = response.status_code
+        return _document(status, _WORDS.get(status, "This cannot be done. Try again."))
+
+    def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
+        """What no view foresaw: told in the log, and to the person in a sentence."""
+        if not request.path.startswith("/api/"):
+            return None
+        if isinstance(error, SuspiciousOperation) or _unkeepable(error):
+            return _document(400, UNKEEPABLE)
+        log.exception("%s %s failed", request.method, request.path)
+        return _document(500, _WORDS[500])
+
+
+_WORDS = {
+    400: UNKEEPABLE,
+    403: "This request did not come from a page of Sortija. Reload the page and try again.",
+    404: "There is nothing at this address.",
+    405: "This cannot be done at this address.",
+    500: "Something went wrong that we did not foresee. Nothing was changed. Try again; the "
+    "server's log says more.",
+}
+
+
+def _document(status: int, detail: str) -> HttpResponse:
+    body = {"title": _TITLES.get(status, "Failed"), "status": status, "detail": detail}
+    return HttpResponse(json.dumps(body), status=status, content_type="application/problem+json")

@@ -19,11 +19,13 @@ class Doors(ServerCase):
         open_doors = {"api/session", "api/links/look", "api/links/use"}
         for pattern in urlpatterns:
             route = str(pattern.pattern)
-            if not route.startswith("api/") or route in open_doors or route == "api/schema":
+            if not route.startswith("api/") or route in open_doors:
                 continue
             route = re.sub(r"<str:\w+>", "x", re.sub(r"<int:\w+>", "1", route))
             self.assertNotIn("<", route)
             self.assertIn(stranger.get(f"/{route}").status_code, (401, 403), route)
+            if route == "api/schema":
+                continue
             for method in (stranger.post, stranger.put, stranger.delete):
                 self.assertIn(method(f"/{route}").status_code, (401, 403), route)
 

@@ -66,8 +66,11 @@ class Stream(Planning, DemoCase):
             self.assertIn("one horizon earlier", few["untold"])
         body = {**PLAN, "name": "Two years", "clauses": []}
         alone = self.send("post", "campaigns?back=24", body, 201)
-        self.assertIsNone(alone["base_rate"])
-        self.assertIn("of these 24 months", alone["untold"])
+        self.assertGreater(alone["learnt_from"], 20)
+        body["clauses"] = [{"field": "crossing:2025-06-30>2026-06-30", "values": ["1>2", "2>1"]}]
+        crossed = self.send("post", "campaigns", {**body, "name": "Crossed"}, 201)
+        self.assertIsNone(crossed["base_rate"])
+        self.assertIn("known of them only now", crossed["untold"])
 
     def test_what_a_drawn_campaign_says_of_its_people(self):
         row = self.plan()

@@ -13,8 +13,7 @@ export function SignIn() {
     const body = { name: String(form.get("name")), password: String(form.get("password")) };
     try {
       await data(api.POST("/api/session", { body }));
-      const back = new URLSearchParams(location.search).get("back") ?? "/";
-      location.assign(back.startsWith("/") && !back.startsWith("//") ? back : "/");
+      location.assign(ownPath(new URLSearchParams(location.search).get("back") ?? "/"));
     } catch (problem) {
       setTrouble(problem instanceof Trouble ? problem.message : "This did not work. Try again.");
     }
@@ -39,4 +38,14 @@ export function SignIn() {
       </form>
     </Door>
   );
+}
+
+/** Where to go on: a path of our own, whatever the address asks for. */
+export function ownPath(asked: string): string {
+  try {
+    const url = new URL(asked, location.origin);
+    return url.origin === location.origin ? url.pathname + url.search + url.hash : "/";
+  } catch {
+    return "/";
+  }
 }
