@@ -211,8 +211,9 @@ def main() -> int:
         print("Bringing in the Marrowmere demo …", flush=True)
         _manage("load_demo", "--person", "analyst", "--members", str(options.members))
         server = house.open(
-            "the server", sys.executable, "-m", "gunicorn", "sortija.server.wsgi", "--bind", f"127.0.0.1:{port}",
-            "--workers", "1", "--threads", "8", "--log-level", "warning", "--timeout", "120",
+            "the server", sys.executable, "-m", "gunicorn", "sortija.server.wsgi",
+            "--bind", f"127.0.0.1:{port}", "--workers", "1", "--threads", "8",
+            "--log-level", "warning", "--timeout", "120",
         )  # fmt: skip
         for lane in ("quick", "long"):
             words = (sys.executable, "-m", "sortija.server", "work", "--lane", lane)

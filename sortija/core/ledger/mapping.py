@@ -13,6 +13,7 @@ import pyarrow.compute as pc
 from sortija.core.ledger.behaviour import (
     Behaviour,
     behaviour_of,
+    behaviours_of,
     changes_within,
     come_back,
     stand_together,
@@ -218,6 +219,24 @@ def _log_fits() -> dict[str, Callable[[Behaviour, int], tuple[float, str]]]:
     }
 
 
+#: Columns that are tried as customers and, for each of them, as receipts: a file of hundreds of
+#: columns would be compared with itself otherwise.
+MOST_CUSTOMERS, MOST_RECEIPTS = 24, 6
+#: Columns of a file that roles are guessed for.
+MOST_COLUMNS = 2_000
+
+
+def _likely(columns: dict[str, Behaviour], role: str, most: int) -> list[str]:
+    """The columns that are likeliest to play a role: by their names, then as many codes as can
+    be, in the order of the file."""
+    if len(columns) <= most:
+        return list(columns)
+    named = {n: bool(re.search(_NAMES[role], n, re.I)) for n in columns}
+    order = sorted(columns, key=lambda n: (not named[n], -columns[n].distinct))
+    chosen = set(order[:most])
+    return [name for name in columns if name in chosen]
+
+
 def _customers(
     rows: pa.RecordBatch,
     behaviours: dict[str, Behaviour],
@@ -230,7 +249,9 @@ def _customers(
         if b.dates < 0.5 and not b.decimals and b.distinct > 1
     }  # fmt: skip
     offers = []
-    for name, behaviour in codes.items():
+    likely = _likely(codes, "customer", MOST_CUSTOMERS)
+    for name in likely:
+        behaviour = codes[name]
         share = known([value for value in behaviour.values if value]) if known else 0.0
         if share > 0.5:
             words = f"{share:.0%} of its codes are customers who are known here"
@@ -239,7 +260,8 @@ def _customers(
         if behaviour.distinct <= max(5, rows.num_rows // 200):
             continue  # as few as these are shops
         named = 0.5 if re.search(_NAMES["customer"], name, re.I) else 0.0
-        receipts = [n for n in codes if n != name and codes[n].distinct > behaviour.distinct]
+        more = {n: b for n, b in codes.items() if n != name and b.distinct > behaviour.distinct}
+        receipts = _likely(more, "receipt", MOST_RECEIPTS)
         most = max((come_back(rows, receipt, name) for receipt in receipts), default=0)
         if most > max(5, 0.02 * behaviour.distinct):
             words = f"{most} of its codes come back on several receipts, and each receipt has one"
@@ -303,7 +325,13 @@ def guess_log(
     known : function, optional
         Share of some texts that are cards of the study already.
     """
-    behaviours = {name: behaviour_of(rows.column(i)) for i, name in enumerate(rows.schema.names)}
+    names = rows.schema.names
+    if len(names) > MOST_COLUMNS:
+        raise MappingError(
+            f"The file has {len(names):,} columns, more than the {MOST_COLUMNS:,} that are looked "
+            "at. Export it with the columns that tell of customers and their purchases."
+        )
+    rows, behaviours = behaviours_of(rows)
     fits = _log_fits()
     offers = []
     for role, pattern in _NAMES.items():
@@ -328,8 +356,9 @@ def guess_log(
             roles[role] = name
             guesses.append(Guess(name, role, reason))
     _one_place(rows, roles, guesses)
+    told = {guess.column for guess in guesses}
     for name in behaviours:
-        if name not in {guess.column for guess in guesses}:
+        if name not in told:
             guesses.append(Guess(name, "out", "not needed for the measures; it stays in the file"))
     kinds: dict[str, LineKind] = {}
     if "kind" in roles:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import pyarrow as pa
 
-from sortija.core.ledger.behaviour import Behaviour, behaviour_of
+from sortija.core.ledger.behaviour import Behaviour, behaviours_of
 from sortija.core.ledger.levels import order_of
 from sortija.core.ledger.mapping import (
     ASK_ORDER,
@@ -112,7 +112,7 @@ def guess_members(rows: pa.RecordBatch) -> tuple[MemberMapping, list[Guess]]:
     types: dict[str, str] = {}
     guesses = []
     orders: list[bool | None] = []
-    behaviours = {name: behaviour_of(rows.column(i)) for i, name in enumerate(rows.schema.names)}
+    rows, behaviours = behaviours_of(rows)
     for name, behaviour in behaviours.items():
         kind, reason = _trait(name, behaviour, rows.num_rows)
         types[name] = kind

@@ -12,7 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from sortija.core.ledger.behaviour import Behaviour, behaviour_of
+from sortija.core.ledger.behaviour import Behaviour, behaviours_of
 from sortija.core.ledger.codebook import Codebook
 from sortija.core.ledger.mapping import Guess, MappingError
 from sortija.core.table import Column
@@ -108,7 +108,7 @@ def guess_responses(
     It has a column of customers and one of offers, hardly any pair of them twice.
     """
     names = list(rows.schema.names)
-    seen = {name: behaviour_of(rows.column(name)) for name in names}
+    rows, seen = behaviours_of(rows)
     if len(names) > 8 or rows.num_rows == 0:
         return None
     roles: dict[str, str] = {}
@@ -163,7 +163,7 @@ def guess_areas(
     reasons: dict[str, str] = {}
     best = -1.0
     for name in names:
-        b = behaviour_of(rows.column(name))
+        b = behaviours_of(rows)[1][name]
         share = known([v for v in b.values if v]) if known else 0.0
         score = 2 * share + _named("area", name) + (b.distinct == rows.num_rows)
         if b.distinct > 0.9 * rows.num_rows and score > best:
@@ -171,7 +171,7 @@ def guess_areas(
             words = "customers' tables have these values" if share > 0.5 else "one a district"
             reasons = {name: words}
     for name in names:
-        b = behaviour_of(rows.column(name))
+        b = behaviours_of(rows)[1][name]
         if name != roles.get("area") and b.numbers > 0.9 and _named("households", name):
             roles["households"] = name
             reasons[name] = "numbers, and its name speaks of people who live there"

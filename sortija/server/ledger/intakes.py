@@ -58,8 +58,11 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
         rows = file.first_rows(PREVIEW_ROWS)
     except UnreadableFile as problem:
         raise Problem(f"{original.name}: {problem}") from problem
-    role = role or guess_role(study, file, rows)
-    mapping, guesses = guess_as(study, role, rows)
+    try:
+        role = role or guess_role(study, file, rows)
+        mapping, guesses = guess_as(study, role, rows)
+    except MappingError as problem:
+        raise Problem(f"{original.name}: {problem}") from problem
     remembered = _remembered(study, role, file.names)
     if remembered:
         mapping = mapping_of(role, remembered)

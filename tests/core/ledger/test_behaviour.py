@@ -2,9 +2,12 @@
 
 import random
 import unittest
+from unittest import mock
 
+import numpy as np
 import pyarrow as pa
 
+from sortija.core.ledger import mapping
 from sortija.core.ledger.behaviour import (
     behaviour_of,
     changes_within,
@@ -83,6 +86,35 @@ class Together(unittest.TestCase):
         shops = cells(*(("North", "South")[n // 2 % 2] for n in range(40)))
         self.assertFalse(changes_within(shops, restarting))
         self.assertTrue(changes_within(shops, restarting[:1]))
+
+
+class Wide(unittest.TestCase):
+    """A file of very many columns is told without comparing each with each."""
+
+    def rows(self, columns):
+        rng = np.random.default_rng(1)
+        codes = pa.array([str(v) for v in rng.integers(0, 800, 2000)])
+        names = ["card", "receipt", "date", "total", *(f"c{n}" for n in range(columns - 4))]
+        receipts = np.sort(rng.integers(0, 900, 2000))
+        arrays = [
+            pa.array([f"K{r % 150}" for r in receipts]), pa.array([str(r) for r in receipts]),
+            pa.array([f"2026-01-{1 + r % 28:02d}" for r in receipts]),
+            pa.array([f"{v:.2f}" for v in rng.random(2000)]), *[codes] * (columns - 4),
+        ]  # fmt: skip
+        return pa.RecordBatch.from_arrays(arrays, names)
+
+    def test_roles_are_found_and_few_pairs_compared(self):
+        with mock.patch.object(mapping, "come_back", wraps=come_back) as asked:
+            found, guesses = mapping.guess_log(self.rows(1500))
+        self.assertEqual(found.roles["customer"], "card")
+        self.assertEqual(found.roles["moment"], "date")
+        self.assertEqual(found.roles["total"], "total")
+        self.assertEqual(len(guesses), 1500)
+        self.assertLessEqual(asked.call_count, mapping.MOST_CUSTOMERS * mapping.MOST_RECEIPTS)
+
+    def test_beyond_the_limit_a_sentence(self):
+        with self.assertRaisesRegex(mapping.MappingError, "2,001 columns, more than the 2,000"):
+            mapping.guess_log(self.rows(2001))
 
 
 if __name__ == "__main__":
