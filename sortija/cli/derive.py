@@ -18,6 +18,7 @@ from sortija.cli.files import check_out, write_table, write_whole
 from sortija.cli.logs import Ledger, Members, read_logs, read_members
 from sortija.cli.terminal import Trouble, Watch
 from sortija.core.engine import Engine
+from sortija.core.formats.measures import whole_ids
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import ON_OFFER, default_rules, mask_of
@@ -177,7 +178,7 @@ def _table(ledger: Ledger, derived: Derived, members: Members | None) -> pa.Tabl
     """One row a customer with a purchase in the window, in order of arrival."""
     rows = np.flatnonzero(derived.present)
     names = pa.array(ledger.reader.cards.texts, pa.string())
-    out: dict[str, pa.Array] = {"customer": names.take(pa.array(rows))}
+    out: dict[str, pa.Array] = {"customer": whole_ids(names.take(pa.array(rows)))}
     shares = [c for c in derived.table if c.name.startswith("share_department_")]
     chosen: list[tuple[str, Column]] = [
         *((name, _column(derived, name)) for name in FIRST),
@@ -188,7 +189,8 @@ def _table(ledger: Ledger, derived: Derived, members: Members | None) -> pa.Tabl
     ]
     for name, column in chosen:
         free = name if name not in out else f"{name}_2"
-        out[free] = _cells(column, rows)
+        about = derived.about.get(name)
+        out[free] = _cells(column, rows, bool(about and about.whole))
     return pa.table(out)
 
 
@@ -199,7 +201,11 @@ def _column(derived: Derived, name: str) -> Column:
     return Column(name, "number", np.full(len(derived.present), np.nan))
 
 
-def _cells(column: Column, rows: NDArray[np.int64]) -> pa.Array:
+def _cells(column: Column, rows: NDArray[np.int64], whole: bool) -> pa.Array:
+    """A column's cells; its type hangs on what it is, never on the values that it happens to have.
+
+    ``whole``: its values are whole numbers by definition.
+    """
     values = np.asarray(column.values)[rows]
     missing = column.missing[rows]
     if column.kind == "category":
@@ -209,8 +215,7 @@ def _cells(column: Column, rows: NDArray[np.int64]) -> pa.Array:
         return pa.array(np.nan_to_num(values).astype(np.int32), pa.int32(), mask=missing).cast(
             pa.date32()
         )
-    there = values[~missing]
-    if len(there) and np.all(there == np.rint(there)) and column.unit != "money":
+    if whole:
         return pa.array(np.nan_to_num(values).astype(np.int64), mask=missing)
     return pa.array(values, mask=missing)
 

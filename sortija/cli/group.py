@@ -17,7 +17,7 @@ from sortija.cli.candidates import print_candidates
 from sortija.cli.files import check_out, open_measures, write_table, write_whole
 from sortija.cli.terminal import Trouble, Watch
 from sortija.core.engine import Engine
-from sortija.core.formats.measures import KEY, MeasureFile, MeasureFileError
+from sortija.core.formats.measures import KEY, MeasureFile, MeasureFileError, whole_ids
 from sortija.core.formats.pmml import PmmlError, write_pmml
 from sortija.core.formats.recipes import write_recipe
 from sortija.core.groups.cautions import cautions_about, equals_column
@@ -247,7 +247,7 @@ def placed_table(file: MeasureFile, placed: PlacedRows) -> pa.Table:
     """customer, segment, distance, margin; empty where a customer cannot be placed."""
     out = placed.segment == 0
     return pa.table({
-        KEY: file.customers,
+        KEY: whole_ids(file.customers),
         "segment": pa.array(placed.segment, mask=out),
         "distance": pa.array(placed.distance, mask=out),
         "margin": pa.array(placed.margin, mask=out),

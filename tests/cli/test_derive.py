@@ -112,6 +112,9 @@ class MembersAndFiles(DeriveCase):
         self.assertIn("garden", table.column_names[at + 1 :])
         self.assertEqual(str(table.schema.field("joined_on").type), "date32[day]")
         self.assertEqual(str(table.schema.field("frequency").type), "int64")
+        # A share is a share, also where all of them happen to be 0.
+        kinds = {str(table.schema.field(n).type) for n in table.column_names[11:at]}
+        self.assertEqual(kinds, {"double"})
         told = json.loads(report.read_text())
         self.assertEqual(told["customers"]["with_purchase"], table.num_rows)
         money = sum(r["set_aside"]["money"] for r in told["rules"]) + told["counted"]["money"]

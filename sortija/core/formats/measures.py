@@ -15,10 +15,11 @@ import pyarrow.parquet as pq
 from sortija.core.formats.lists import safe_cell
 from sortija.core.table import Column, Table
 
-__all__ = ["KEY", "MeasureFile", "MeasureFileError", "as_bytes", "read_measures"]
+__all__ = ["KEY", "MeasureFile", "MeasureFileError", "as_bytes", "read_measures", "whole_ids"]
 
 KEY = "customer"
 #: A number as files have it; a code such as 0012 is none.
+_WHOLE = r"^(0|[1-9][0-9]{0,17})$"
 _NUMBER = r"^-?(0|[1-9][0-9]*)(\.[0-9]+)?([eE][-+]?[0-9]+)?$"
 
 
@@ -121,6 +122,14 @@ def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray:
     return text.cast(pa.float64())
 
 
+def whole_ids(names: pa.Array) -> pa.Array:
+    """Names of customers as whole numbers, where all of them are; one with a leading zero or with
+    more digits than a number has is a code, and then all stay text."""
+    if not len(names) or not pc.all(pc.match_substring_regex(names, _WHOLE)).as_py():
+        return names
+    return names.cast(pa.int64())
+
+
 def read_measures(path: Path) -> MeasureFile:
     """Read a table of measures whose column ``customer`` names each row once.
 
@@ -145,7 +154,10 @@ def read_measures(path: Path) -> MeasureFile:
         )
     if not len(cells):
         raise MeasureFileError(f"{path}: there are no rows in it.")
-    customers = cells[KEY].cast(pa.string()).combine_chunks()
+    named = cells[KEY]
+    if pa.types.is_floating(named.type):  # whole numbers that lay beside an empty cell once
+        named = named.cast(pa.int64(), safe=False) if _all_whole(named) else named
+    customers = named.cast(pa.string()).combine_chunks()
     _once(path, customers)
     return MeasureFile(path, customers, cells)
 
@@ -160,6 +172,10 @@ def _read_csv(path: Path) -> pa.Table:
     types = {name: pa.string() for name in head}
     options = pacsv.ConvertOptions(column_types=types, strings_can_be_null=False)
     return pacsv.read_csv(path, convert_options=options)
+
+
+def _all_whole(column: pa.ChunkedArray) -> bool:
+    return bool(pc.all(pc.equal(column, pc.round(column))).as_py())
 
 
 def _once(path: Path, customers: pa.Array) -> None:

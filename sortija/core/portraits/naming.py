@@ -10,7 +10,8 @@ __all__ = ["MOST_SHORT", "Proposal", "Trait", "propose_names", "short_form"]
 MOST_SHORT = 12
 _LEAST_DEVIATION = 0.35
 
-# measure: (word when above, people when above, word when below, people when below)
+#: Measure → (word when above, people when above, word when below, people when below). What they
+#: say is true in itself, not only against everyone: :data:`_TRUE` says when.
 _WORDS: dict[str, tuple[str, str, str, str]] = {
     "recency": ("Long-silent", "sleepers", "Lately seen", "shoppers"),
     "silence": ("Overdue", "sleepers", "On-time", "shoppers"),
@@ -27,6 +28,24 @@ _WORDS: dict[str, tuple[str, str, str, str]] = {
     "returned": ("Returning-goods", "returners", "Keep-all", "keepers"),
     "weekend": ("Weekend", "weekenders", "Weekday", "weekdayers"),
 }
+#: From which value on the word when above, and up to which the word when below, is true of a
+#: segment by itself; else it is only *more* or *less* so than everyone.
+_TRUE: dict[str, tuple[float, float]] = {
+    "recency": (90, 45), "silence": (3, 1), "frequency": (12, 4), "tenure": (730, 365),
+    "breadth": (4, 1.5), "evenness": (0.6, 0.2), "trend": (0.0, 0.0), "returned": (0.05, 0.005),
+    "weekend": (0.5, 0.2), "gap_mean": (60, 21), "gap_cv": (1.0, 0.5),
+}  # fmt: skip
+#: Measure → words for more and for less of it than everyone, which claim nothing beyond.
+_AGAINST: dict[str, tuple[str, str]] = {
+    "recency": ("Less recent", "More recent"), "silence": ("Slower", "Quicker"),
+    "frequency": ("More frequent", "Less frequent"), "tenure": ("Longer-time", "Newer"),
+    "breadth": ("Wider-range", "Narrower"), "evenness": ("Wider-range", "Narrower"),
+    "trend": ("Less fading", "Less growing"), "returned": ("More returns", "Fewer returns"),
+    "weekend": ("More weekend", "Less weekend"), "gap_mean": ("Wider-gap", "Closer-gap"),
+    "gap_cv": ("Less even", "More even"),
+}  # fmt: skip
+#: A share of sales from which on a segment is called by what it is spent on.
+_MOSTLY, _HARDLY = 0.5, 0.05
 
 
 @dataclass(frozen=True)
@@ -34,13 +53,25 @@ class Trait:
     """One thing that sets a segment apart.
 
     ``name``: a measure, or a trait with its ``level``; ``deviation``: in SD (a level: the
-    difference of shares over its SD); ``words``: how it is said, for the reason.
+    difference of shares over its SD); ``words``: how it is said, for the reason; ``value``: the
+    segment's own, NaN where it is not known.
     """
 
     name: str
     deviation: float
     words: str
     level: str = ""
+    value: float = float("nan")
+
+    @property
+    def holds(self) -> bool:
+        """Whether its word is true of the segment by itself."""
+        if self.value != self.value:
+            return True
+        if self.name.startswith("share_"):
+            return self.value >= _MOSTLY if self.deviation > 0 else self.value <= _HARDLY
+        above, below = _TRUE.get(self.name, (float("-inf"), float("inf")))
+        return self.value >= above if self.deviation > 0 else self.value <= below
 
 
 @dataclass(frozen=True)
@@ -57,10 +88,14 @@ def _adjective(trait: Trait) -> str:
         return trait.level.capitalize()
     if trait.name.startswith("share_"):
         label = trait.words.partition(",")[0].partition(" (")[0]
+        if not trait.holds:
+            return ("More " if trait.deviation > 0 else "Less ") + label.lower()
         return label[:1].upper() + label[1:] if trait.deviation > 0 else f"Little-{label.lower()}"
     words = _WORDS.get(trait.name)
     if words is None:
         return ("High " if trait.deviation > 0 else "Low ") + trait.name.replace("_", " ")
+    if not trait.holds:
+        return _AGAINST[trait.name][0 if trait.deviation > 0 else 1]
     return words[0] if trait.deviation > 0 else words[2]
 
 
@@ -68,6 +103,8 @@ def _people(trait: Trait) -> str:
     words = _WORDS.get(trait.name)
     if words is None or trait.level:
         return "people"
+    if not trait.holds:
+        return "customers"
     return words[1] if trait.deviation > 0 else words[3]
 
 

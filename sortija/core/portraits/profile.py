@@ -32,11 +32,16 @@ class NumericProfile:
     p: float
 
 
+#: Share of a group's members that a value has at least to be telling.
+LEAST_TELLING = 0.1
+
+
 @dataclass(frozen=True)
 class CategoryProfile:
     """One category by group, missing as its first level.
 
-    ``shares``: (k, levels + 1); ``index``: 100 where a group is like everyone; ``v``: Cramér's V
+    ``shares``: (k, levels + 1); ``telling``: (k,) the level that a group has most above everyone,
+    among those that a tenth of its members have; ``index``: 100 where a group is like everyone; ``v``: Cramér's V
     with the bias taken out (Bergsma 2013).
     """
 
@@ -110,7 +115,9 @@ def category_profile(
         index = 100 * shares / everyone
     chi, p, v = _association(table)
     gain = np.where(np.isnan(shares), -1, shares - everyone)
-    gain[:, 0] = -1  # "not given" says nothing about anybody
+    # A value that hardly any member has tells nothing of them, however rare it is elsewhere.
+    gain = np.where(shares < LEAST_TELLING, gain - 1, gain)
+    gain[:, 0] = -3  # "not given" says nothing about anybody
     return CategoryProfile(everyone, shares, index, gain.argmax(axis=1), chi, p, v)
 
 

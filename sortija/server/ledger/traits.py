@@ -229,7 +229,8 @@ def _trait_field(study: Study, window: WindowInView, name: str) -> Field | None:
         if trait.name == name:
             column = trait_column(study, trait)
             stamp = f"{trait.stamp}:{len(column)}"
-            return Field(f"trait:{name}", trait.label, column.unit, column, stamp)
+            return Field(f"trait:{name}", trait.label, column.unit, column, stamp,
+                         ordered=trait.type == "ordered")  # fmt: skip
     return None
 
 

@@ -34,7 +34,8 @@ class Total(BaseModel):
 
 
 class BarChart(BaseModel):
-    """Bars of one field; ``everyone`` and ``lens`` count customers, missing ones apart."""
+    """Bars of one field; ``everyone`` and ``lens`` count customers, missing ones apart.
+    ``ordered``: its levels have an order, in which they are listed."""
 
     field: str
     label: str
@@ -42,6 +43,7 @@ class BarChart(BaseModel):
     edges: list[float]
     levels: list[str]
     labels: list[str]
+    ordered: bool
     everyone: list[int]
     lens: list[int]
     everyone_missing: int
@@ -223,7 +225,7 @@ def _charts(
         BarChart(
             field=f.key, label=f.label, unit=f.unit,
             edges=list(f.bins.edges), levels=list(f.bins.levels),
-            labels=list(f.labels or f.bins.levels),
+            labels=list(f.labels or f.bins.levels), ordered=f.ordered,
             everyone=b.everyone.tolist(), lens=b.lens.tolist(),
             everyone_missing=b.everyone_missing, lens_missing=b.lens_missing,
         )

@@ -38,7 +38,8 @@ class Field:
 
     ``labels``: what people read for each level, where that differs from the level itself;
     ``definition``: how the values come about, in words; ``covered``: what the log has of the time
-    it speaks of besides its window, empty where it has all of it.
+    it speaks of besides its window, empty where it has all of it; ``ordered``: its levels have an
+    order, in which they are listed.
     """
 
     key: str
@@ -49,6 +50,7 @@ class Field:
     labels: tuple[str, ...] = ()
     definition: str = ""
     covered: str = ""
+    ordered: bool = False
 
     @property
     def bins(self) -> Bins:

@@ -16,6 +16,8 @@ from sortija.server.studies.windows import WindowInView
 __all__ = ["proposals_for"]
 
 
+#: A segment is called by a value that so many of its members have.
+MOST_HAVE = 0.5
 #: Levels that would make a name of nothing.
 _SAY_LITTLE = {"none", "no", "yes", "not known", "unknown", "other", "not given"}
 
@@ -26,9 +28,14 @@ def proposals_for(sheet: Sheet) -> list[list[Proposal]]:
     for row in sheet.numeric:
         if not row.shaped:
             continue
+        means = row.profile.means
         for place, deviation in enumerate(row.profile.deviations):
             if np.isfinite(deviation):
-                segments[place].append(Trait(row.name, float(deviation), row.label.lower()))
+                own = row.profile.medians if row.unit not in ("share", "log ratio") else means
+                value = float(own[place])
+                segments[place].append(
+                    Trait(row.name, float(deviation), row.label.lower(), value=value)
+                )
     for category in sheet.categories:
         if not category.shaped:
             continue
@@ -36,7 +43,7 @@ def proposals_for(sheet: Sheet) -> list[list[Proposal]]:
         for place, level in enumerate(profile.telling):
             usual, here = float(profile.everyone[level]), float(profile.shares[place, level])
             spread = np.sqrt(usual * (1 - usual))
-            if spread == 0 or not np.isfinite(here) or here < 0.4:
+            if spread == 0 or not np.isfinite(here) or here < MOST_HAVE or here <= usual:
                 continue
             name = category.levels[level]
             if name.lower() in _SAY_LITTLE:

@@ -38,7 +38,8 @@ def _band(study: Study, window: WindowInView, name: str) -> Field | None:
     banding = at.banding(name)
     levels = tuple(str(n) for n in range(1, banding.asked + 1))
     column = Column(f"band:{name}", "category", banding.bands.astype(np.int32), "", levels)
-    return Field(f"band:{name}", _label(at, name), "", column, f"{at.stamp}:band:{name}")
+    return Field(f"band:{name}", _label(at, name), "", column, f"{at.stamp}:band:{name}",
+                 ordered=True)  # fmt: skip
 
 
 @field_kind("total")
@@ -58,7 +59,8 @@ def _tier(study: Study, window: WindowInView, name: str) -> Field | None:
         return None
     levels = tuple(str(n) for n in range(1, len(at.ladder.names) + 1))
     column = Column("tier:now", "category", at.places, "", levels)
-    return Field("tier:now", "Tier", "", column, f"{at.stamp}:tier", at.ladder.names)
+    return Field("tier:now", "Tier", "", column, f"{at.stamp}:tier", at.ladder.names,
+                 ordered=True)  # fmt: skip
 
 
 @lists_fields

@@ -8,7 +8,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from sortija.core.formats.measures import MeasureFileError, as_bytes, read_measures
+from sortija.core.formats.measures import MeasureFileError, as_bytes, read_measures, whole_ids
 
 TEXT = """customer,recency,money,plan,code
 C2,12,4.50,plus,0012
@@ -35,6 +35,16 @@ class Files(unittest.TestCase):
         self.assertEqual(table["plan"].levels, ("card", "plus"))
         self.assertEqual(table["plan"].values.tolist(), [2, 1, 0])
         self.assertEqual(table["code"].levels, ("0007", "0012", "0101"))
+
+    def test_ids_that_are_whole_numbers_stay_whole_numbers(self):
+        for names, kind in (
+            (["1", "20", "1001"], pa.int64()), (["0012", "13"], pa.string()),
+            (["7", "A7"], pa.string()), (["9" * 19], pa.string()), ([], pa.string()),
+        ):  # fmt: skip
+            self.assertEqual(whole_ids(pa.array(names, pa.string())).type, kind, names)
+        path = self.folder / "floats.parquet"
+        pq.write_table(pa.table({"customer": pa.array([1001.0, 7.0]), "x": [1.0, 2.0]}), path)
+        self.assertEqual(read_measures(path).customers.to_pylist(), ["1001", "7"])
 
     def test_parquet_says_the_same(self):
         cells = pa.table({

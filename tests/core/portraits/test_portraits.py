@@ -93,6 +93,42 @@ class Names(unittest.TestCase):
         )
         self.assertEqual(propose_names([[]])[0][0].name, "Like everyone")
 
+    def test_names_are_true_in_themselves(self):
+        """Under everyone's aisles is not a single one; who buys little of pots is not potless."""
+        few = Trait("breadth", -1.5, "departments visited", value=7.0)
+        one = Trait("breadth", -1.5, "departments visited", value=1.0)
+        self.assertEqual(propose_names([[few]])[0][0].name, "Narrower customers")
+        self.assertEqual(propose_names([[one]])[0][0].name, "Single-aisle customers")
+        for name, deviation, value, word in (
+            ("recency", 1.5, 30.0, "Less recent"), ("recency", 1.5, 200.0, "Long-silent"),
+            ("tenure", -1.5, 900.0, "Newer"), ("tenure", -1.5, 90.0, "New"),
+            ("trend", -1.5, 0.2, "Less growing"), ("trend", -1.5, -0.4, "Fading"),
+            ("weekend", 1.5, 0.3, "More weekend"), ("weekend", 1.5, 0.8, "Weekend"),
+            ("share_department_pots", 1.5, 0.2, "More pots"),
+            ("share_department_pots", 1.5, 0.7, "Pots"),
+            ("share_department_pots", -1.5, 0.2, "Less pots"),
+            ("share_department_pots", -1.5, 0.0, "Little-pots"),
+        ):  # fmt: skip
+            words = "Pots, share" if name.startswith("share") else name
+            [[first, *_]] = propose_names([[Trait(name, deviation, words, value=value)]])
+            self.assertTrue(first.name.startswith(f"{word} "), (first.name, word))
+        # The word for people claims nothing either that is not so.
+        both = [Trait("monetary", 2.0, "spend", value=900.0),
+                Trait("recency", 1.0, "days since last visit", value=20.0)]  # fmt: skip
+        self.assertNotIn("sleepers", " ".join(p.name for p in propose_names([both])[0]))
+
+    def test_a_value_that_hardly_any_member_has_is_not_telling(self):
+        # Level 3 is twice as common here as elsewhere, and still next to nobody's.
+        groups = np.repeat([0, 1], [1000, 9000])
+        codes = np.concatenate([
+            np.repeat([1, 2, 3], [480, 500, 20]), np.repeat([1, 2, 3], [4400, 4600 - 90, 90]),
+        ])  # fmt: skip
+        got = category_profile(codes, 3, groups, 2)
+        self.assertNotEqual(got.telling[0], 3)
+        # Where nobody has any level much, the one that stands out most is told all the same.
+        many = category_profile(np.arange(4000) % 40 + 1, 40, np.arange(4000) % 2, 2)
+        self.assertTrue((many.telling > 0).all())
+
     def test_short_forms(self):
         self.assertEqual(short_form("Spring stockers"), "Spring")
         self.assertEqual(short_form("Unbelievablylongword"), "Unbelievably")

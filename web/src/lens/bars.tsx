@@ -1,4 +1,4 @@
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import type { KeyboardEvent, MouseEvent } from "react";
 
 import type { Schemas } from "@/api/client";
@@ -188,21 +188,23 @@ function Bracket({ chart, own, step }: { chart: Chart; own: Clause | undefined; 
 
 const SHOWN = 6;
 
-/** Bars of a category, most frequent first. */
+/** Bars of a category: in their order where they have one, else most frequent first. */
 export function LevelBars({ chart, width = 228 }: { chart: Chart; width?: number }) {
   const lens = useLens();
   const { handlers, own } = usePicking(chart);
   const { everyone, lens: mine, most } = sharesOf(chart);
   const on = lens.clauses.length > 0;
-  const order = chart.levels
-    .map((_, place) => place)
-    .sort((a, b) => (everyone[b] ?? 0) - (everyone[a] ?? 0));
-  const rest = order.slice(SHOWN);
-  const all = chart.everyone.reduce((a, b) => a + b, 0) + chart.everyone_missing;
+  const [all, setAll] = useState(false);
+  const order = chart.levels.map((_, place) => place);
+  if (!chart.ordered) order.sort((a, b) => (everyone[b] ?? 0) - (everyone[a] ?? 0));
+  // One or two more are shown rather than told of.
+  const shown = all || order.length <= SHOWN + 2 ? order.length : SHOWN;
+  const rest = order.slice(shown);
+  const total = chart.everyone.reduce((a, b) => a + b, 0) + chart.everyone_missing;
   const restCount = rest.reduce((sum, place) => sum + (chart.everyone[place] ?? 0), 0);
   return (
     <div style={{ width }}>
-      {order.slice(0, SHOWN).map((place) => {
+      {order.slice(0, shown).map((place) => {
         const level = chart.levels[place] ?? "";
         const name = chart.labels[place] ?? level;
         const chosen = holds(own, { value: level });
@@ -235,10 +237,14 @@ export function LevelBars({ chart, width = 228 }: { chart: Chart; width?: number
           </div>
         );
       })}
-      {rest.length > 0 && (
-        <p className="text-11 text-quiet">
-          and {rest.length} more, {percent(restCount, all, 0)}
-        </p>
+      {(rest.length > 0 || all) && (
+        <button
+          type="button"
+          className="text-11 text-quiet underline hover:text-ink"
+          onClick={() => setAll(!all)}
+        >
+          {all ? "Show fewer" : `and ${rest.length} more, ${percent(restCount, total, 0)}`}
+        </button>
       )}
       {chart.everyone_missing > 0 && (
         <p className="text-11 text-quiet">{count(chart.everyone_missing)} not given</p>
