@@ -108,9 +108,9 @@ MEASURES = {
                 "customers come and when they stop (beta-geometric and Poisson).",
                 family="expected"),
         Measure("active", "Chance still active", "share",
-                "The same model's chance that the customer has not stopped coming. Of a single visit "
-                "the model can tell nothing: whoever came once only has 1, so do not rank by it "
-                "without looking at visits too.",
+                "The same model's chance that the customer has not stopped coming. Of a single "
+                "visit the model can tell nothing: whoever came once only has 1, so do not rank "
+                "by it without looking at visits too.",
                 family="expected"),
         Measure("offers_used", "Offers used", "share",
                 "Share of the offers received that were used; missing for whoever received none.",

@@ -41,8 +41,8 @@ class CategoryProfile:
     """One category by group, missing as its first level.
 
     ``shares``: (k, levels + 1); ``telling``: (k,) the level that a group has most above everyone,
-    among those that a tenth of its members have; ``index``: 100 where a group is like everyone; ``v``: Cramér's V
-    with the bias taken out (Bergsma 2013).
+    among those that a tenth of its members have; ``index``: 100 where a group is like everyone;
+    ``v``: Cramér's V with the bias taken out (Bergsma 2013).
     """
 
     everyone: NDArray[np.float64]
