@@ -23,10 +23,10 @@ class Holdout:
 
 
 def _merged(segment: NDArray[np.integer], value: NDArray[np.integer]) -> NDArray[np.int64]:
-    """Segment × value band, in strata of 20 at least where there are as many customers.
+    """Segment × value band, in strata of 20 at least where a segment has as many customers.
 
     A band under 20 goes to the neighbouring band of its segment, the smaller of two; what is
-    still under 20 is a whole segment, and goes to the smallest other stratum.
+    still under 20 is a whole segment.
     """
     width = int(value.max()) + 1 if len(value) else 1
     stratum = segment.astype(np.int64) * width + value
@@ -36,13 +36,14 @@ def _merged(segment: NDArray[np.integer], value: NDArray[np.integer]) -> NDArray
     runs: list[tuple[int, int, int, list[int]]] = [
         (int(s) // width, i, n, [i]) for i, (s, n) in enumerate(zip(there, counts, strict=True))
     ]
-    while len(runs) > 1:
-        at = min(range(len(runs)), key=lambda i: (runs[i][2], i))
-        if runs[at][2] >= LEAST_STRATUM:
-            break
-        beside = [i for i in (at - 1, at + 1) if 0 <= i < len(runs) and runs[i][0] == runs[at][0]]
-        others = beside or [i for i in range(len(runs)) if i != at]
-        to = min(others, key=lambda i: (runs[i][2], i))
+
+    def beside(at: int) -> list[int]:
+        near = (at - 1, at + 1)
+        return [i for i in near if 0 <= i < len(runs) and runs[i][0] == runs[at][0]]
+
+    while small := [i for i, r in enumerate(runs) if r[2] < LEAST_STRATUM and beside(i)]:
+        at = min(small, key=lambda i: (runs[i][2], i))
+        to = min(beside(at), key=lambda i: (runs[i][2], i))
         of, first, count, mine = runs[to]
         runs[to] = (of, first, count + runs[at][2], mine + runs[at][3])
         del runs[at]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -238,7 +238,7 @@ def _proposal(
     verdict = judge(
         [c.k for c in tried], [c.silhouette for c in tried], [c.valley for c in tried], without
     )
-    best = _clearest(tried, verdict)
+    best = _clearest(tried, _bounds(without))
     settled = make(best.k)
     candidate = replace(best, fit=settled) if not best.fit.settled else best
     return Proposal(kind, recipe, rows, candidate, tuple(tried), verdict,
@@ -247,7 +247,13 @@ def _proposal(
                                                                else int(chosen.sum())))  # fmt: skip
 
 
-def _clearest(tried: Sequence[Candidate], verdict: Verdict) -> Candidate:
+def _bounds(without: Mapping[str, NDArray[np.float64]]) -> NDArray[np.float64]:
+    """(K,) the largest silhouette of any table without groups at each k; −1 where there is none."""
+    every = np.concatenate([tables[0] for tables in without.values()])
+    return np.asarray(np.where(np.isnan(every), -1.0, every).max(axis=0, initial=-1.0))
+
+
+def _clearest(tried: Sequence[Candidate], bounds: NDArray[np.float64]) -> Candidate:
     """Of those whose groups all come back and are no slivers, the one whose silhouette is the
     largest multiple of what as many groups of customers without any reach.
 
@@ -257,7 +263,7 @@ def _clearest(tried: Sequence[Candidate], verdict: Verdict) -> Candidate:
     """
     good = [i for i, c in enumerate(tried) if c.weakest >= DOUBTFUL and c.smallest >= SLIVER]
     if good:
-        times = [tried[i].silhouette / max(verdict.reached(tried[i].k), 0.01) for i in good]
+        times = [tried[i].silhouette / max(float(bounds[i]), 0.01) for i in good]
         return tried[good[int(np.argmax(times))]]
     return max(tried, key=lambda c: (c.steady, -c.k))
 

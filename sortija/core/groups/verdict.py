@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 __all__ = ["Excess", "Verdict", "judge"]
 
 Level = Literal["holds", "barely", "none"]
-#: Deviations that the silhouettes stand out by at least.
-LEAST = 3.0
+#: Deviations that silhouettes and valleys stand out by at least; depths of valleys spread wider.
+LEAST = (3.0, 4.0)
 #: Deviations of silhouettes and of valleys under these are taken as these: twelve tables can agree
 #: by chance.
 SMALLEST = (0.004, 0.001)
@@ -30,16 +30,17 @@ _WORDS = {
 class Excess:
     """How one figure stands against tables of one kind: ``means``: (K,) what they reach at each
     k; ``excess``: (K,) how many of their deviations the rows exceed it; ``most``: the largest
-    excess of any of the tables over the others."""
+    excess of any of the tables over the others; ``least``: what it has to be above in any case."""
 
     means: NDArray[np.float64]
     excess: NDArray[np.float64]
     most: float
+    least: float
 
     @property
     def holds(self) -> bool:
         largest = float(np.nanmax(self.excess, initial=-np.inf))
-        return largest > max(self.most, LEAST)
+        return largest > max(self.most, self.least)
 
 
 @dataclass(frozen=True)
@@ -85,7 +86,7 @@ class Verdict:
         def told(found: Mapping[str, Excess]) -> dict[str, Any]:
             return {
                 kind: {"means": _plain(e.means), "excess": _plain(e.excess),
-                       "most": _plain([e.most])[0]}
+                       "most": _plain([e.most])[0], "least": e.least}
                 for kind, e in found.items()
             }  # fmt: skip
 
@@ -102,7 +103,8 @@ class Verdict:
         def read(found: Mapping[str, Any]) -> dict[str, Excess]:
             return {
                 kind: Excess(column(e["means"], np.nan), column(e["excess"], np.inf),
-                             -np.inf if e["most"] is None else float(e["most"]))
+                             -np.inf if e["most"] is None else float(e["most"]),
+                             float(e["least"]))
                 for kind, e in found.items()
             }  # fmt: skip
 
@@ -121,8 +123,8 @@ def judge(
 
     The excess at k is (s − mean of the tables) / max(their SD, a least one); a table's own is
     taken against the others, in the same way. Against a kind the rows hold where their largest
-    excess is above that of every table and above 3. The largest silhouette of any k would say
-    less: a uniform square alone reaches 0.40 at four groups.
+    excess is above that of every table and above 3 (valleys: 4). The largest silhouette of any k
+    would say less: a uniform square alone reaches 0.40 at four groups.
 
     Parameters
     ----------
@@ -134,20 +136,24 @@ def judge(
     for kind, tables in nulls.items():
         for place in range(2):
             if np.isfinite(tables[place]).any():
-                told[place][kind] = _excess(own[place], tables[place], SMALLEST[place])
+                told[place][kind] = _excess(
+                    own[place], tables[place], SMALLEST[place], LEAST[place]
+                )
     return Verdict(tuple(ks), *told)
 
 
-def _excess(own: NDArray[np.float64], tables: NDArray[np.float64], least: float) -> Excess:
+def _excess(
+    own: NDArray[np.float64], tables: NDArray[np.float64], smallest: float, least: float
+) -> Excess:
     there = (~np.isnan(tables)).sum(axis=0) >= _FEWEST
-    means, spread = _of(tables, there, least)
+    means, spread = _of(tables, there, smallest)
     # Groups that tables without groups cannot even be put into stand out by themselves.
     excess = np.where(there, (own - means) / spread, np.where(np.isnan(own), np.nan, np.inf))
     theirs = [-np.inf]
     for number in range(len(tables)):
-        mean, sd = _of(np.delete(tables, number, axis=0), there, least)
+        mean, sd = _of(np.delete(tables, number, axis=0), there, smallest)
         theirs.append(float(np.nanmax((tables[number] - mean) / sd, initial=-np.inf)))
-    return Excess(means, excess, max(theirs))
+    return Excess(means, excess, max(theirs), least)
 
 
 def _of(

@@ -45,6 +45,8 @@ __all__ = [
 log = logging.getLogger(__name__)
 _SECONDS_BETWEEN_WORDS = 0.25
 #: A job that loses the database again and again is given up.
+#: A worker that took a job off the queue has begun it by then, or died.
+_SECONDS_TO_BEGIN = 10
 _MOST_ATTEMPTS = 5
 _HANDLERS: dict[str, Callable[[Job, Running], None]] = {}
 _REPEATABLE: set[str] = set()
@@ -285,11 +287,13 @@ def recover() -> int:
 
 
 def _queued(job: Job) -> bool:
-    """Whether the queue has this attempt to hand out."""
+    """Whether the queue has this attempt to hand out, or handed it out just now."""
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT 1 FROM procrastinate_jobs WHERE status = 'todo' "
-            "AND (args->>'job')::bigint = %s AND (args->>'attempt')::int = %s LIMIT 1",
-            [job.pk, job.attempt],
+            "SELECT 1 FROM procrastinate_jobs j WHERE (j.args->>'job')::bigint = %s "
+            "AND (j.args->>'attempt')::int = %s AND (j.status = 'todo' OR j.status = 'doing' "
+            "AND EXISTS (SELECT 1 FROM procrastinate_events e WHERE e.job_id = j.id "
+            "AND e.type = 'started' AND e.at > now() - make_interval(secs => %s))) LIMIT 1",
+            [job.pk, job.attempt, _SECONDS_TO_BEGIN],
         )
         return cursor.fetchone() is not None

@@ -125,6 +125,7 @@ class Jobs(ServerCase):
     def test_a_running_job_is_not_recovered_and_a_dead_one_is(self):
         job = self.start("good")
         running = work.Running(job)
+        running.hold()
         running.lock()
         running.begin()
         self.assertEqual(work.recover(), 0)

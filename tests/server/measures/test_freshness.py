@@ -114,7 +114,7 @@ class DecidedFreshness(DemoCase):
             self.assertEqual(stale["status"]["words"], "From before 1 rule changed.")
             self.assertEqual(stale["made_from"], before["made_from"])
             self.assertIn("1 rule changed", stale["adopted"]["since"])
-        self.get("crossings/why", step=1, origin=0, target=1)  # answers from before, too
+        self.get("crossings/why", step=0, origin=0, target=1)  # answers from before, too
         states = {s["key"]: s["state"] for s in self.get("trail")["stations"]}
         self.assertEqual({states[name] for name in pages}, {"out of date"})
         while Job.objects.filter(state__in=Job.OPEN).exists():
