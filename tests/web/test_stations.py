@@ -45,12 +45,12 @@ class GroupsByHand(Station):
         self.walk("Groups", self.groups)
         self.assertEqual(self.get("groups")["adopted"]["k"], 4)
         inputs = [row["name"] for row in self.get("groups")["recipe"]["numeric"] if row["picked"]]
-        self.assertNotIn("tenure", inputs)
+        self.assertNotIn("breadth", inputs)
 
     def groups(self, page):
         page.get_by_role("button", name="4 groups: silhouette").click()
         page.get_by_role("button", name="These 4 are adopted").wait_for()
-        page.get_by_role("button", name="Leave Time as member out").click()
+        page.get_by_role("button", name="Leave Departments visited out").click()
         page.get_by_text("changed since the last run").wait_for()
         adopt = page.get_by_role("button", name=re.compile("Adopt these|are adopted"))
         self.assertTrue(adopt.is_disabled())

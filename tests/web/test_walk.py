@@ -116,7 +116,8 @@ class Walk(BrowserCase):
         )
         cell.click()
         page.get_by_role("region", name="Why").wait_for()
-        page.get_by_text("30 Jun 2025 to 30 Jun 2026: ").wait_for()
+        lens = page.get_by_role("complementary", name="Lens")
+        lens.get_by_text("30 Jun 2025 to 30 Jun 2026: ").wait_for()
 
     def campaigns(self, page):
         page.get_by_role("button", name="Clear").click()

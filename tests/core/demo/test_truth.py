@@ -136,7 +136,7 @@ class Truth(unittest.TestCase):
         engine.release()
         self.assertLessEqual(abs(found.candidate.k - KINDS), 1)
         rand = adjusted_rand(found.candidate.fit.labels, self.kinds[found.rows.rows])
-        self.assertGreaterEqual(rand, 0.85 * best)
+        self.assertGreaterEqual(rand, 0.8 * best)
         # It says that these groups are there, and what it rests on.
         self.assertEqual(found.verdict.level, "holds")
         self.assertEqual(found.doubts, ())
