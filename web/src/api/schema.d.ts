@@ -1737,6 +1737,7 @@ export interface components {
         /**
          * BarChart
          * @description Bars of one field; ``everyone`` and ``lens`` count customers, missing ones apart.
+         *     ``ordered``: its levels have an order, in which they are listed.
          */
         BarChart: {
             /** Field */
@@ -1751,6 +1752,8 @@ export interface components {
             levels: string[];
             /** Labels */
             labels: string[];
+            /** Ordered */
+            ordered: boolean;
             /** Everyone */
             everyone: number[];
             /** Lens */
