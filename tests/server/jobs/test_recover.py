@@ -23,9 +23,21 @@ class Dead(ServerCase):
         with connection.cursor() as cursor:
             cursor.execute(text)
 
+    def taken_long_ago(self):
+        """The queue handed the job out, and nothing was heard of it since."""
+        self.sql("UPDATE procrastinate_jobs SET status = 'doing'")
+        self.sql("UPDATE procrastinate_events SET at = now() - interval '20 seconds'")
+
+    def test_a_worker_has_a_moment_to_begin(self):
+        self.start()
+        self.sql("UPDATE procrastinate_jobs SET status = 'doing'")
+        self.assertEqual(work.recover(), 0)
+        self.taken_long_ago()
+        self.assertEqual(work.recover(), 1)
+
     def test_between_taking_it_and_beginning_it(self):
         job = self.start()
-        self.sql("UPDATE procrastinate_jobs SET status = 'doing'")  # and there the worker died
+        self.taken_long_ago()
         run_jobs()
         self.assertEqual(self.done, [])
         self.assertEqual(work.recover(), 1)
@@ -69,7 +81,7 @@ class Dead(ServerCase):
 
     def test_who_was_only_slow_to_begin_finds_another_attempt(self):
         job = self.start()
-        self.sql("UPDATE procrastinate_jobs SET status = 'doing'")
+        self.taken_long_ago()
         work.recover()
         work.run(job.pk, 1)  # the first worker comes after all
         self.assertEqual(self.done, [])

@@ -86,7 +86,10 @@ class Sheet(DemoCase):
                 np.testing.assert_allclose(row["shares"], shares)
                 for g, level in enumerate(row["telling"]):
                     ahead = shares[g] - row["everyone"]
-                    self.assertEqual(ahead[level], ahead[1:].max())
+                    # Of values that a tenth of the members have, the one most above everyone.
+                    had = np.flatnonzero(shares[g] >= 0.1)
+                    had = had[had > 0] if (had > 0).any() else np.arange(1, len(ahead))
+                    self.assertEqual(ahead[level], ahead[had].max())
                     self.assertAlmostEqual(
                         row["index"][g], 100 * shares[g, level] / row["everyone"][level]
                     )
