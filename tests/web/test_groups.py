@@ -64,7 +64,7 @@ class RecipeAndString(GroupCase):
         page.keyboard.press("ArrowRight")
         recipe.get_by_text("Would move").wait_for()
         page.keyboard.press("Enter")
-        page.get_by_text("The balance is another.").wait_for()
+        page.get_by_text("Balance changed.").wait_for()
         recipe.get_by_role("button", name=re.compile("^Method")).click()
         page.get_by_label("Largest k").fill("3")
         page.keyboard.press("Enter")

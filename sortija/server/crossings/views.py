@@ -14,14 +14,12 @@ from pydantic import BaseModel
 from sortija.core.crossings.matrix import Crossings, border_moves, cross, quarter_ends
 from sortija.core.crossings.why import effect_size, explain, explain_bands
 from sortija.core.groups.recipe import Preparation, Prepared
-from sortija.core.table import Column
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.inputs import table_for
 from sortija.server.groups.models import Yardstick
-from sortija.server.groups.placed import ByLadder, PlacedAt, frozen, placed_at, placed_from
+from sortija.server.groups.placed import ByLadder, PlacedAt, frozen, placed_from
 from sortija.server.groups.views import Adopted, adopted_body
 from sortija.server.ledger.coverage import covered
-from sortija.server.lens.fields import Field, field_kind
 from sortija.server.measures.made import Made, standing
 from sortija.server.scores.scored import scored_by
 from sortija.server.studies.http import Status
@@ -31,7 +29,7 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import Fact, station
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["By", "CrossingsPage", "WhyPage", "crossings_page", "why_page"]
+__all__ = ["By", "CrossingsPage", "WhyPage", "crossings_page", "states_of", "why_page"]
 
 #: Quarter ends that are looked at, the last one in view.
 QUARTERS = 4
@@ -184,7 +182,8 @@ def _overlap(before: WindowInView, after: WindowInView) -> int:
     return max(0, before.months - apart)
 
 
-def _states(yardstick: Yardstick) -> list[SegmentKey]:
+def states_of(yardstick: Yardstick) -> list[SegmentKey]:
+    """Segments in their order, then the states that are none."""
     segments = [
         SegmentKey(name=s.name, short=s.short, mark=s.mark) for s in yardstick.segments.all()
     ]
@@ -249,7 +248,7 @@ def crossings_page(study: Study, window: WindowInView | None, by: By = "year") -
         status=waits[0] if waits else Status(state="whole"),
         made_from=placed[-1].stamp,
         adopted=adopted,
-        states=_states(yardstick),
+        states=states_of(yardstick),
         dates=[
             DateRow(
                 to=each.to.isoformat(), counts=counts.get(each, []), covered=covered(study, each)
@@ -390,33 +389,6 @@ def _means(
     names = tuple(n for n in frozen(yardstick).names if not n.startswith("trait:"))
     rows = _rows(before, after, who, names, np.zeros(len(names)))
     return [r for r in rows if r.before is not None or r.after is not None]
-
-
-@field_kind("crossing")
-def _crossing_field(study: Study, window: WindowInView, name: str) -> Field | None:
-    """``crossing:2026-03-31>2026-06-30``: its levels are ``1>4``, states from 1 on."""
-    first, _, second = name.partition(">")
-    try:
-        back = window.back if window.months else "12"
-        pair = [WindowInView(date.fromisoformat(day), back) for day in (first, second)]
-    except ValueError:
-        return None
-    yardstick = yardstick_of(study)
-    if yardstick is None:
-        return None
-    before, after = (placed_at(study, yardstick, each) for each in pair)
-    if before is None or after is None:
-        return None
-    width = before.placement.k + 3
-    key = before.placement.state.astype(np.int64) * width + after.placement.state
-    there, codes = np.unique(key, return_inverse=True)
-    names = [s.short for s in _states(yardstick)]
-    levels = tuple(f"{int(v) // width + 1}>{int(v) % width + 1}" for v in there)
-    labels = tuple(f"{names[int(v) // width]} → {names[int(v) % width]}" for v in there)
-    column = Column(name, "category", (codes + 1).astype(np.int32), "", levels)
-    stamp = f"{before.stamp}:{after.stamp}"
-    lacking = next((words for each in pair if (words := covered(study, each))), "")
-    return Field(f"crossing:{name}", "Crossing", "", column, stamp, labels, covered=lacking)
 
 
 @station("crossings", 6, "Crossings")

@@ -105,7 +105,7 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
           k={k}
           madeFrom={madeFrom}
           waits={busy}
-          onBalance={(balance) => change({ balance }, "The balance is another.")}
+          onBalance={(balance) => change({ balance }, "Balance changed.")}
         />
       )}
       <How draft={draft} method={recipe.method} onChange={change} />
