@@ -18,7 +18,13 @@ import pyarrow as pa
 import pyarrow.csv as pacsv
 
 from sortija.core.formats.packed import magic_of, open_bytes
-from sortija.core.formats.rows import KEPT_RAGGED, UnreadableFile, checked_names, first_of
+from sortija.core.formats.rows import (
+    KEPT_RAGGED,
+    UnreadableFile,
+    checked_names,
+    first_of,
+    kept_text,
+)
 
 __all__ = ["DelimitedFile", "Dialect", "UnreadableFile", "sniff"]
 
@@ -28,6 +34,12 @@ DELIMITERS = (",", ";", "\t", "|", "~", "^", "\x1f")
 #: Titles above a table end within so many lines.
 LOOKED_AT = 200
 _BLOCKS = 1 << 20
+#: The longer marks first: one of UTF-32 begins like one of UTF-16.
+_MARKS = (
+    (codecs.BOM_UTF8, "utf-8-sig"),
+    (codecs.BOM_UTF32_LE, "utf-32"), (codecs.BOM_UTF32_BE, "utf-32"),
+    (codecs.BOM_UTF16_LE, "utf-16"), (codecs.BOM_UTF16_BE, "utf-16"),
+)  # fmt: skip
 _AMOUNT_OR_DATE = re.compile(r"\s*[-+(]?[£$€]?\s*\d[\d.,:/ T-]*\)?\s*")
 
 
@@ -47,12 +59,16 @@ class Dialect:
 
 
 def _decode(head: bytes, whole: bool) -> tuple[str, str]:
-    for mark, name in ((codecs.BOM_UTF8, "utf-8-sig"), (codecs.BOM_UTF16_LE, "utf-16"),
-                       (codecs.BOM_UTF16_BE, "utf-16")):  # fmt: skip
+    for mark, name in _MARKS:
         if head.startswith(mark):
             return head.decode(name, errors="ignore"), "utf-8" if "8" in name else name
+    for start, name in ((0, "utf-32-le"), (3, "utf-32-be")):
+        if len(head) >= 8 and not any(sum(head[n::4]) for n in range(4) if n != start):
+            return head.decode(name, errors="ignore"), name
     if head[1::2].count(0) > 0.4 * len(head[1::2]):
         return head.decode("utf-16-le", errors="ignore"), "utf-16-le"
+    if head[::2].count(0) > 0.4 * len(head[::2]):
+        return head.decode("utf-16-be", errors="ignore"), "utf-16-be"
     if b"\0" in head:
         raise UnreadableFile(
             "This file is not text. Export it as CSV (comma, semicolon or tab) and bring that in."
@@ -62,6 +78,10 @@ def _decode(head: bytes, whole: bool) -> tuple[str, str]:
         return head.decode("utf-8", errors="ignore"), "utf-8"
     except UnicodeDecodeError:
         return head.decode("cp1252", errors="replace"), "cp1252"
+
+
+# Quotes that are never closed make one cell of many lines; that is told later, in other words.
+csv.field_size_limit(2 * HEAD_BYTES)
 
 
 def _rows(lines: list[str], delimiter: str) -> list[list[str]]:
@@ -118,6 +138,13 @@ def sniff(path: Path, name: str = "") -> Dialect:
     return Dialect(delimiter, encoding, checked_names(cells), skipped)
 
 
+def _ends_a_line(path: Path) -> bool:
+    """Whether the last row is ended, as a file that was written whole usually has it."""
+    with path.open("rb") as file:
+        file.seek(max(0, path.stat().st_size - 4))
+        return b"\n" in (end := file.read()) or b"\r" in end
+
+
 @dataclass
 class DelimitedFile:
     """Batches of text cells of one file, packed or not.
@@ -140,6 +167,10 @@ class DelimitedFile:
             )
         if self.dialect.skipped:
             self.notes.append(f"{self.dialect.skipped} lines above the table were passed over.")
+        if magic_of(self.path) == "plain" and not _ends_a_line(self.path):
+            self.notes.append(
+                "The last row has no line end: look whether the file is whole or was cut there."
+            )
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -185,7 +216,7 @@ class DelimitedFile:
                 ),
             )
             for batch in reader:
-                yield batch
+                yield kept_text(batch, self.notes)
                 rows += batch.num_rows
         except (pa.ArrowException, UnicodeError) as problem:
             if "Empty CSV file" in str(problem):
@@ -198,7 +229,8 @@ class DelimitedFile:
     def _words(self, problem: str, rows: int) -> str:
         after = f"After row {rows:,}" if rows else "From its first rows on"
         low = problem.lower()
-        if "utf8" in low or "utf-8" in low or "decode" in low:
+        # A row of too many cells is set aside, unless its text cannot even be told.
+        if "utf8" in low or "utf-8" in low or "decode" in low or "got" in low:
             return (
                 f"{after} the file is not {self.dialect.encoding.upper()} any more: two files in "
                 "different encodings were joined. Export it again in one encoding, UTF-8 at best."
@@ -208,7 +240,8 @@ class DelimitedFile:
                 f"{after} comes a row of more than {BATCH_BYTES >> 20} MiB: a quote that is never "
                 "closed, or no line ends. Look at that row and export the file again."
             )
-        return f"{after} the file stops being readable: {problem}"
+        said = "".join(c for c in problem[:160] if c.isprintable())
+        return f"{after} the file stops being readable ({said}). Export it again."
 
     def first_rows(self, count: int = 200) -> pa.RecordBatch:
         """The first ``count`` rows."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -22,6 +23,8 @@ FileKind = Literal["csv", "xlsx", "parquet"]
 XLSX_ROWS = 1_048_575
 _EPOCH = date(1970, 1, 1)
 _DECIMALS = 6
+#: XML 1.0, of which sheets are made, knows no such characters.
+_NOT_IN_SHEETS = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 
 
 class ExportError(ValueError):
@@ -103,14 +106,20 @@ def _write_xlsx(path: Path, columns: Sequence[Told], blocks: Iterable[Cells]) ->
     book = openpyxl.Workbook(write_only=True)
     sheet = book.create_sheet("Customers")
     sheet.freeze_panes = "B2"
-    sheet.append([safe_cell(c.label) for c in columns])
+    sheet.append([_in_sheet(c.label) for c in columns])
     for row in _by_row(blocks):
-        sheet.append([safe_cell(cell) for cell in row])
+        sheet.append([_in_sheet(cell) for cell in row])
     about = book.create_sheet("Dictionary")
     about.append(list(DICTIONARY))
     for told in columns:
-        about.append([safe_cell(cell) for cell in _told_row(told)])
+        about.append([_in_sheet(cell) for cell in _told_row(told)])
     book.save(path)
+
+
+def _in_sheet(value: object) -> object:
+    """A cell without the control characters that no sheet can hold."""
+    cell = safe_cell(value)
+    return _NOT_IN_SHEETS.sub("\N{REPLACEMENT CHARACTER}", cell) if isinstance(cell, str) else cell
 
 
 _TYPES = {"number": pa.float64(), "date": pa.date32(), "text": pa.string()}

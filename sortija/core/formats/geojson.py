@@ -13,7 +13,7 @@ from typing import Any
 import pyarrow as pa
 
 from sortija.core.formats.packed import open_bytes
-from sortija.core.formats.rows import ReadRows, UnreadableFile, cell_text
+from sortija.core.formats.rows import ReadRows, UnreadableFile, cell_text, checked_names, is_text
 
 __all__ = ["AreaRows", "Ring", "looks_like_areas"]
 
@@ -40,10 +40,11 @@ class AreaRows(ReadRows):
 
     outlines: list[list[Ring]] = field(default_factory=list)
     _rows: list[dict[str, str]] = field(default_factory=list)
+    _keys: list[str] = field(default_factory=list)
 
     def __init__(self, path: Path, name: str = "") -> None:
         super().__init__(path, name or path.name)
-        self.outlines, self._rows = [], []
+        self.outlines, self._rows, self._keys = [], [], []
         features = _features(path, self.name)
         names: dict[str, None] = {}
         for number, feature in enumerate(features, 1):
@@ -51,17 +52,22 @@ class AreaRows(ReadRows):
             if not isinstance(properties, dict):
                 raise UnreadableFile(f"Feature {number} has no properties, so nothing names it.")
             plain = {k: v for k, v in properties.items() if not isinstance(v, dict | list)}
+            row = {key: cell_text(value).replace("\0", "") for key, value in plain.items()}
+            if not all(is_text(key) and is_text(value) for key, value in row.items()):
+                raise UnreadableFile(f"Feature {number} holds text that is none. Export it again.")
             names.update(dict.fromkeys(plain))
-            self._rows.append({key: cell_text(value) for key, value in plain.items()})
+            self._rows.append(row)
             self.outlines.append(_outline(feature.get("geometry"), number))
-        self.names = tuple(names)
+        self._keys = list(names)
+        self.names = checked_names(self._keys)
         lacking = sum(not rings for rings in self.outlines)
         if lacking:
             self.notes.append(f"{lacking:,} districts have no outline and are not drawn.")
 
     def batches(self, columns: Sequence[str] | None = None) -> Iterator[pa.RecordBatch]:
+        keys = dict(zip(self.names, self._keys, strict=True))
         names = list(self.names if columns is None else columns)
-        cells = [pa.array([row.get(n, "") for row in self._rows], pa.string()) for n in names]
+        cells = [pa.array([row.get(keys[n], "") for row in self._rows], pa.string()) for n in names]
         yield pa.RecordBatch.from_arrays(cells, names=names)
 
 
@@ -95,9 +101,9 @@ def _outline(geometry: Any, number: int) -> list[Ring]:
         )
     try:
         rings = [[(float(p[0]), float(p[1])) for p in ring] for part in parts for ring in part]
-    except (TypeError, ValueError, IndexError) as problem:
+    except (TypeError, ValueError, IndexError, KeyError, OverflowError) as problem:
         raise UnreadableFile(f"Feature {number} has corners that are no numbers.") from problem
-    if any(abs(x) > 180 or abs(y) > 90 for ring in rings for x, y in ring):
+    if not all(abs(x) <= 180 and abs(y) <= 90 for ring in rings for x, y in ring):
         raise UnreadableFile(
             f"Feature {number} lies beyond 180° of longitude or 90° of latitude. Export the "
             "districts in longitude and latitude (WGS 84), as GeoJSON wants them."

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import islice
 from typing import Any
 
 import pyarrow as pa
 
 from sortija.core.formats.packed import open_bytes
-from sortija.core.formats.rows import ReadRows, UnreadableFile, cell_text, checked_names
+from sortija.core.formats.rows import ReadRows, UnreadableFile, cell_text, checked_names, kept_text
 
 __all__ = ["JsonRows"]
 
@@ -21,9 +21,22 @@ LOOKED_AT = 1000
 LONGEST_LINE = 16 << 20
 
 
+def _record(line: bytes) -> dict[str, Any] | None:
+    """The record on a line; None where there is none that can be written down again."""
+    try:
+        record = json.loads(line, parse_float=str, parse_constant=lambda _: None)
+        if isinstance(record, dict) and b"\\u" in line:
+            json.dumps(record, ensure_ascii=False).encode()  # half a surrogate pair is no text
+    except (ValueError, RecursionError):
+        return None
+    return record if isinstance(record, dict) else None
+
+
 @dataclass
 class JsonRows(ReadRows):
     """One JSON record a line; lists and records within a record are left out."""
+
+    _keys: list[str] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         names: dict[str, None] = {}
@@ -36,7 +49,8 @@ class JsonRows(ReadRows):
             raise UnreadableFile("No line holds a JSON record with values. Write one a line.")
         if nested:
             self.notes.append(f"{', '.join(nested)}: lists or records, which were left out.")
-        self.names = checked_names(list(names))
+        self._keys = list(names)
+        self.names = checked_names(self._keys)
         self.begin()
 
     def _records(self) -> Iterator[dict[str, Any]]:
@@ -52,11 +66,8 @@ class JsonRows(ReadRows):
                     )
                 if not line.strip():
                     continue
-                try:
-                    record = json.loads(line, parse_float=str)
-                except ValueError:
-                    record = None
-                if isinstance(record, dict):
+                record = _record(line)
+                if record is not None:
                     yield record
                 else:
                     self.set_aside(line[:200].decode("utf-8", "replace").strip())
@@ -64,11 +75,15 @@ class JsonRows(ReadRows):
     def batches(self, columns: Sequence[str] | None = None) -> Iterator[pa.RecordBatch]:
         """Every record in file order, as string columns: ``columns``, or all."""
         self.begin()
-        names = [name for name in self.names if columns is None or name in columns]
+        chosen = [
+            (name, key) for name, key in zip(self.names, self._keys, strict=True)
+            if columns is None or name in columns
+        ]  # fmt: skip
         records = self._records()
         while part := list(islice(records, BATCH_ROWS)):
             cells = [
-                pa.array([cell_text(record.get(name)) for record in part], pa.string())
-                for name in names
+                pa.array([cell_text(record.get(key)) for record in part], pa.string())
+                for _, key in chosen
             ]
-            yield pa.RecordBatch.from_arrays(cells, names=names)
+            names = [name for name, _ in chosen]
+            yield kept_text(pa.RecordBatch.from_arrays(cells, names=names), self.notes)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import gzip
 import io
+import lzma
 import zipfile
 import zlib
 from pathlib import Path
 from typing import BinaryIO
 
-from sortija.core.formats.rows import UnreadableFile
+from sortija.core.formats.rows import UnreadableFile, broken_tells
 
 __all__ = ["check_archive", "magic_of", "open_bytes"]
 
@@ -17,7 +18,13 @@ __all__ = ["check_archive", "magic_of", "open_bytes"]
 MOST_TIMES = 300
 #: Under this size nothing is a bomb.
 HARMLESS = 64 << 20
-_BROKEN = (EOFError, zlib.error, gzip.BadGzipFile, zipfile.BadZipFile)
+#: What packed streams raise where they are damaged; bz2 says OSError or ValueError.
+_BROKEN = (EOFError, zlib.error, zipfile.BadZipFile, lzma.LZMAError, OSError, ValueError)
+#: Packed in another way: nothing of it is read, and what to do is said.
+_FOREIGN = {
+    b"BZh": "bzip2", b"\xfd7zXZ": "xz", b"\x28\xb5\x2f\xfd": "zstd", b"7z\xbc\xaf": "7z",
+    b"Rar!": "rar",
+}  # fmt: skip
 
 
 def magic_of(path: Path) -> str:
@@ -90,19 +97,26 @@ def check_archive(path: Path, name: str) -> list[str]:
     UnreadableFile
         Broken, or a bomb.
     """
-    try:
-        with zipfile.ZipFile(path) as archive:
-            whole = sum(info.file_size for info in archive.infolist())
-            if whole > max(HARMLESS, MOST_TIMES * path.stat().st_size):
-                raise UnreadableFile(
-                    f"{name} unpacks to more than {MOST_TIMES} times its size. No log does. "
-                    "Unpack it yourself and look what is in it."
-                )
-            return archive.namelist()
-    except zipfile.BadZipFile as problem:
+    broken = f"{name} is a broken zip: it was cut, or not packed whole. Pack it again."
+    with broken_tells(broken), zipfile.ZipFile(path) as archive:
+        whole = sum(info.file_size for info in archive.infolist())
+        if whole > max(HARMLESS, MOST_TIMES * path.stat().st_size):
+            raise UnreadableFile(
+                f"{name} unpacks to more than {MOST_TIMES} times its size. No log does. "
+                "Unpack it yourself and look what is in it."
+            )
+        return archive.namelist()
+
+
+def _refuse_foreign(path: Path, name: str) -> None:
+    with path.open("rb") as file:
+        begins = file.read(6)
+    way = next((way for sign, way in _FOREIGN.items() if begins.startswith(sign)), "")
+    if way:
         raise UnreadableFile(
-            f"{name} is a broken zip: it was cut, or not packed whole. Pack it again."
-        ) from problem
+            f"{name} is packed by {way}, which is not opened here. Unpack it, or pack it by gzip "
+            "or zip, and bring that in."
+        )
 
 
 def open_bytes(path: Path, name: str = "") -> BinaryIO:
@@ -119,8 +133,16 @@ def open_bytes(path: Path, name: str = "") -> BinaryIO:
         stream: BinaryIO = gzip.open(path)  # type: ignore[assignment]  # noqa: SIM115
     elif kind == "zip":
         check_archive(path, name)
-        archive = zipfile.ZipFile(path)
-        stream = archive.open(_only_member(archive, name))  # type: ignore[assignment]
+        broken = f"{name} is a broken zip: it was cut, or not packed whole. Pack it again."
+        with broken_tells(broken):
+            archive = zipfile.ZipFile(path)
+            member = _only_member(archive, name)
+        other = (
+            f"{name} is packed in a way that is not usual for a zip. Pack it again, or unpack it."
+        )
+        with broken_tells(other):
+            stream = archive.open(member)  # type: ignore[assignment]
     else:
+        _refuse_foreign(path, name)
         return path.open("rb")
     return io.BufferedReader(_Unpacked(stream, name, path.stat().st_size), 1 << 20)

@@ -8,7 +8,14 @@ from dataclasses import dataclass
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from sortija.core.formats.rows import ReadRows, UnreadableFile, as_text, checked_names
+from sortija.core.formats.rows import (
+    ReadRows,
+    UnreadableFile,
+    as_text,
+    broken_tells,
+    checked_names,
+    kept_text,
+)
 
 __all__ = ["ParquetRows"]
 
@@ -34,12 +41,10 @@ class ParquetRows(ReadRows):
         self.names = checked_names(flat)
 
     def _open(self) -> pq.ParquetFile:
-        try:
-            return pq.ParquetFile(self.path)
-        except (pa.ArrowException, OSError) as problem:
-            raise UnreadableFile(
-                "This Parquet file is broken: it was cut, or not written whole. Write it again."
-            ) from problem
+        with broken_tells(
+            "This Parquet file is broken: it was cut, or not written whole. Write it again."
+        ):
+            return pq.ParquetFile(self.path, page_checksum_verification=True)
 
     def batches(self, columns: Sequence[str] | None = None) -> Iterator[pa.RecordBatch]:
         """Every row in file order, as string columns: ``columns``, or all."""
@@ -50,12 +55,17 @@ class ParquetRows(ReadRows):
                 if columns is None or name in columns
             ]  # fmt: skip
             rows = 0
-            try:
+            whole = file.metadata.num_rows
+            with broken_tells(
+                lambda: f"This Parquet file is damaged after {rows:,} rows. Write it again."
+            ):
                 for batch in file.iter_batches(BATCH_ROWS, columns=[w for _, w in chosen]):
-                    rows += batch.num_rows
+                    batch.validate(full=True)  # text that is no UTF-8, among others
                     cells = [as_text(batch.column(written)) for _, written in chosen]
-                    yield pa.RecordBatch.from_arrays(cells, names=[name for name, _ in chosen])
-            except (pa.ArrowException, OSError) as problem:
+                    read = pa.RecordBatch.from_arrays(cells, names=[name for name, _ in chosen])
+                    yield kept_text(read, self.notes)
+                    rows += batch.num_rows
+            if rows != whole:
                 raise UnreadableFile(
-                    f"This Parquet file breaks off after {rows:,} rows. Write it again."
-                ) from problem
+                    f"This Parquet file tells of {whole:,} rows and holds {rows:,}. Write it again."
+                )

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Iterator, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import date, datetime, time
 from pathlib import Path
@@ -13,20 +15,72 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 __all__ = [
+    "LONGEST_NAME",
     "ReadRows",
     "RowsFile",
     "UnreadableFile",
     "as_text",
+    "broken_tells",
     "cell_text",
     "checked_names",
     "first_of",
+    "is_text",
+    "kept_text",
 ]
 
 KEPT_RAGGED = 1000
+#: Letters of a column's name: no table has longer ones, but what is no table has.
+LONGEST_NAME = 200
+_NO_TEXT = "characters that are no text (NUL) were left out."
 
 
 class UnreadableFile(ValueError):
     """The file is no table that can be read; the message says what is wrong and what to do."""
+
+
+@contextmanager
+def broken_tells(words: str | Callable[[], str]) -> Iterator[None]:
+    """Whatever a decoder stumbles over in a broken file is told in these words.
+
+    Decoders raise errors of every kind over bytes that nobody wrote on purpose: of zip, XML, time,
+    numbers, or their own. Here the file is what is broken, and memory that ran out is not.
+
+    Raises
+    ------
+    UnreadableFile
+        With ``words``, or as it was raised within.
+    """
+    try:
+        yield
+    except (UnreadableFile, FileNotFoundError, MemoryError):
+        raise
+    except Exception as problem:
+        raise UnreadableFile(words if isinstance(words, str) else words()) from problem
+
+
+def is_text(value: str) -> bool:
+    """Whether it can be written down: half a surrogate pair cannot.
+
+    Examples
+    --------
+    >>> is_text("blüh"), is_text("a\\ud800")
+    (True, False)
+    """
+    return not any("\ud800" <= letter <= "\udfff" for letter in value)
+
+
+def kept_text(batch: pa.RecordBatch, notes: list[str]) -> pa.RecordBatch:
+    """Cells without the one character that no database keeps, with a note where there was one."""
+    columns = list(batch.columns)
+    changed = False
+    for place, cells in enumerate(columns):
+        if pc.any(pc.match_substring(cells, "\0")).as_py():
+            columns[place] = pc.replace_substring(cells, "\0", "")
+            changed = True
+            note = f"{batch.schema.names[place]}: {_NO_TEXT}"
+            if note not in notes:
+                notes.append(note)
+    return pa.RecordBatch.from_arrays(columns, batch.schema.names) if changed else batch
 
 
 class RowsFile(Protocol):
@@ -97,6 +151,12 @@ def cell_text(value: Any) -> str:
     return str(value)
 
 
+def _plain(name: str) -> str:
+    """A name without what cannot be seen: marks of byte order, control characters."""
+    seen = (c if c.isprintable() or c.isspace() else "" for c in name.replace("\ufeff", ""))
+    return " ".join("".join(seen).split())
+
+
 def checked_names(names: Sequence[str]) -> tuple[str, ...]:
     """Names of columns, trimmed.
 
@@ -105,11 +165,17 @@ def checked_names(names: Sequence[str]) -> tuple[str, ...]:
     UnreadableFile
         A column without a name, or two of the same.
     """
-    trimmed = tuple(name.strip().lstrip("\ufeff") for name in names)
+    trimmed = tuple(_plain(name) for name in names)
     if "" in trimmed:
         place = trimmed.index("") + 1
         raise UnreadableFile(f"Column {place} has no name in the first row. Name it and try again.")
-    twice = sorted({name for name in trimmed if trimmed.count(name) > 1})
+    long = next((n for n, name in enumerate(trimmed, 1) if len(name) > LONGEST_NAME), 0)
+    if long:
+        raise UnreadableFile(
+            f"The name of column {long} has {len(trimmed[long - 1]):,} letters: this is no row of "
+            "names. Put one into the first row."
+        )
+    twice = sorted(name for name, times in Counter(trimmed).items() if times > 1)
     if twice:
         raise UnreadableFile(
             f"Two columns are called {twice[0]}. Give each its own name in the first row."

@@ -8,14 +8,19 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from itertools import islice
 from typing import Any
-from zipfile import BadZipFile
 
 import pyarrow as pa
 from openpyxl import load_workbook
-from openpyxl.utils.exceptions import InvalidFileException
 
 from sortija.core.formats.packed import check_archive
-from sortija.core.formats.rows import ReadRows, UnreadableFile, cell_text, checked_names
+from sortija.core.formats.rows import (
+    ReadRows,
+    UnreadableFile,
+    broken_tells,
+    cell_text,
+    checked_names,
+    kept_text,
+)
 
 __all__ = ["WorkbookRows"]
 
@@ -58,21 +63,17 @@ class WorkbookRows(ReadRows):
     @contextmanager
     def _book(self, values: bool = True) -> Iterator[Any]:
         """The workbook, opened by its bytes: on disk it may be called anything."""
-        file = self.path.open("rb")
-        try:
-            with warnings.catch_warnings():
-                warnings.simplefilter("ignore")  # styles and drawings that do not matter here
-                book = load_workbook(file, read_only=True, data_only=values)
-        except (InvalidFileException, BadZipFile, KeyError, OSError, ValueError) as problem:
-            file.close()
-            raise UnreadableFile(
-                "This workbook cannot be opened. Save it as XLSX again, or as CSV."
-            ) from problem
-        try:
-            yield book
-        finally:
-            book.close()
-            file.close()
+        with (
+            self.path.open("rb") as file,
+            warnings.catch_warnings(),
+            broken_tells("This workbook cannot be opened. Save it as XLSX again, or as CSV."),
+        ):
+            warnings.simplefilter("ignore")  # styles and drawings that do not matter here
+            book = load_workbook(file, read_only=True, data_only=values)
+            try:
+                yield book
+            finally:
+                book.close()
 
     def _note_formulas(self) -> None:
         """Formulas whose results were never kept read as nothing: say so before they do."""
@@ -109,7 +110,8 @@ class WorkbookRows(ReadRows):
             while part := list(islice(rows, BATCH_ROWS)):
                 kept = [row for row in part if self._fits(row, width)]
                 cells = [pa.array([cell_text(row[n]) for row in kept], pa.string()) for n in chosen]
-                yield pa.RecordBatch.from_arrays(cells, names=[self.names[n] for n in chosen])
+                names = [self.names[n] for n in chosen]
+                yield kept_text(pa.RecordBatch.from_arrays(cells, names=names), self.notes)
 
     def _fits(self, row: tuple[Any, ...], width: int) -> bool:
         filled = sum(cell is not None for cell in row)
