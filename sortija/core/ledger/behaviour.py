@@ -47,6 +47,7 @@ def behaviour_of(column: pa.Array) -> Behaviour:
     _, _, day_state = read_moments(there)
     _, _, month_state = read_moments(there, month_first=True)
     day_bad, month_bad = int((day_state == BAD).sum()), int((month_state == BAD).sum())
+    dated = min(day_bad, month_bad) < len(there)
     divided = pc.sum(
         pc.match_substring_regex(there, r"\d[-/.: ]\d+[-/.: ]\d|^(19|20)\d{6}$")
     ).as_py()
@@ -55,7 +56,7 @@ def behaviour_of(column: pa.Array) -> Behaviour:
         filled=len(there),
         numbers=float((number_state == GOOD).sum()) / count,
         dates=min(1 - min(day_bad, month_bad) / count, (divided or 0) / count),
-        months_first=None if read_both_ways(there) else month_bad < day_bad,
+        months_first=None if dated and read_both_ways(there) else month_bad < day_bad,
         distinct=len(distinct),
         leading_zeros=bool(pc.any(pc.match_substring_regex(there, r"^0\d+$")).as_py()),
         decimals=bool(pc.any(pc.match_substring_regex(there, r"\d[.,]\d{1,2}$")).as_py()),

@@ -288,9 +288,11 @@ def _kinds(behaviours: dict[str, Behaviour]) -> list[tuple[float, int, str, str,
     """Offers for what a line is by its words: few, and most of them speak of selling."""
     offers = []
     for name, behaviour in behaviours.items():
+        if not 2 <= behaviour.distinct <= 12:
+            continue
         words = [value for value in behaviour.values if value]
         telling = [word for word in words if _SELLING.search(word) or kind_of(word) != "sale"]
-        if 2 <= behaviour.distinct <= 12 and len(telling) > 0.6 * len(words):
+        if len(telling) > 0.6 * len(words):
             reason = f"its words say what a line is: {', '.join(telling[:3])}"
             offers.append((1.3, -LOG_ROLES.index("kind"), "kind", name, reason))
     return offers

@@ -30,7 +30,7 @@ class Measure:
 
     ``whole``: values are whole numbers. ``by_definition``: it is missing for whoever it does not
     apply to, so that a fill would make something up. ``because``: why the role is proposed, where
-    that is not plain.
+    that is not plain. ``ranking``: what to know before anybody is ranked by it.
     """
 
     name: str
@@ -43,6 +43,7 @@ class Measure:
     whole: bool = False
     by_definition: bool = False
     because: str = ""
+    ranking: str = ""
 
 
 #: Why what counts from a fixed day on is only described.
@@ -111,7 +112,7 @@ MEASURES = {
                 "The same model's chance that the customer has not stopped coming. Of a single "
                 "visit the model can tell nothing: whoever came once only has 1, so do not rank "
                 "by it without looking at visits too.",
-                family="expected"),
+                family="expected", ranking="1 for whoever came once"),
         Measure("offers_used", "Offers used", "share",
                 "Share of the offers received that were used; missing for whoever received none.",
                 family="offers", by_definition=True),

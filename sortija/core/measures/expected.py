@@ -26,6 +26,7 @@ from sortija.core.progress import Progress, silent
 __all__ = [
     "ExpectedModel",
     "Rhythm",
+    "already_there",
     "chance_active",
     "expected_visits",
     "fit_expected",
@@ -36,6 +37,8 @@ __all__ = [
 #: Days that one unit of the model's time has: rates stay near 1, which the optimiser likes.
 WEEK = 7.0
 LEAST_CUSTOMERS = 50
+#: Weeks in which customers who came before the log show themselves, and how many are many.
+_QUARTER, _MANY = 13.0, 0.25
 _LOWEST, _HIGHEST = -9.0, 9.0
 
 
@@ -91,6 +94,36 @@ def rhythm_of(log: Log, mask: int, as_of: int, engine: Engine | None = None) -> 
     rows = np.flatnonzero(found[:, 0] > 0)
     days, first, last = found[rows].astype(np.float64).T
     return Rhythm(days - 1, (last - first) / WEEK, (as_of - first) / WEEK, rows)
+
+
+def already_there(rhythm: Rhythm, weeks: float) -> float | None:
+    """Share of customers first seen in the log's first quarter of a year, where it tells something.
+
+    The model takes the first visit in the log for the first of all. Where the log begins long
+    after its first customers did, many more are first seen at once than would join in that time,
+    and of these it knows too little.
+
+    Parameters
+    ----------
+    rhythm : Rhythm
+    weeks : float
+        From the log's first day to the end.
+
+    Returns
+    -------
+    float or None
+        None where the share is under a quarter, or under twice what even arrivals would give.
+
+    Examples
+    --------
+    >>> old = Rhythm(np.zeros(4), np.zeros(4), np.array([100.0, 99.0, 95.0, 20.0]), np.arange(4))
+    >>> already_there(old, 104.0)
+    0.75
+    """
+    if not len(rhythm) or weeks <= 2 * _QUARTER:
+        return None
+    share = float(np.mean(rhythm.age > weeks - _QUARTER))
+    return share if share >= max(_MANY, 2 * _QUARTER / weeks) else None
 
 
 @numba.njit(nogil=True, cache=True)

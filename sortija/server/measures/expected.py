@@ -15,6 +15,8 @@ from sortija.core.measures.catalogue import MEASURES
 from sortija.core.measures.expected import (
     WEEK,
     ExpectedModel,
+    Rhythm,
+    already_there,
     chance_active,
     expected_visits,
     fit_expected,
@@ -47,6 +49,7 @@ def make_expected(
     weeks = next_days(window.to, NEXT_MONTHS) / WEEK
     columns = []
     details = _details(log, ledger, window, model, engine)
+    details["begins"] = _begins(ledger, window, found)
     for name, mine in (
         ("expected", expected_visits(model, found, weeks, engine)),
         ("active", chance_active(model, found)),
@@ -78,6 +81,13 @@ def _details(
         },
         "check": _held_out(checked[0]) if checked else None,
     }  # fmt: skip
+
+
+def _begins(ledger: Ledger, window: WindowInView, found: Rhythm) -> dict[str, Any] | None:
+    """Where the log begins long after its first customers did: its first day, and their share."""
+    first = max(ledger.first_day(), 0)
+    share = already_there(found, (window.window.as_of - first) / WEEK)
+    return None if share is None else {"day": first, "share": share}
 
 
 def _plain(value: float) -> float | None:

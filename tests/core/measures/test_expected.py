@@ -15,6 +15,7 @@ from sortija.core.measures import expected
 from sortija.core.measures.expected import (
     ExpectedModel,
     Rhythm,
+    already_there,
     chance_active,
     expected_visits,
     fit_expected,
@@ -120,6 +121,37 @@ class TheModel(unittest.TestCase):
             expected_visits(at_one, self.found, 13)[:99],
             expected_visits(near, self.found, 13)[:99], rtol=0.01,
         )  # fmt: skip
+
+
+class Beginnings(unittest.TestCase):
+    """Customers whose first visit in the log is not their first of all."""
+
+    def seen(self, begins, seed):
+        """The share told of a world of five years, of which the log has what came from then on."""
+        rng = np.random.default_rng(seed)
+        joined = rng.uniform(0, 260, 3000)
+        first, last, count = [], [], []
+        for start in joined:
+            visits = start + np.r_[0.0, np.cumsum(rng.exponential(rng.gamma(2, 3), 60))]
+            visits = visits[(visits < 260) & (visits >= begins)]
+            if len(visits):
+                first.append(visits[0])
+                last.append(visits[-1])
+                count.append(len(visits) - 1.0)
+        first, last = np.array(first), np.array(last)
+        rhythm = Rhythm(np.array(count), last - first, 260 - first, np.arange(len(first)))
+        return already_there(rhythm, 260.0 - begins)
+
+    def test_a_log_that_begins_late_says_so(self):
+        for seed in range(5):
+            self.assertGreater(self.seen(130.0, seed), 0.4)
+
+    def test_a_log_from_the_first_day_on_says_nothing(self):
+        for seed in range(5):
+            self.assertIsNone(self.seen(0.0, seed))
+
+    def test_a_short_log_cannot_tell(self):
+        self.assertIsNone(self.seen(240.0, 1))
 
 
 def log_from(days, customer, customers):
