@@ -13,6 +13,7 @@ import subprocess
 import sys
 import threading
 import time
+import urllib.error
 import urllib.request
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -58,8 +59,10 @@ def _wait(port: int, server: subprocess.Popen[bytes]) -> None:
         if server.poll() is not None:
             raise SystemExit("The server stopped. What it said stands above.")
         try:
-            with urllib.request.urlopen(f"http://127.0.0.1:{port}/sign-in", timeout=2):
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/health", timeout=2):
                 return
+        except urllib.error.HTTPError:
+            return  # it answers; its workers may still be on their way
         except OSError:
             time.sleep(0.1)
     raise SystemExit("The server did not answer within 20 seconds.")
@@ -105,6 +108,7 @@ class _Part:
 
     name: str
     words: tuple[str, ...]
+    logs: str = ""
     process: subprocess.Popen[bytes] | None = None
     deaths: list[float] = field(default_factory=list)
     again_at: float = 0.0
@@ -112,8 +116,9 @@ class _Part:
     def begin(self) -> subprocess.Popen[bytes]:
         # Sessions of their own: Ctrl-C reaches us alone, and we stop each in order.
         self.process = subprocess.Popen(
-            self.words, cwd=ROOT, start_new_session=True, preexec_fn=_end_with_parent
-        )
+            self.words, cwd=ROOT, start_new_session=True, preexec_fn=_end_with_parent,
+            env={**os.environ, "SORTIJA_PART": self.logs},
+        )  # fmt: skip
         return self.process
 
     def look(self, now: float) -> bool:
@@ -137,6 +142,8 @@ class _Part:
 
 
 _WITHIN, _MOST_DEATHS = 120, 5
+#: Workers give a job ten seconds to come to an end.
+_SECONDS_TO_STOP = 12.0
 
 
 def _say(words: str) -> None:
@@ -150,8 +157,9 @@ class _House:
         self.cluster: Cluster | None = None
         self.parts: list[_Part] = []
 
-    def open(self, name: str, *words: str) -> subprocess.Popen[bytes]:
-        part = _Part(name, words)
+    def open(self, name: str, *words: str, logs: str = "") -> subprocess.Popen[bytes]:
+        """Begin a part; ``logs`` names its log, where it keeps one."""
+        part = _Part(name, words, logs)
         self.parts.append(part)
         return part.begin()
 
@@ -174,9 +182,10 @@ class _House:
         running = [p.process for p in reversed(self.parts) if p.process]
         for process in running:
             process.terminate()
+        last = time.monotonic() + _SECONDS_TO_STOP  # for all of them together
         for process in running:
             try:
-                process.wait(12)
+                process.wait(max(0.1, last - time.monotonic()))
             except subprocess.TimeoutExpired:
                 process.kill()
         if self.cluster:
@@ -213,11 +222,11 @@ def main() -> int:
         server = house.open(
             "the server", sys.executable, "-m", "gunicorn", "sortija.server.wsgi",
             "--bind", f"127.0.0.1:{port}", "--workers", "1", "--threads", "8",
-            "--log-level", "warning", "--timeout", "120",
+            "--log-level", "warning", "--timeout", "120", logs="server",
         )  # fmt: skip
         for lane in ("quick", "long"):
             words = (sys.executable, "-m", "sortija.server", "work", "--lane", lane)
-            house.open(f"the {lane} worker", *words)
+            house.open(f"the {lane} worker", *words, logs=lane)
         _wait(port, server)
         link = _manage("sign_in_link", "analyst")
         print(f"\nSortija runs at {url}\nSign in, once and within 15 minutes: {link}")
@@ -243,11 +252,9 @@ def _asked_to_stop(*_: object) -> None:
 def _forget() -> None:
     if os.environ.get("DATABASE_URL"):
         raise SystemExit("--fresh would empty the database of DATABASE_URL. Empty it by hand.")
-    cluster = Cluster(DATA / "postgres").folder
-    for folder in (
-        cluster, DATA / "columns", DATA / "originals", DATA / "exports", DATA / "demo"
-    ):  # fmt: skip
-        shutil.rmtree(folder, ignore_errors=True)
+    Cluster(DATA / "postgres").remove()
+    for name in ("columns", "originals", "exports", "demo"):
+        shutil.rmtree(DATA / name, ignore_errors=True)
 
 
 def _warm() -> None:

@@ -34,10 +34,12 @@ class Tally:
     broken: list[str] = field(default_factory=list)
     turn: threading.Lock = field(default_factory=threading.Lock)
 
-    def check(self, name: str, words: list[str], folder: Path = ROOT) -> None:
-        """One command that passes or fails as a whole."""
-        begun = time.monotonic()
-        done = subprocess.run(words, cwd=folder, capture_output=True, text=True)
+    def check(
+        self, name: str, words: list[str], folder: Path = ROOT, more: dict[str, str] | None = None
+    ) -> None:
+        """One command that passes or fails as a whole, with ``more`` in its environment."""
+        begun, environment = time.monotonic(), {**os.environ, **(more or {})}
+        done = subprocess.run(words, cwd=folder, capture_output=True, text=True, env=environment)
         with self.turn:
             if done.returncode:
                 print(done.stdout[-6000:] + done.stderr[-3000:])
@@ -83,6 +85,9 @@ def _static(tally: Tally) -> None:
     tally.check("types", [f"{tool}/mypy", "sortija"])
     tally.check("import contracts", [f"{tool}/lint-imports"])
     tally.check("migrations", [sys.executable, "-m", "sortija.server", "makemigrations", "--check"])
+    public = {"SORTIJA_URL": "https://crm.example.org"}
+    deploy = ["check", "--deploy", "--fail-level", "WARNING"]
+    tally.check("deployment", [sys.executable, "-m", "sortija.server", *deploy], more=public)
     tally.check("front end format", ["npx", "prettier", "--check", "src"], web)
     tally.check("front end lint", ["npx", "eslint", "src"], web)
     tally.check("front end types", ["npx", "tsc", "--noEmit"], web)
