@@ -12,6 +12,8 @@ from urllib.parse import urlsplit
 import environ
 from django.core.exceptions import ImproperlyConfigured
 
+from sortija.server.operations.logs import settings_for
+
 env = environ.Env()
 ROOT = Path(__file__).resolve().parents[2]
 #: Cluster, uploads, column files, kernels' cache: all that Sortija keeps on this machine.
@@ -54,8 +56,15 @@ CSRF_COOKIE_NAME = "sortija_csrf"
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 SECURE_REFERRER_POLICY = "same-origin"
 #: Under https only https, from then on; a proxy in front says by this header how it was asked.
-SECURE_HSTS_SECONDS = 365 * 24 * 3600 if _url.scheme == "https" else 0
-SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if _url.scheme == "https" else None
+_HTTPS = _url.scheme == "https"
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if _HTTPS else 0
+SECURE_HSTS_INCLUDE_SUBDOMAINS = _HTTPS
+#: Whether browsers know a domain as https beforehand is for its owner to say.
+SILENCED_SYSTEM_CHECKS = ["security.W021"]
+SECURE_SSL_REDIRECT = _HTTPS
+#: Who looks after the machine asks from the machine itself.
+SECURE_REDIRECT_EXEMPT = [r"^api/health$"]
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if _HTTPS else None
 #: Nobody who walks away stays signed in: seconds without a request.
 SESSION_COOKIE_AGE = env.int("SORTIJA_IDLE", default=12 * 3600)
 #: Wrong passwords are answered by a growing pause, and so many are checked at once.
@@ -71,6 +80,7 @@ INSTALLED_APPS = [
     "drf_spectacular",
     "procrastinate.contrib.django",
     "sortija.server.bulk",
+    "sortija.server.operations",
     "sortija.server.accounts",
     "sortija.server.jobs",
     "sortija.server.studies",
@@ -84,6 +94,7 @@ INSTALLED_APPS = [
     "sortija.server.campaigns",
 ]
 MIDDLEWARE = [
+    "sortija.server.operations.requests.RequestIds",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "sortija.server.page.ContentPolicy",
@@ -144,15 +155,16 @@ REST_FRAMEWORK = {
 SPECTACULAR_SETTINGS = {
     "TITLE": "Sortija",
     "VERSION": "1",
+    "OAS_VERSION": "3.1.0",
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": False,
 }
 PROCRASTINATE_WORKER_DEFAULTS = {"shutdown_graceful_timeout": 10}
-LOGGING = {
-    "version": 1,
-    "disable_existing_loggers": False,
-    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
-    "loggers": {"sortija.server.accounts": {"level": "INFO"}},
-    "root": {"handlers": ["console"], "level": env.str("SORTIJA_LOG", default="WARNING")},
-}
+LOGGING = settings_for(
+    env.str("SORTIJA_PART", default=""), DATA / "logs", env.str("SORTIJA_LOG", default="WARNING")
+)
+#: Days that files of lists are kept, and originals once they are counted; 0: for ever.
+KEEP_EXPORTS = env.int("SORTIJA_KEEP_EXPORTS", default=7)
+KEEP_ORIGINALS = env.int("SORTIJA_KEEP_ORIGINALS", default=0)
+#: Bytes of free disk below which Sortija says that it is not well.
+LEAST_DISK = env.int("SORTIJA_LEAST_DISK", default=1 << 30)

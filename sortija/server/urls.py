@@ -8,9 +8,11 @@ from rest_framework.permissions import IsAuthenticated
 
 from sortija.server import page
 from sortija.server.accounts import api as accounts
+from sortija.server.accounts import api_self as own_account
 from sortija.server.campaigns import api as campaigns
 from sortija.server.crossings import api as crossings
 from sortija.server.groups import api as groups
+from sortija.server.jobs import health
 from sortija.server.ledger import api as ledger
 from sortija.server.ledger import api_customers as customers
 from sortija.server.ledger import api_files as files
@@ -19,10 +21,11 @@ from sortija.server.measures import api as measures
 from sortija.server.portraits import api as portraits
 from sortija.server.scores import api as scores
 from sortija.server.studies import api as studies
+from sortija.server.studies import api_members as members
 
 _STATIONS = (
-    accounts, studies, lens, ledger, files, customers, measures, scores, groups, portraits,
-    crossings, campaigns,
+    accounts, own_account, studies, members, lens, ledger, files, customers, measures, scores,
+    groups, portraits, crossings, campaigns, health,
 )  # fmt: skip
 
 urlpatterns = [

@@ -17,6 +17,7 @@ from rest_framework.test import APIClient
 from sortija.server.accounts.models import Person
 from sortija.server.jobs.models import Job
 from sortija.server.studies.actions import start_study
+from tests.server.seen import seen
 
 __all__ = ["LOG", "MEMBERS", "DemoCase", "ServerCase", "WorkerCase", "run_jobs"]
 
@@ -129,10 +130,23 @@ class ServerCase(TransactionTestCase):
         return out
 
     def send(self, method, path, body=None, status=200, client=None, **headers):
+        """Send a change, by default after a look at what is there now."""
         call = getattr(client or self.client, method)
+        revision = seen(self.study, path)
+        if revision is not None:
+            headers = {"If-Match": f'"{revision}"', **headers}
         response = call(self.url(path), body, format="json", headers=headers)
         self.assertEqual(response.status_code, status, response.content[:500])
         return response.json() if response.content else None
+
+    def saved(self, path, client=None):
+        """Ask for a file, let a job write it, fetch it; its text."""
+        row = self.send("post", path, status=201, client=client)
+        run_jobs()
+        self.assertTrue(self.get(f"exports/{row['id']}", client=client)["ready"])
+        answer = (client or self.client).get(self.url(f"exports/{row['id']}/file"))
+        self.assertEqual(answer.status_code, 200)
+        return answer.getvalue().decode()
 
     def upload(self, text, name, part=64, client=None):
         """Send a file in small parts through the real door; returns the upload's number."""

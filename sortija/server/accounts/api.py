@@ -19,6 +19,7 @@ from rest_framework.views import APIView
 
 from sortija.server.accounts import pauses
 from sortija.server.accounts.models import Person, SignInLink
+from sortija.server.accounts.refusals import refuse
 
 __all__ = ["joined", "urls"]
 
@@ -48,12 +49,21 @@ class FirstSignIn(BaseModel):
 
 
 class LinkKind(BaseModel):
+    """``name``: whose sign-in link it is; ``by``: who invites, for an invitation."""
+
     name: str
     invitation: bool
+    by: str
 
 
 class LinkToken(BaseModel):
     token: str
+
+
+class Joined(BaseModel):
+    """The study that an invitation let its person into."""
+
+    study: int
 
 
 def _session(person: Person | None) -> Response:
@@ -61,11 +71,6 @@ def _session(person: Person | None) -> Response:
         name=person.username if person else "", initials=person.initials if person else ""
     )
     return Response(session.model_dump())
-
-
-def _refuse(detail: str, status: int = 400) -> Response:
-    body = {"title": "This cannot be done", "status": status, "detail": detail}
-    return Response(body, status=status, content_type="application/problem+json")
 
 
 def _from_here(request: Request) -> None:
@@ -83,10 +88,6 @@ def _from_here(request: Request) -> None:
         raise PermissionDenied("Sign in at Sortija's own page.")
 
 
-def _time(seconds: int) -> str:
-    return f"{seconds} s" if seconds < 90 else f"{round(seconds / 60)} minutes"
-
-
 class SessionView(APIView):
     permission_classes = [AllowAny]
 
@@ -101,15 +102,15 @@ class SessionView(APIView):
         address = request.META.get("REMOTE_ADDR", "")
         wait = pauses.seconds_left(given.name, address)
         if wait:
-            return _refuse(f"Too many wrong passwords. Try again in {_time(wait)}.", 429)
+            return refuse(f"Too many wrong passwords. Try again in {pauses.time_words(wait)}.", 429)
         with pauses.one_of_few() as free:
             if not free:
-                return _refuse("Many people sign in just now. Try again in a moment.", 503)
+                return refuse("Many people sign in just now. Try again in a moment.", 503)
             person = authenticate(request, username=given.name, password=given.password)
         if person is None:
             pauses.wrong(given.name, address)
             log.warning("sign-in refused from %s", address)
-            return _refuse("Name and password do not go together. Try again.", 403)
+            return refuse("Name and password do not go together. Try again.", 403)
         pauses.right(given.name, address)
         login(request, person)
         log.info("person %s signed in from %s", person.pk, address)
@@ -130,11 +131,13 @@ class LinkLook(APIView):
     def post(self, request: Request) -> Response:
         link = SignInLink.find(LinkToken.model_validate(request.data).token)
         if link is None:
-            return _refuse(
+            return refuse(
                 "This link was used already, or its time is over. Ask for a new one.", 404
             )
         name = link.person.username if link.person else ""
-        return Response(LinkKind(name=name, invitation=link.study is not None).model_dump())
+        by = link.made_by.username if link.made_by else ""
+        told = LinkKind(name=name, invitation=link.study is not None, by=by)
+        return Response(told.model_dump())
 
 
 class LinkUse(APIView):
@@ -149,29 +152,57 @@ class LinkUse(APIView):
         try:
             validate_password(given.password)
         except ValidationError as problem:
-            return _refuse(" ".join(problem.messages))
+            return refuse(" ".join(problem.messages))
         with transaction.atomic():
             link = SignInLink.find(given.token)
-            mine = SignInLink.objects.filter(pk=link.pk if link else 0, used_at=None)
-            used = mine.update(used_at=timezone.now())
-            if link is None or not used:
-                return _refuse("This link was used already, or its time is over.", 404)
+            if link is None or not _used_up(link):
+                return refuse("This link was used already, or its time is over.", 404)
             person = link.person
             if person is None:
                 name = given.name.strip()
                 if not name or Person.objects.filter(username__iexact=name).exists():
                     transaction.set_rollback(True)
-                    return _refuse("Choose a name that nobody here has yet.")
+                    return refuse("Choose a name that nobody here has yet.")
                 person = Person(username=name[:150])
             person.set_password(given.password)
             person.save()
             if link.study is not None:
-                for join in joined:
-                    join(person, link.study, link.role)  # type: ignore[operator]
+                _join(person, link)
         login(request, person, backend="django.contrib.auth.backends.ModelBackend")
         return _session(person)
 
 
+class LinkAccept(APIView):
+    """Use an invitation up as the person who is signed in: no second account, no new password."""
+
+    @extend_schema(request=LinkToken, responses=Joined)
+    def post(self, request: Request) -> Response:
+        person = request.user
+        assert isinstance(person, Person)
+        with transaction.atomic():
+            link = SignInLink.find(LinkToken.model_validate(request.data).token)
+            if link is None or link.study is None or not _used_up(link):
+                return refuse("This invitation was used already, or its time is over.", 404)
+            _join(person, link)
+        return Response(Joined(study=link.study).model_dump())
+
+
+def _used_up(link: SignInLink) -> bool:
+    """Mark the link as used; False where somebody was quicker."""
+    free = SignInLink.objects.filter(pk=link.pk, used_at=None)
+    return bool(free.update(used_at=timezone.now()))
+
+
+def _join(person: Person, link: SignInLink) -> None:
+    for join in joined:
+        join(person, link.study, link.role)  # type: ignore[operator]
+
+
 def urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
-    return [("session", SessionView), ("links/look", LinkLook), ("links/use", LinkUse)]
+    return [
+        ("session", SessionView),
+        ("links/look", LinkLook),
+        ("links/use", LinkUse),
+        ("links/accept", LinkAccept),
+    ]

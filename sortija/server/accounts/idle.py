@@ -7,6 +7,8 @@ from collections.abc import Callable
 
 from django.http import HttpRequest, HttpResponse
 
+from sortija.server.accounts.sessions import seen
+
 __all__ = ["StaySignedIn"]
 
 #: Seconds after which a request counts as new, so that not every one writes to the database.
@@ -24,4 +26,5 @@ class StaySignedIn:
             now = int(time.time())
             if now - request.session.get("seen", 0) > NEW_AFTER:
                 request.session["seen"] = now  # a changed session is saved with a new end
+                seen(request)
         return self.get_response(request)

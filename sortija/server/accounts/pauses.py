@@ -15,7 +15,7 @@ from django.utils import timezone
 
 from sortija.server.accounts.models import SignInPause
 
-__all__ = ["FREE", "LONGEST", "one_of_few", "right", "seconds_left", "wrong"]
+__all__ = ["FREE", "LONGEST", "one_of_few", "right", "seconds_left", "time_words", "wrong"]
 
 #: Wrong passwords that are answered at once; each further one doubles the pause.
 FREE = 3
@@ -33,6 +33,11 @@ def seconds_left(name: str, address: str) -> int:
     """How long this name has to wait at this address; 0: not at all."""
     row = SignInPause.objects.filter(key=_key(name, address)).first()
     return max(0, ceil((row.until - timezone.now()).total_seconds())) if row else 0
+
+
+def time_words(seconds: int) -> str:
+    """A pause as it is told: 12 s, 4 minutes."""
+    return f"{seconds} s" if seconds < 90 else f"{round(seconds / 60)} minutes"
 
 
 def wrong(name: str, address: str) -> None:

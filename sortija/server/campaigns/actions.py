@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date
+from itertools import islice
 from typing import Any
 
 import numpy as np
@@ -13,12 +14,17 @@ from django.utils import timezone
 from sortija.core.campaigns.holdout import draw_holdout
 from sortija.core.formats.lists import csv_lines
 from sortija.core.lens.clauses import Clause, ClauseError, canonical
+from sortija.core.progress import Progress
 from sortija.server.bulk.copy import copy_in
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.models import Campaign, Member
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.placed import segment_labels
+from sortija.server.jobs.models import Job
+from sortija.server.jobs.work import Running, handles
 from sortija.server.ledger.models import Card
+from sortija.server.lens.exports import begin_export, export_for, whole_file
+from sortija.server.lens.models import Export
 from sortija.server.studies.actions import record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.people import forgets_people
@@ -26,6 +32,8 @@ from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["change_plan", "draw", "drop", "hand_over", "list_lines", "plan"]
+
+_BLOCK = 5000
 
 _MEMBER = {
     "campaign": "i8", "customer": "i4", "card": "i4", "held": "i2", "stratum": "i8",
@@ -66,7 +74,7 @@ def plan(
 
 def change_plan(
     campaign: Campaign, name: str, send_on: date, read_on: date, holdout: float,
-    expected: int | None,
+    expected: int,
 ) -> Campaign:  # fmt: skip
     """Change a draft. A drawn campaign stays as it was drawn."""
     _checked(name, send_on, read_on, holdout)
@@ -86,11 +94,13 @@ def _unchanged(campaign: Campaign, expected: int | None) -> None:
         raise Conflict(f"{campaign.name} was changed since you looked.")
 
 
-def drop(campaign: Campaign, person: Any) -> None:
+def drop(campaign: Campaign, person: Any, expected: int) -> None:
     """Put a campaign away; its audience is free again. A list that went out stays on record."""
-    if campaign.state == Campaign.HANDED:
-        raise Problem(f"The list of {campaign.name} has left the house; that stays on record.")
     with transaction.atomic():
+        campaign = _locked(campaign.pk)
+        if campaign.state == Campaign.HANDED:
+            raise Problem(f"The list of {campaign.name} has left the house; that stays on record.")
+        _unchanged(campaign, expected)
         Campaign.objects.filter(pk=campaign.pk).update(dropped=True)
         record(
             campaign.study, person, "drop campaign", f"Put {campaign.name} away",
@@ -159,8 +169,8 @@ def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
     campaign.save()
 
 
-def hand_over(campaign: Campaign, person: Any) -> Campaign:
-    """Record that the list leaves the house. That cannot be taken back."""
+def hand_over(campaign: Campaign, person: Any) -> Export:
+    """Begin the file of the list, and record that it leaves the house; that cannot be undone."""
     with transaction.atomic():
         campaign = _locked(campaign.pk)
         if campaign.state == Campaign.DRAFT:
@@ -172,25 +182,36 @@ def hand_over(campaign: Campaign, person: Any) -> Campaign:
                 campaign.study, person, "hand over", f"Handed over the list of {campaign.name}",
                 f"campaign:{campaign.pk}", None, None,
             )  # fmt: skip
-    return campaign
+        asked, count = {"campaign": campaign.pk}, campaign.members.filter(held=0).count()
+        study = campaign.study
+        return begin_export(study, person, "campaigns.list", "csv", asked, count, "campaign")
 
 
-def list_lines(campaign: Campaign) -> Iterator[str]:
+@handles("campaigns.list", repeatable=True)
+def _write_list(job: Job, running: Running) -> None:
+    row = export_for(job)
+    campaign = Campaign.objects.select_related("study").get(pk=row.asked["campaign"])
+    with whole_file(row) as aside, aside.open("w", encoding="utf-8", newline="") as file:
+        file.writelines(list_lines(campaign, running.progress))
+
+
+def list_lines(campaign: Campaign, progress: Progress) -> Iterator[str]:
     """The list of those written to, as CSV: card, address, segment."""
     yardstick = yardstick_of(campaign.study)
     labels = segment_labels(yardstick) if yardstick else ()
-    written = campaign.members.filter(held=0).order_by("customer")
-    cards = {
-        number: (code, address)
-        for number, code, address in Card.objects.filter(study=campaign.study).values_list(
-            "number", "code", "address"
-        )
-    }
+    written = campaign.members.filter(held=0).order_by("customer").values_list("card", "segment")
+    cards = Card.objects.filter(study=campaign.study).values_list("number", "code", "address")
+    count = written.count()
 
     def rows() -> Iterator[tuple[object, ...]]:
-        for card, segment in written.values_list("card", "segment").iterator(chunk_size=5000):
-            code, address = cards[card]
-            yield code, address, labels[segment] if segment < len(labels) else ""
+        members = written.iterator(chunk_size=_BLOCK)
+        for done in range(0, count, _BLOCK):
+            progress("writing", done, count)
+            block = list(islice(members, _BLOCK))
+            known = {n: told for n, *told in cards.filter(number__in=[card for card, _ in block])}
+            for card, segment in block:
+                code, address = known[card]
+                yield code, address, labels[segment] if segment < len(labels) else ""
 
     return csv_lines(("card", "address", "segment"), rows())
 

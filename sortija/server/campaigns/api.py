@@ -5,8 +5,7 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
-from django.http import Http404, HttpResponseBase, StreamingHttpResponse
-from drf_spectacular.types import OpenApiTypes
+from django.http import Http404
 from drf_spectacular.utils import extend_schema
 from pydantic import BaseModel
 from rest_framework.request import Request
@@ -21,6 +20,7 @@ from sortija.server.campaigns.views import (
     campaign_row,
     campaigns_page,
 )
+from sortija.server.lens.export_rows import ExportRow, export_row
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Problem
@@ -85,7 +85,8 @@ class OneCampaign(APIView):
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, study: int, campaign: int) -> Response:
-        actions.drop(_campaign(request, study, campaign), request.user)
+        row = _campaign(request, study, campaign)
+        actions.drop(row, request.user, expected_revision(request))
         return Response(status=204)
 
 
@@ -98,16 +99,12 @@ class DrawView(APIView):
 
 
 class ListView(APIView):
-    """The list of those written to. Fetching it hands it over, which stays on record."""
+    """The list of those written to. Asking for it hands it over, which stays on record."""
 
-    @extend_schema(request=None, responses={(200, "text/csv"): OpenApiTypes.STR})
-    def post(self, request: Request, study: int, campaign: int) -> HttpResponseBase:
+    @extend_schema(request=None, responses={201: ExportRow})
+    def post(self, request: Request, study: int, campaign: int) -> Response:
         row = actions.hand_over(_campaign(request, study, campaign), request.user)
-        response = StreamingHttpResponse(
-            actions.list_lines(row), content_type="text/csv; charset=utf-8"
-        )
-        response["Content-Disposition"] = f'attachment; filename="campaign-{row.pk}.csv"'
-        return response
+        return reply(export_row(row), 201)
 
 
 def urls() -> list[tuple[str, type[APIView]]]:

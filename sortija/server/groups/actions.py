@@ -22,6 +22,7 @@ from sortija.server.studies.windows import WindowInView
 
 __all__ = [
     "adopt",
+    "checked_yardstick",
     "keep_ladder",
     "names_segments",
     "open_candidate",
@@ -85,12 +86,12 @@ def _at(window: WindowInView) -> dict[str, Any]:
     return {"to": window.to.isoformat(), "back": window.back}
 
 
-def adopt(study: Study, person: Any, grouping: Grouping, seen: int | None = None) -> Yardstick:
+def adopt(study: Study, person: Any, grouping: Grouping, seen: int) -> Yardstick:
     """Freeze a grouping as the study's yardstick; the former one is kept, retired.
 
     Parameters
     ----------
-    seen : int, optional
+    seen : int
         The yardstick that the person saw in use, 0 for none.
 
     Raises
@@ -104,7 +105,7 @@ def adopt(study: Study, person: Any, grouping: Grouping, seen: int | None = None
         raise Problem(grouping.result["refusal"])
     with transaction.atomic():
         Study.objects.select_for_update().get(pk=study.pk)
-        before = _checked(study, seen)
+        before = checked_yardstick(study, seen)
         if before is not None and before.grouping_id == grouping.pk:
             return before
         names = [f"Group {n}" for n in range(1, grouping.k + 1)]
@@ -114,7 +115,7 @@ def adopt(study: Study, person: Any, grouping: Grouping, seen: int | None = None
 
 
 def keep_ladder(
-    study: Study, person: Any, ladder: Ladder, window: WindowInView, seen: int | None = None
+    study: Study, person: Any, ladder: Ladder, window: WindowInView, seen: int
 ) -> Yardstick:
     """Freeze a ladder as the study's yardstick; the former one is kept, retired.
 
@@ -131,7 +132,7 @@ def keep_ladder(
     data = ladder.as_json()
     with transaction.atomic():
         Study.objects.select_for_update().get(pk=study.pk)
-        before = _checked(study, seen)
+        before = checked_yardstick(study, seen)
         if before is not None and before.ladder == data:
             return before
         words = f"Kept a ladder of {len(names)} tiers"
@@ -139,10 +140,10 @@ def keep_ladder(
         return _begin(study, person, before, made, names, words)
 
 
-def _checked(study: Study, seen: int | None) -> Yardstick | None:
+def checked_yardstick(study: Study, seen: int) -> Yardstick | None:
     """The yardstick in use; a conflict where it is not the one that was seen."""
     present = yardstick_of(study)
-    if seen is not None and seen != (present.pk if present else 0):
+    if seen != (present.pk if present else 0):
         who = str(present.person) if present and present.person else "Somebody"
         what = f"{who} adopted {present.k} segments" if present else "They were taken back"
         raise Conflict(
@@ -181,11 +182,11 @@ def _begin(
     return yardstick
 
 
-def take_up(study: Study, person: Any, yardstick: Yardstick) -> Yardstick:
+def take_up(study: Study, person: Any, yardstick: Yardstick, seen: int) -> Yardstick:
     """Bring an earlier yardstick back into use, with its names as they were."""
     with transaction.atomic():
         Study.objects.select_for_update().get(pk=study.pk)
-        before = yardstick_of(study)
+        before = checked_yardstick(study, seen)
         if before is not None and before.pk == yardstick.pk:
             return before
         _put_in_use(study, yardstick.pk)

@@ -76,6 +76,10 @@ def adopted_reply(study: Study) -> Response:
     return reply(adopted)
 
 
+class KeptNow(BaseModel):
+    revision: int
+
+
 class GroupsView(APIView):
     @extend_schema(
         parameters=[*WINDOW, OpenApiParameter("run", str, description="rows tried before")],
@@ -126,6 +130,8 @@ class LadderView(APIView):
 
 
 class TakeUpView(APIView):
+    """Put an earlier yardstick in use again. If-Match: the yardstick seen in use."""
+
     @extend_schema(request=YardstickChoice, responses=Adopted)
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
@@ -133,16 +139,18 @@ class TakeUpView(APIView):
         row = Yardstick.objects.filter(study=found, pk=pk).first()
         if row is None:
             raise Http404("There is no such yardstick here.")
-        take_up(found, request.user, row)
+        take_up(found, request.user, row, expected_revision(request))
         return adopted_reply(found)
 
 
 class SwapView(APIView):
+    """Two segments change identities. If-Match: the yardstick seen in use."""
+
     @extend_schema(request=SegmentPair, responses=Adopted)
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
         pair = body(request, SegmentPair)
-        swap(found, request.user, pair.first, pair.second)
+        swap(found, request.user, pair.first, pair.second, expected_revision(request))
         return adopted_reply(found)
 
 
@@ -165,7 +173,7 @@ class KeptView(APIView):
 
 
 class KeptOne(APIView):
-    @extend_schema(request=KeptChange, responses={204: None})
+    @extend_schema(request=KeptChange, responses=KeptNow)
     def patch(self, request: Request, study: int, grouping: int) -> Response:
         found = study_for(request.user, study, "analyst")
         asked = body(request, KeptChange)
@@ -173,8 +181,8 @@ class KeptOne(APIView):
             "starred": asked.starred, "note": asked.note, "binned": asked.deleted
         }  # fmt: skip
         given = {name: value for name, value in changes.items() if value is not None}
-        change_kept(found, request.user, grouping, given)
-        return Response(status=204)
+        row = change_kept(found, request.user, grouping, given, expected_revision(request))
+        return reply(KeptNow(revision=row.revision))
 
 
 def urls() -> list[tuple[str, type[APIView]]]:

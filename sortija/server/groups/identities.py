@@ -10,7 +10,7 @@ from django.db import transaction
 
 from sortija.core.groups.compare import carry_over, cross_table
 from sortija.core.portraits.naming import short_form
-from sortija.server.groups.actions import carries_over
+from sortija.server.groups.actions import carries_over, checked_yardstick
 from sortija.server.groups.models import Segment, Yardstick
 from sortija.server.groups.placed import placed_at
 from sortija.server.studies.actions import record, reverses
@@ -84,15 +84,19 @@ def _apart(segments: list[Segment]) -> None:
         shorts.append(segment.short)
 
 
-def swap(study: Study, person: Any, first: int, second: int) -> None:
+def swap(study: Study, person: Any, first: int, second: int, seen: int) -> None:
     """Two segments of the yardstick in use change name, mark and notes with each other.
 
     Raises
     ------
     Problem
         They are not two segments of one yardstick of this study.
+    Conflict
+        Another yardstick came into use since the person looked.
     """
     with transaction.atomic():
+        Study.objects.select_for_update().get(pk=study.pk)
+        checked_yardstick(study, seen)
         segments = list(
             Segment.objects.select_for_update(of=("self",)).select_related("yardstick").filter(
                 pk__in=(first, second), yardstick__study=study, yardstick__retired=False

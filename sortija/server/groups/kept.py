@@ -54,6 +54,7 @@ class TriedRow(BaseModel):
     person: str
     starred: bool
     note: str
+    revision: int
     proposed: str
     adopted: bool
     in_use: bool
@@ -124,7 +125,8 @@ def _row(
         davies_bouldin=result.get("davies_bouldin"), moved=result.get("moved", 0.0),
         refusal=result.get("refusal", ""), seconds=row.seconds, at=row.made_at.isoformat(),
         person=str(row.person or ""), starred=row.starred, note=row.note,
-        proposed=(row.proposal or {}).get("kind", ""), adopted=row.pk in held,
+        revision=row.revision, proposed=(row.proposal or {}).get("kind", ""),
+        adopted=row.pk in held,
         in_use=present is not None and present.grouping_id == row.pk,
     )  # fmt: skip
 
@@ -142,18 +144,24 @@ def _yardstick(study: Study, row: Yardstick) -> YardstickRow:
 _CHANGED = ("starred", "note", "binned")
 
 
-def change_kept(study: Study, person: Any, pk: int, changes: dict[str, Any]) -> Grouping:
+def change_kept(
+    study: Study, person: Any, pk: int, changes: dict[str, Any], expected: int
+) -> Grouping:
     """Star a grouping, write a note to it, or delete it; each can be taken back.
 
     Raises
     ------
     Problem
         404: it is not there; or it is (or was) the yardstick and cannot be deleted.
+    Conflict
+        Somebody changed it since the person looked.
     """
     with transaction.atomic():
         row = Grouping.objects.select_for_update().filter(study=study, pk=pk).first()
         if row is None:
             raise Problem("There is no such grouping here. It may have been deleted.", 404)
+        if expected != row.revision:
+            raise Conflict("Somebody changed this grouping since you looked.", note=row.note)
         before = {name: getattr(row, name) for name in _CHANGED}
         after = {**before, **{k: v for k, v in changes.items() if k in _CHANGED}}
         if before == after:
@@ -175,7 +183,8 @@ def change_kept(study: Study, person: Any, pk: int, changes: dict[str, Any]) -> 
 def _set(row: Grouping, values: dict[str, Any]) -> None:
     for name, value in values.items():
         setattr(row, name, value)
-    row.save(update_fields=list(values))
+    row.revision += 1
+    row.save(update_fields=[*values, "revision"])
 
 
 @reverses("kept")

@@ -19,16 +19,14 @@ __all__ = ["keep_present_ladder"]
 
 
 @knows_kept
-def _kept(study: Study, ladder: Ladder) -> int | None:
+def _kept(study: Study, ladder: Ladder) -> tuple[int, bool]:
     yardstick = yardstick_of(study)
-    if yardstick is None or yardstick.ladder != ladder.as_json():
-        return None
-    return int(yardstick.pk)
+    if yardstick is None:
+        return 0, False
+    return int(yardstick.pk), yardstick.ladder == ladder.as_json()
 
 
-def keep_present_ladder(
-    study: Study, person: Any, window: WindowInView, seen: int | None = None
-) -> Yardstick:
+def keep_present_ladder(study: Study, person: Any, window: WindowInView, seen: int) -> Yardstick:
     """Freeze the ladder as it stands at Scores in this window."""
     made = made_or_job(study, window, person)
     if not isinstance(made, Made):

@@ -35,6 +35,7 @@ class Grouping(models.Model):
     kin = models.CharField(max_length=64, default="")
     starred = models.BooleanField(default=False)
     note = models.CharField(max_length=300, default="", blank=True)
+    revision = models.PositiveIntegerField(default=1)
     binned = models.BooleanField(default=False)
     proposal = models.JSONField(null=True)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
-__all__ = ["Job"]
+__all__ = ["Heartbeat", "Job"]
 
 
 class Job(models.Model):
@@ -44,3 +44,10 @@ class Job(models.Model):
                 name="one_open_job",
             )
         ]
+
+
+class Heartbeat(models.Model):
+    """When the worker of a lane last gave a sign of life."""
+
+    lane = models.CharField(max_length=10, unique=True)
+    at = models.DateTimeField()

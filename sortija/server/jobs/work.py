@@ -26,6 +26,7 @@ from django.utils import timezone
 
 from sortija.core.progress import Stopped
 from sortija.server.jobs.models import Job
+from sortija.server.operations.logs import about
 
 __all__ = [
     "JobError",
@@ -44,12 +45,13 @@ __all__ = [
 
 log = logging.getLogger(__name__)
 _SECONDS_BETWEEN_WORDS = 0.25
-#: A job that loses the database again and again is given up.
 #: A worker that took a job off the queue has begun it by then, or died.
 _SECONDS_TO_BEGIN = 10
+#: A job that loses the database again and again is given up.
 _MOST_ATTEMPTS = 5
 _HANDLERS: dict[str, Callable[[Job, Running], None]] = {}
 _REPEATABLE: set[str] = set()
+_FIRST: set[str] = set()
 
 
 class JobError(Exception):
@@ -59,13 +61,20 @@ class JobError(Exception):
 def handles(
     kind: str,
     repeatable: bool = False,
+    first: bool = False,
 ) -> Callable[[Callable[[Job, Running], None]], Callable[[Job, Running], None]]:
-    """Register the function that does one kind of job; whether :func:`again` may ask for it."""
+    """Register the function that does one kind of job.
+
+    ``repeatable``: :func:`again` may ask for it; ``first``: it passes everything that waits in its
+    lane, so that whoever merely looks around holds nobody up.
+    """
 
     def register(function: Callable[[Job, Running], None]) -> Callable[[Job, Running], None]:
         _HANDLERS[kind] = function
         if repeatable:
             _REPEATABLE.add(kind)
+        if first:
+            _FIRST.add(kind)
         return function
 
     return register
@@ -76,8 +85,6 @@ def start(
     arguments: dict[str, Any] | None = None, lane: str = "quick",
 ) -> Job:  # fmt: skip
     """A job for this work; an open one with the same key is joined, not doubled."""
-    from sortija.server.jobs.tasks import run_job
-
     found = Job.objects.filter(study=study, kind=kind, key=key, state__in=Job.OPEN).first()
     if found:
         return found
@@ -87,10 +94,17 @@ def start(
                 study=study, kind=kind, key=key, words=words, arguments=arguments or {},
                 lane=lane, person=person,
             )  # fmt: skip
-            run_job.configure(queue=lane).defer(job=job.pk, attempt=job.attempt)
+            _queue(job, job.attempt)
             return job
     except IntegrityError:
         return Job.objects.get(study=study, kind=kind, key=key, state__in=Job.OPEN)
+
+
+def _queue(job: Job, attempt: int) -> None:
+    from sortija.server.jobs.tasks import run_job
+
+    priority = int(job.kind in _FIRST)
+    run_job.configure(queue=job.lane, priority=priority).defer(job=job.pk, attempt=attempt)
 
 
 def join(
@@ -221,6 +235,7 @@ def run(job_id: int, attempt: int) -> None:
     if job is None:
         return
     running = Running(job)
+    told = about.set({"job": job.pk, "kind": job.kind, "study": job.study, "attempt": attempt})
     try:
         if not running.hold():
             return
@@ -231,8 +246,10 @@ def run(job_id: int, attempt: int) -> None:
             time.sleep(_SECONDS_BETWEEN_WORDS)
         if not running.begin():
             return
+        log.info("job begins")
         _HANDLERS[job.kind](job, running)
         running.end(Job.DONE)
+        log.info("job done")
     except Stopped:
         running.end(Job.CANCELLED)
     except JobError as problem:
@@ -249,6 +266,7 @@ def run(job_id: int, attempt: int) -> None:
             "Try again; the server's log says more.",
         )
     finally:
+        about.reset(told)
         running.close()
 
 
@@ -264,8 +282,6 @@ def recover() -> int:
     out for it, the process died: after it took the job off the queue, or while the job ran. A
     process that is only just about to take the lock finds another attempt and leaves the job.
     """
-    from sortija.server.jobs.tasks import run_job
-
     again = 0
     for job in Job.objects.filter(state__in=Job.OPEN):
         if job.state == Job.WAITING and _queued(job):
@@ -279,7 +295,7 @@ def recover() -> int:
                     pk=job.pk, state=job.state, attempt=job.attempt
                 ).update(state=Job.WAITING, attempt=F("attempt") + 1, stage="", done=0, of=0)
                 if changed:
-                    run_job.configure(queue=job.lane).defer(job=job.pk, attempt=job.attempt + 1)
+                    _queue(job, job.attempt + 1)
                     again += 1
         finally:
             running.close()

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from django.http import Http404, StreamingHttpResponse
-from django.http.response import HttpResponseBase
-from drf_spectacular.types import OpenApiTypes
+from django.http import Http404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel
 from rest_framework.request import Request
@@ -13,8 +11,10 @@ from rest_framework.views import APIView
 
 from sortija.core.ledger.waterline import STEPS
 from sortija.server.ledger import actions, listing, looks, views
+from sortija.server.ledger.lines_files import save_lines
 from sortija.server.ledger.places import PlacesPage, places_page
-from sortija.server.studies.actions import record, study_for
+from sortija.server.lens.export_rows import ExportRow, export_row
+from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import (
     WINDOW,
     body,
@@ -206,18 +206,10 @@ class LinesView(APIView):
 class LinesFile(APIView):
     """The same lines as a file, each with the reason why it does not count. On record."""
 
-    @extend_schema(
-        parameters=LINES[:-1], request=None, responses={(200, "text/csv"): OpenApiTypes.STR}
-    )
-    def post(self, request: Request, study: int) -> HttpResponseBase:
+    @extend_schema(parameters=LINES[:-1], request=None, responses={201: ExportRow})
+    def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
-        picked = _picked(request)
-        count, lines = listing.lines_file(found, picked)
-        words = f"Saved {count:,} lines"
-        record(found, request.user, "save list", words, "lines", None, picked.rule)
-        response = StreamingHttpResponse(lines, content_type="text/csv; charset=utf-8")
-        response["Content-Disposition"] = 'attachment; filename="lines.csv"'
-        return response
+        return reply(export_row(save_lines(found, request.user, _picked(request))), 201)
 
 
 def urls() -> list[tuple[str, type[APIView]]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db import transaction
 from django.http import Http404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel
@@ -16,14 +17,9 @@ from sortija.server.ledger import intakes, uploads
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.ledger.preview import IntakeRow, intake_row
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import (
-    JobRow,
-    body,
-    job_row,
-    reply,
-)
+from sortija.server.studies.http import JobRow, body, expected_revision, job_row, reply
 from sortija.server.studies.numbers import is_whole
-from sortija.server.studies.problems import Problem
+from sortija.server.studies.problems import Conflict, Problem
 
 __all__ = ["urls"]
 
@@ -126,21 +122,35 @@ def _intake(request: Request, study: int, intake: int, role: str = "analyst") ->
     return row
 
 
+def _intake_to_change(request: Request, study: int, intake: int) -> Intake:
+    """The intake as the writer saw it, and as nobody changes it until this request ends."""
+    row = _intake(request, study, intake)
+    expected = expected_revision(request)
+    now = Intake.objects.select_for_update().filter(pk=row.pk).values_list("revision", flat=True)
+    if list(now) != [expected]:
+        raise Conflict(
+            f"How {row.original.name} is read was changed since you looked. "
+            "What is there now is shown; change it again if it is not what you want."
+        )
+    return row
+
+
 class OneIntake(APIView):
     @extend_schema(responses=IntakeRow)
     def get(self, request: Request, study: int, intake: int) -> Response:
         return reply(intake_row(_intake(request, study, intake, "reader")))
 
     @extend_schema(request=Mapping, responses=IntakeRow)
+    @transaction.atomic
     def put(self, request: Request, study: int, intake: int) -> Response:
-        row = intakes.change_mapping(
-            _intake(request, study, intake), body(request, Mapping).mapping
-        )
+        row = _intake_to_change(request, study, intake)
+        row = intakes.change_mapping(row, body(request, Mapping).mapping)
         return reply(intake_row(row))
 
     @extend_schema(responses={204: None})
+    @transaction.atomic
     def delete(self, request: Request, study: int, intake: int) -> Response:
-        row = _intake(request, study, intake)
+        row = _intake_to_change(request, study, intake)
         if row.state == Intake.COUNTED:
             intakes.take_back_intake(row, request.user)
         else:
@@ -151,7 +161,9 @@ class OneIntake(APIView):
 class CountIntake(APIView):
     @extend_schema(request=None, responses=JobRow)
     def post(self, request: Request, study: int, intake: int) -> Response:
-        job = intakes.count_intake(_intake(request, study, intake), request.user)
+        with transaction.atomic():
+            row = _intake_to_change(request, study, intake)
+            job = intakes.count_intake(row, request.user)
         return reply(job_row(job), 202)
 
 
@@ -168,8 +180,10 @@ class WithoutHeads(APIView):
     """Lines under review read without the heads that were found for them."""
 
     @extend_schema(request=None, responses=IntakeRow)
+    @transaction.atomic
     def post(self, request: Request, study: int, intake: int) -> Response:
-        return reply(intake_row(intakes.part_heads(_intake(request, study, intake))))
+        row = _intake_to_change(request, study, intake)
+        return reply(intake_row(intakes.part_heads(row)))
 
 
 class OverlapBody(BaseModel):
@@ -179,8 +193,9 @@ class OverlapBody(BaseModel):
 class OverlapView(APIView):
     @extend_schema(request=OverlapBody, responses=IntakeRow)
     def put(self, request: Request, study: int, intake: int) -> Response:
-        row = _intake(request, study, intake)
-        intakes.choose_overlap(row, request.user, body(request, OverlapBody).choice)
+        with transaction.atomic():
+            row = _intake_to_change(request, study, intake)
+            intakes.choose_overlap(row, request.user, body(request, OverlapBody).choice)
         row.refresh_from_db()
         return reply(intake_row(row))
 

@@ -10,8 +10,11 @@ class LedgerConfig(AppConfig):
             actions,
             clauses,
             coverage,
+            forgetting,
             intakes,
             jobs,
+            lines_files,
+            retention,
             traits,
             views,
         )

@@ -10,13 +10,18 @@ from django.conf import settings
 from sortija.server.ledger.models import Card
 from sortija.server.studies.models import Study
 
-__all__ = ["digest_of", "erased_digests"]
+__all__ = ["alias_of", "digest_of", "erased_digests"]
 
 
 def digest_of(study: Study, code: str) -> str:
     """What is kept of a code: useless without the server's secret key."""
     text = f"{study.pk}:{code.strip()}".encode()
     return hmac.new(settings.SECRET_KEY.encode(), text, hashlib.sha256).hexdigest()
+
+
+def alias_of(digest: str) -> str:
+    """What stands for an erased code in files that were written without it; nobody guesses it."""
+    return f"erased-{digest[:20]}"
 
 
 def erased_digests(study: Study) -> frozenset[str]:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import asdict
+from functools import partial
 from typing import Any
 
 from django.db import IntegrityError, transaction
+from django.db.models import F
 from django.utils import timezone
 
 from sortija.core.formats.opening import open_rows
@@ -16,6 +18,7 @@ from sortija.core.ledger.overlap import OVERLAPS
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.actions import order_anew
+from sortija.server.ledger.forgetting import remove_original
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.ledger.money import follow_files, scale_of
 from sortija.server.ledger.opened import heads_for, open_intake
@@ -127,6 +130,7 @@ def part_heads(lines: Intake) -> Intake:
     lines.heads, lines.heads_by = None, []
     lines.mapping, lines.guesses = asdict(mapping), [asdict(g) for g in guesses]
     lines.scale = money_scale(rows, mapping)
+    lines.revision += 1
     lines.save()
     file = open_rows(path_of(heads), heads.name)
     theirs = file.first_rows(PREVIEW_ROWS)
@@ -189,7 +193,11 @@ def drop_review(intake: Intake) -> None:
     """Put a file under review aside again; nothing of it was counted."""
     if intake.state not in (Intake.REVIEW, Intake.FAILED):
         raise Problem("Only a file under review can be put aside. Take a counted one back instead.")
+    files = [intake.original, intake.heads]
     intake.delete()
+    for original in files:
+        if original is not None:
+            transaction.on_commit(partial(remove_original, original))
 
 
 def take_back_intake(intake: Intake, person: Any) -> None:
@@ -234,7 +242,7 @@ def choose_overlap(intake: Intake, person: Any, choice: str) -> None:
         "replace": "Replace what came before",
     }[choice]  # fmt: skip
     with transaction.atomic():
-        Intake.objects.filter(pk=intake.pk).update(overlap=choice)
+        Intake.objects.filter(pk=intake.pk).update(overlap=choice, revision=F("revision") + 1)
         record(
             intake.study, person, "overlap", f"{words}: {intake.original.name}",
             f"intake:{intake.pk}", before, choice,

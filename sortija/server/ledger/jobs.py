@@ -11,6 +11,8 @@ from psycopg.errors import DiskFull
 from sortija.core.progress import Stopped
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles, lost_database
+from sortija.server.ledger.erased import erased_digests
+from sortija.server.ledger.forgetting import forget_in_originals
 from sortija.server.ledger.ledger import ledger_of
 from sortija.server.ledger.models import Intake, Line
 from sortija.server.ledger.money import follow_files
@@ -29,7 +31,7 @@ DISK_FULL = (
 BROKE_OFF = "Reading broke off; nothing of the file was counted."
 
 
-@handles("ledger.intake")
+@handles("ledger.intake", first=True)
 def count(job: Job, running: Running) -> None:
     """Read a file, then order the ledger's lines anew. Taken up again, it skips what is there."""
     intake = Intake.objects.select_related("study", "original", "heads").get(
@@ -41,6 +43,8 @@ def count(job: Job, running: Running) -> None:
         ledger = ledger_of(intake.study)
         if ledger is not None and not ledger.built:
             ledger.build(running.progress)
+        if erased_digests(intake.study):
+            forget_in_originals(intake.study, job.person)  # the file may name them again
     except (JobError, Stopped) as problem:
         stopped = isinstance(problem, Stopped)
         _set_back(intake, Intake.REVIEW if stopped else Intake.FAILED, str(problem))
@@ -70,7 +74,7 @@ def _disk_full(problem: BaseException | None) -> bool:
     return False
 
 
-@handles("ledger.order", repeatable=True)
+@handles("ledger.order", repeatable=True, first=True)
 def order(job: Job, running: Running) -> None:
     """Order the lines anew, where that was not done meanwhile."""
     ledger = ledger_of(Study.objects.get(pk=job.study))

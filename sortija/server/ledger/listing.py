@@ -12,13 +12,14 @@ from pydantic import BaseModel
 
 from sortija.core.formats.lists import csv_lines
 from sortija.core.ledger.lines import KINDS
+from sortija.core.progress import Progress
 from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.ledger.models import Card, Code, Line, UnreadCell
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 
-__all__ = ["LineRow", "LinesPage", "Picked", "lines_file", "lines_page"]
+__all__ = ["LineRow", "LinesPage", "Picked", "lines_file", "lines_page", "lines_picked"]
 
 PAGE_LINES = 100
 _BLOCK = 5_000
@@ -140,11 +141,28 @@ def lines_page(study: Study, picked: Picked, after: int) -> LinesPage:
     return LinesPage(lines=_rows(ledger, page), total=total, after=after)
 
 
-def lines_file(study: Study, picked: Picked) -> tuple[int, Iterator[str]]:
-    """How many picked lines there are, and all of them as CSV with their reasons."""
+def lines_picked(study: Study, picked: Picked) -> int:
+    """How many lines are picked.
+
+    Raises
+    ------
+    Problem
+        There are no lines yet, or none of this kind.
+    """
     ledger = ledger_of(study)
     if ledger is None or not ledger.built:
         raise Problem("There are no lines yet. Bring in a log first.")
+    _, total = _wanted(Keyed(ledger.made_from, ledger), picked)
+    if total == 0:
+        raise Problem("There are no such lines, so there is nothing to save.")
+    return total
+
+
+def lines_file(study: Study, picked: Picked, progress: Progress) -> tuple[int, Iterator[str]]:
+    """How many picked lines there are, and all of them as CSV with their reasons."""
+    ledger = ledger_of(study)
+    if ledger is None or not ledger.built:
+        raise Problem("There are no lines any more.")
     wanted, total = _wanted(Keyed(ledger.made_from, ledger), picked)
     places = _places(ledger, wanted, 0, total)
     head = [
@@ -156,6 +174,7 @@ def lines_file(study: Study, picked: Picked) -> tuple[int, Iterator[str]]:
 
     def rows() -> Iterator[list[object]]:
         for start in range(0, len(places), _BLOCK):
+            progress("writing", start, len(places))
             for row in _rows(ledger, places[start : start + _BLOCK]):
                 why = "; ".join(on[key] for key in row.reasons if key in on)
                 unread = "; ".join(f"{role}: {text}" for role, text in row.unread.items())

@@ -34,6 +34,12 @@ class Original(models.Model):
     modified = models.BigIntegerField(default=0)
     sha256 = models.CharField(max_length=64, blank=True)
     lines = models.BigIntegerField(default=0)
+    #: Digests of erased people whom it was written without; hashes that it had before that; the
+    #: one whose file is still to be removed; what a person should know of all that.
+    without = models.JSONField(default=list)
+    former = models.JSONField(default=list)
+    replaced = models.CharField(max_length=64, blank=True, default="")
+    note = models.CharField(max_length=300, blank=True, default="")
     begun_at = models.DateTimeField(auto_now_add=True)
 
     @property

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import date
 from typing import Any
 
@@ -10,6 +11,7 @@ from django.db import transaction
 
 from sortija.server.ledger.actions import order_anew
 from sortija.server.ledger.erased import digest_of
+from sortija.server.ledger.forgetting import forget_in_originals
 from sortija.server.ledger.models import Card, CardId, Correction, Intake
 from sortija.server.ledger.owners import NO_MERGES, OWNERS, owners_of
 from sortija.server.ledger.traits import TABLES, Trait, traits_of
@@ -140,8 +142,8 @@ def _reverse_correction(entry: HistoryEntry, forward: bool) -> None:
 def erase_customer(study: Study, person: Any, customer: int) -> int:
     """Erase a person for good: cards' codes, addresses, ids, traits, places on lists.
 
-    Lines stay, under a blank card, so that no total changes. This cannot be undone. The files as
-    they were uploaded still name the person. Returns how many cards were blanked.
+    Lines stay, under a blank card, so that no total changes. This cannot be undone. A job then
+    writes the files that came in without the person. Returns how many cards were blanked.
     """
     owners = owners_of(study)
     if not 0 <= customer < len(owners.of):
@@ -150,6 +152,7 @@ def erase_customer(study: Study, person: Any, customer: int) -> int:
     rows = list(Card.objects.filter(study=study, number__in=cards).exclude(code=""))
     if not rows:
         raise Problem("This customer is erased already.")
+    codes = [row.code for row in rows]
     with transaction.atomic():
         Study.objects.select_for_update().get(pk=study.pk)
         for row in rows:
@@ -159,8 +162,19 @@ def erase_customer(study: Study, person: Any, customer: int) -> int:
         Correction.objects.filter(study=study, card__in=cards).delete()
         _blank_traits(study, cards)
         forget_people(study, cards)
+        _forget_in_history(study, codes)
         record(study, person, "erase", "Erased a person", "", None, None)
+        forget_in_originals(study, person)
     return len(rows)
+
+
+def _forget_in_history(study: Study, codes: list[str]) -> None:
+    """What was done stays told, without the codes of those to whom it was done."""
+    for code in codes:
+        named = re.compile(rf"\bcard {re.escape(code)}(?!\w)")
+        for entry in study.history.filter(words__contains=f"card {code}"):
+            entry.words = named.sub("an erased card", entry.words)
+            entry.save(update_fields=["words"])
 
 
 def _blank_traits(study: Study, cards: list[int]) -> None:

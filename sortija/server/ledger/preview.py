@@ -47,8 +47,9 @@ class KindWord(BaseModel):
 class IntakeRow(BaseModel):
     """An intake: where it stands, and, while it is under review, a preview.
 
-    ``notes``: how the file was read; ``two_orders``: where its dates can be read day first and
-    month first alike, one of them as written, day first, and month first; else empty.
+    ``note``: what became of the file since; ``notes``: how it was read; ``two_orders``: where its
+    dates can be read day first and month first alike, one of them as written, day first, and
+    month first; else empty.
     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
     category with an order, lowest first;
@@ -65,6 +66,7 @@ class IntakeRow(BaseModel):
     mapping: dict[str, Any]
     report: dict[str, Any]
     error: str
+    note: str
     roles: list[str]
     columns: list[PreviewColumn]
     kind_words: list[KindWord]
@@ -73,6 +75,7 @@ class IntakeRow(BaseModel):
     overlap: str
     known_receipts: int
     replaces: int | None
+    revision: int
     heads: str
     received_on: str
     orders: dict[str, list[str]]
@@ -188,10 +191,12 @@ def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
         id=intake.pk, name=intake.original.name, role=intake.role, state=intake.state,
         lines=max(intake.original.lines - 1, 0), size=intake.original.size,
         made_at=intake.made_at.isoformat(), mapping=intake.mapping, report=intake.report,
-        error=intake.error, columns=columns, notes=file.notes if file else [],
+        note=intake.original.note, error=intake.error, columns=columns,
+        notes=file.notes if file else [],
         kind_words=_kind_words(intake, looked_at) if looked_at is not None else [],
         two_orders=_two_orders(intake, looked_at) if looked_at is not None else [],
         overlap=intake.overlap, known_receipts=known, replaces=intake.replaces_id,
+        revision=intake.revision,
         heads=intake.heads.name if intake.heads else "",
         received_on=intake.received_on.isoformat(),
         orders=_orders(intake, looked_at) if looked_at is not None else {},

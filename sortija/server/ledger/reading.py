@@ -26,7 +26,7 @@ from sortija.core.progress import Progress
 from sortija.server.bulk.copy import copy_in
 from sortija.server.bulk.parts import begin_part, join_part
 from sortija.server.jobs.work import JobError
-from sortija.server.ledger.erased import digest_of, erased_digests
+from sortija.server.ledger.erased import alias_of, digest_of, erased_digests
 from sortija.server.ledger.files import (
     LINE_TYPES,
     RUN_TYPES,
@@ -82,11 +82,18 @@ def open_for(intake: Intake) -> RowsFile:
 
 
 def cards_of(study: Study) -> Codebook:
-    """Codes by number; an erased card keeps its number under a text that no file holds."""
-    rows = Card.objects.filter(study=study).order_by("number").values_list("number", "code")
-    return Codebook(
-        code or f"\x00erased {number}" for number, code in rows.iterator(chunk_size=50_000)
-    )
+    """Codes by number; an erased card keeps its number under its alias, which files that were
+    written without it hold, or under a text that no file holds."""
+    rows = Card.objects.filter(study=study).order_by("number")
+    told = rows.values_list("number", "code", "erased")
+    taken: set[str] = set()
+    texts = []
+    for number, code, erased in told.iterator(chunk_size=50_000):
+        if not code:
+            code = alias_of(erased) if erased and erased not in taken else f"\x00erased {number}"
+            taken.add(erased)
+        texts.append(code)
+    return Codebook(texts)
 
 
 def _codes_of(study: Study, kind: str) -> Codebook:

@@ -11,6 +11,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import transaction
+from django.db.models import Q
 from django.utils import timezone
 
 from sortija.core.formats.packed import magic_of
@@ -129,8 +130,8 @@ def take_file(study: Study, path: Path) -> Original:
 
 def earlier_intake(original: Original, role: str) -> Intake | None:
     """The intake by which the same bytes came in before, if any."""
-    same: Any = Intake.objects.filter(
-        study=original.study_id, original__sha256=original.sha256, role=role
+    same: Any = Intake.objects.filter(study=original.study_id, role=role).filter(
+        Q(original__sha256=original.sha256) | Q(original__former__contains=[original.sha256])
     )
     return same.exclude(state=Intake.TAKEN_BACK).order_by("id").first()
 

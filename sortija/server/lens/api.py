@@ -203,7 +203,7 @@ class OneKept(APIView):
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, study: int, kept: int) -> Response:
-        drop_kept(_kept(request, study, kept), request.user)
+        drop_kept(_kept(request, study, kept), request.user, expected_revision(request))
         return Response(status=204)
 
 

@@ -11,14 +11,14 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.jobs.models import Job
 from sortija.server.lens.api import LISTED
 from sortija.server.lens.evaluation import kept_clauses
+from sortija.server.lens.export_rows import ExportRow, export_row
 from sortija.server.lens.exports import ask_export, dictionary_of, export_of, file_of
 from sortija.server.lens.listing import usual_fields
 from sortija.server.lens.models import Export
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import JobRow, body, job_row, reply
+from sortija.server.studies.http import body, reply
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import window_from
@@ -32,43 +32,20 @@ class NewExport(BaseModel):
     kind: str
 
 
-class ExportRow(BaseModel):
-    """A file: ``ready`` when it can be fetched; ``job``: what makes it, or how it failed."""
-
-    id: int
-    kind: str
-    customers: int
-    ready: bool
-    size: int
-    by: str
-    at: str
-    job: JobRow | None
-
-
 class ExportList(BaseModel):
     exports: list[ExportRow]
-
-
-def _row(export: Export) -> ExportRow:
-    job = Job.objects.filter(pk=export.job or 0).first()
-    person = export.person
-    return ExportRow(
-        id=export.pk, kind=export.kind, customers=export.customers, ready=bool(export.file),
-        size=export.size, by=(person.get_full_name() or person.username) if person else "",
-        at=export.asked_at.isoformat(), job=job_row(job) if job else None,
-    )  # fmt: skip
 
 
 class ExportsView(APIView):
     """The newest files of lists, and a new one. Taking one is kept on record."""
 
-    @extend_schema(responses=ExportList)
+    @extend_schema(responses=ExportList, operation_id="exports_newest")
     def get(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
         rows = Export.objects.filter(study=found, person_id=request.user.pk or 0).order_by("-id")[
             :10
         ]
-        return reply(ExportList(exports=[_row(row) for row in rows]))
+        return reply(ExportList(exports=[export_row(row) for row in rows]))
 
     @extend_schema(parameters=LISTED, request=NewExport, responses={201: ExportRow})
     def post(self, request: Request, study: int) -> Response:
@@ -83,7 +60,7 @@ class ExportsView(APIView):
             kept_clauses(found, asked.get("lens", "")), fields or usual_fields(found, window),
             asked.get("order", ""), asked.get("down") == "1",
         )  # fmt: skip
-        return reply(_row(row), 201)
+        return reply(export_row(row), 201)
 
 
 def _fetched(request: Request, study: int, export: int) -> Export:
@@ -93,12 +70,18 @@ def _fetched(request: Request, study: int, export: int) -> Export:
     return row
 
 
+class OneExport(APIView):
+    @extend_schema(responses=ExportRow)
+    def get(self, request: Request, study: int, export: int) -> Response:
+        return reply(export_row(export_of(study_for(request.user, study, "analyst"), export)))
+
+
 class ExportFile(APIView):
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, study: int, export: int) -> HttpResponseBase:
         row = _fetched(request, study, export)
         return FileResponse(
-            file_of(row).open("rb"), as_attachment=True, filename=f"customers.{row.kind}"
+            file_of(row).open("rb"), as_attachment=True, filename=f"{row.what}.{row.kind}"
         )
 
 
@@ -116,6 +99,7 @@ def export_urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
     return [
         ("studies/<int:study>/exports", ExportsView),
+        ("studies/<int:study>/exports/<int:export>", OneExport),
         ("studies/<int:study>/exports/<int:export>/file", ExportFile),
         ("studies/<int:study>/exports/<int:export>/dictionary", ExportDictionary),
     ]

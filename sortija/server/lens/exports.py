@@ -1,7 +1,10 @@
-"""Lists that leave the house as files: made by a job, kept for a week, each on record."""
+"""Lists that leave the house as files: made by a job, kept for some days, each on record."""
 
 from __future__ import annotations
 
+import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import timedelta
 from pathlib import Path
 from typing import Any, get_args
@@ -15,6 +18,7 @@ from sortija.core.formats.exports import ExportError, FileKind, write_dictionary
 from sortija.core.lens.clauses import Clause
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
+from sortija.server.jobs.upkeep import hourly
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.lens.listing import Listing
 from sortija.server.lens.models import Export
@@ -24,9 +28,16 @@ from sortija.server.studies.people import forgets_people
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView, read_window
 
-__all__ = ["KEEP_DAYS", "ask_export", "dictionary_of", "export_of", "file_of"]
-
-KEEP_DAYS = 7
+__all__ = [
+    "ask_export",
+    "begin_export",
+    "dictionary_of",
+    "export_for",
+    "export_of",
+    "file_of",
+    "sweep",
+    "whole_file",
+]
 
 
 def ask_export(
@@ -43,18 +54,51 @@ def ask_export(
         "clauses": [clause.as_json() for clause in clauses], "fields": fields, "order": order,
         "down": down, "to": window.to.isoformat(), "back": window.back,
     }  # fmt: skip
+    count = len(listing.rows)
+    words = f"Saved a list of {count:,} customers as {kind.upper()}"
     with transaction.atomic():
-        _sweep(study)
-        row = Export.objects.create(
-            study=study, person=person, kind=kind, asked=asked, customers=len(listing.rows)
-        )
-        words = f"Saved a list of {len(listing.rows):,} customers as {kind.upper()}"
+        row = begin_export(study, person, "lens.export", kind, asked, count)
         record(study, person, "save list", words, f"export:{row.pk}", None, listing.made_from)
-        said = f"Writing {len(listing.rows):,} customers"
-        job = work.start(study.pk, "lens.export", str(row.pk), said, person, {"export": row.pk})
-        row.job = job.pk
+    return row
+
+
+def begin_export(
+    study: Study, person: Any, job: str, kind: str, asked: dict[str, Any], rows: int,
+    what: str = "customers",
+) -> Export:  # fmt: skip
+    """Begin a file of so many rows, written by this kind of job."""
+    with transaction.atomic():
+        row = Export.objects.create(
+            study=study, person=person, kind=kind, asked=asked, rows=rows, what=what
+        )
+        words = f"Writing {rows:,} {what}"
+        row.job = work.start(study.pk, job, str(row.pk), words, person, {"export": row.pk}).pk
         row.save(update_fields=["job"])
     return row
+
+
+@contextmanager
+def whole_file(row: Export) -> Iterator[Path]:
+    """A path to write a file's content to; it is the file's once it is written whole.
+
+    Raises
+    ------
+    JobError
+        It cannot be written; nothing of it is left.
+    """
+    name = f"{row.study_id}-{row.pk}-{secrets.token_hex(4)}.{row.kind}"
+    aside = _folder() / f".aside-{name}"
+    try:
+        yield aside
+        row.file, row.size = name, aside.stat().st_size
+        aside.rename(file_of(row))
+    except OSError as problem:
+        raise JobError(
+            f"The file cannot be written: {problem.strerror}. Make room and try again."
+        ) from problem
+    finally:
+        aside.unlink(missing_ok=True)
+    row.save(update_fields=["file", "rows", "size"])
 
 
 def _folder() -> Path:
@@ -63,13 +107,13 @@ def _folder() -> Path:
     return folder
 
 
-def _sweep(study: Study) -> None:
-    """Files older than a week go; that they were taken stays on record."""
-    old = Export.objects.filter(
-        study=study, asked_at__lt=timezone.now() - timedelta(days=KEEP_DAYS)
-    )
-    for row in old:
-        _drop(row)
+@hourly
+def sweep() -> None:
+    """Files that are too old go; that they were taken stays on record."""
+    if settings.KEEP_EXPORTS:
+        limit = timezone.now() - timedelta(days=settings.KEEP_EXPORTS)
+        for row in Export.objects.filter(asked_at__lt=limit):
+            _drop(row)
 
 
 def _drop(row: Export) -> None:
@@ -96,6 +140,20 @@ def dictionary_of(row: Export) -> Path:
     return _folder() / f"{Path(row.file).stem}-dictionary.csv"
 
 
+def export_for(job: Job) -> Export:
+    """The file that a job writes.
+
+    Raises
+    ------
+    JobError
+        It is no longer wanted: somebody was erased meanwhile, who may be in it.
+    """
+    row = Export.objects.select_related("study").filter(pk=job.arguments["export"]).first()
+    if row is None:
+        raise JobError("Somebody was erased meanwhile. Save the list again.")
+    return row
+
+
 def export_of(study: Study, number: int) -> Export:
     """A file that is still kept; Http404 for all others."""
     row = Export.objects.filter(study=study, pk=number).first()
@@ -106,7 +164,7 @@ def export_of(study: Study, number: int) -> Export:
 
 @handles("lens.export", repeatable=True)
 def _export(job: Job, running: Running) -> None:
-    row = Export.objects.select_related("study").get(pk=job.arguments["export"])
+    row = export_for(job)
     asked, study = row.asked, row.study
     window = read_window(asked["to"], asked["back"])
     try:
@@ -116,29 +174,19 @@ def _export(job: Job, running: Running) -> None:
         )  # fmt: skip
     except Problem as problem:
         raise JobError(problem.detail) from problem
-    columns = listing.told()
-    name = f"{study.pk}-{row.pk}.{row.kind}"
-    aside = _folder() / f".aside-{name}"
-    try:
+    columns, row.rows = listing.told(), len(listing.rows)
+    with whole_file(row) as aside:
         blocks = listing.blocks(running.progress)
-        write_list(aside, row.kind, columns, len(listing.rows), blocks)  # type: ignore[arg-type]
-        row.file, row.customers, row.size = name, len(listing.rows), aside.stat().st_size
-        notes = [
-            ("window", f"to {window.to:%d %b %Y}, {_back_words(window)}"),
-            ("customers", f"{len(listing.rows):,}"),
-            ("made from", listing.made_from),
-        ]
-        write_dictionary(dictionary_of(row), columns, notes)
-        aside.rename(file_of(row))
-    except ExportError as problem:
-        raise JobError(str(problem)) from problem
-    except OSError as problem:
-        raise JobError(
-            f"The file cannot be written: {problem.strerror}. Make room and try again."
-        ) from problem
-    finally:
-        aside.unlink(missing_ok=True)
-    row.save(update_fields=["file", "customers", "size"])
+        try:
+            write_list(aside, row.kind, columns, row.rows, blocks)  # type: ignore[arg-type]
+        except ExportError as problem:
+            raise JobError(str(problem)) from problem
+    notes = [
+        ("window", f"to {window.to:%d %b %Y}, {_back_words(window)}"),
+        ("customers", f"{row.rows:,}"),
+        ("made from", listing.made_from),
+    ]
+    write_dictionary(dictionary_of(row), columns, notes)
 
 
 def _back_words(window: WindowInView) -> str:

@@ -75,12 +75,16 @@ def keep_lens(
     return kept
 
 
-def rename_kept(kept: KeptLens, person: Any, name: str, expected: int | None) -> KeptLens:
+def _unchanged(kept: KeptLens, expected: int) -> None:
+    if expected != kept.revision:
+        raise Conflict(f"{kept.name} was changed since you looked.", name=kept.name)
+
+
+def rename_kept(kept: KeptLens, person: Any, name: str, expected: int) -> KeptLens:
     """Give a kept lens another name."""
     with transaction.atomic():
         kept = KeptLens.objects.select_for_update().select_related("study").get(pk=kept.pk)
-        if expected is not None and expected != kept.revision:
-            raise Conflict(f"{kept.name} was changed since you looked.", name=kept.name)
+        _unchanged(kept, expected)
         before = kept.name
         if name.strip() == before:
             return kept
@@ -91,9 +95,11 @@ def rename_kept(kept: KeptLens, person: Any, name: str, expected: int | None) ->
     return kept
 
 
-def drop_kept(kept: KeptLens, person: Any) -> None:
+def drop_kept(kept: KeptLens, person: Any, expected: int) -> None:
     """Keep a lens no longer. Campaigns that came of it stay as they are."""
     with transaction.atomic():
+        kept = KeptLens.objects.select_for_update().select_related("study").get(pk=kept.pk)
+        _unchanged(kept, expected)
         _set_dropped(kept, True)
         words = f"Dropped the lens {kept.name}"
         record(kept.study, person, "keep lens", words, f"kept:{kept.pk}", False, True)

@@ -50,14 +50,16 @@ class KeptLens(models.Model):
 class Export(models.Model):
     """A list that somebody asked to have as a file; ``file`` is empty until it is there.
 
-    ``asked``: clauses, fields, order and window; ``customers``: how many it has.
+    ``what``: of what it is a list, which its file is called by; ``asked``: what it is made from,
+    such as clauses, fields, order and window; ``rows``: how many it has.
     """
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="exports")
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     kind = models.CharField(max_length=8)
     asked = models.JSONField()
-    customers = models.PositiveIntegerField(default=0)
+    rows = models.PositiveIntegerField(default=0)
+    what = models.CharField(max_length=12, default="customers")
     file = models.CharField(max_length=80, blank=True)
     size = models.PositiveBigIntegerField(default=0)
     job = models.PositiveBigIntegerField(null=True)

@@ -106,12 +106,13 @@ def keep_plan(study: Study, person: Any, name: str, whole: Plan) -> int:
     name = name.strip()
     if not 1 <= len(name) <= 60:
         raise Problem("Give the preparation a name of up to 60 characters.")
-    rows, _ = kept_plans(study)
+    rows, revision = kept_plans(study)
     others = [row for row in rows if row["name"] != name]
     if len(others) >= MOST_KEPT:
         raise Problem(f"A study keeps at most {MOST_KEPT} preparations. Drop one first.")
     value = [*others, {"name": name, "plan": whole}]
-    return change_setting(study, person, KEPT_SETTING, value, f"Kept the preparation {name}", [])
+    words = f"Kept the preparation {name}"
+    return change_setting(study, person, KEPT_SETTING, value, words, [], revision)
 
 
 def follow_kept(
@@ -123,12 +124,13 @@ def follow_kept(
     return change_setting(study, person, _key(of), plan, said, {}, expected)
 
 
-def drop_kept(study: Study, person: Any, name: str) -> int:
+def drop_kept(study: Study, person: Any, name: str, expected: int) -> int:
     """Forget a preparation that was kept."""
     _kept_under(study, name)
     rows, _ = kept_plans(study)
     value = [row for row in rows if row["name"] != name]
-    return change_setting(study, person, KEPT_SETTING, value, f"Dropped the preparation {name}", [])
+    words = f"Dropped the preparation {name}"
+    return change_setting(study, person, KEPT_SETTING, value, words, [], expected)
 
 
 def _kept_under(study: Study, name: str) -> dict[str, Any]:

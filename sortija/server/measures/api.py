@@ -18,7 +18,7 @@ from sortija.server.measures.views import measures_page, prepared_steps, role_of
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.models import Study
-from sortija.server.studies.problems import Problem
+from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import read_window, window_from
 
@@ -94,6 +94,8 @@ class MeasuresView(APIView):
         expected = expected_revision(request)
         if asked.keep_as:
             plan, revision = actions.plan_of(found, made.of)
+            if expected != revision:
+                raise Conflict("The preparations were changed since you looked. Look once more.")
             actions.keep_plan(found, request.user, asked.keep_as, _whole(made, plan))
         elif asked.kept:
             revision = actions.follow_kept(found, request.user, asked.kept, expected, made.of)
@@ -119,7 +121,7 @@ class KeptPreparation(APIView):
     @extend_schema(responses={204: None})
     def delete(self, request: Request, study: int, name: str) -> Response:
         found = study_for(request.user, study, "analyst")
-        actions.drop_kept(found, request.user, name)
+        actions.drop_kept(found, request.user, name, expected_revision(request))
         return Response(status=204)
 
 

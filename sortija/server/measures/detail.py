@@ -120,6 +120,13 @@ class ModelBody(BaseModel):
     converged: bool
 
 
+class BeginsBody(BaseModel):
+    """The log begins long after its first customers: its first day, and their share of all."""
+
+    day: int
+    share: float
+
+
 class MeasureDetail(BaseModel):
     """``edges``: of the bars, in the measure's unit; ``lens``: their customers in the lens."""
 
@@ -137,6 +144,7 @@ class MeasureDetail(BaseModel):
     donors: int
     check: HeldOutBody | None
     model: ModelBody | None
+    begins: BeginsBody | None
 
 
 class Donor(BaseModel):
@@ -188,6 +196,7 @@ def detail_of(made: Made, study: Study, name: str, lens: str) -> MeasureDetail:
         relative=_relative(made, name, rows), donors=len(donors),
         check=HeldOutBody(**told["check"]) if told.get("check") else None,
         model=ModelBody(**told["model"]) if told.get("model") else None,
+        begins=BeginsBody(**told["begins"]) if told.get("begins") else None,
     )  # fmt: skip
 
 

@@ -173,14 +173,15 @@ class Rows(BaseModel):
 class MeasuresPage(BaseModel):
     """``of``: the trait whose levels the rows are, empty for customers; ``beside``: the second
     window's customers with a purchase, None without one that is ready; ``beside_lacks``: why the
-    second window is compared with nothing; ``kept``: names of preparations; ``own_revision``: of
-    the study's own measures.
+    second window is compared with nothing; ``kept``: names of preparations; ``kept_revision``:
+    of these, ``own_revision`` of the study's own measures.
     """
 
     status: Status
     made_from: str
     plan_revision: int
     own_revision: int
+    kept_revision: int
     customers: int
     with_purchase: int
     beside: int | None

@@ -101,7 +101,8 @@ def measures_page(
     made = at.made
     plan, revision = plan_of(study, of)
     presets = [PresetBody(name=p.name, label=p.label, words=p.words) for p in PRESETS]
-    kept = [row["name"] for row in kept_plans(study)[0]]
+    plans, kept_revision = kept_plans(study)
+    kept = [row["name"] for row in plans]
     _, own_revision = own_of(study)
     if made is None or window is None:
         empty = Status(
@@ -110,8 +111,8 @@ def measures_page(
         )
         return MeasuresPage(
             status=at.status or empty, made_from="", plan_revision=revision,
-            own_revision=own_revision, customers=0, with_purchase=0, beside=None, beside_lacks="",
-            threads=[],
+            own_revision=own_revision, kept_revision=kept_revision, customers=0,
+            with_purchase=0, beside=None, beside_lacks="", threads=[],
             presets=presets, kept=kept, reconciliation=None, has_log=False, of=of, populations=[],
         )  # fmt: skip
     rows = lens_rows(study, window, lens, made)
@@ -119,7 +120,8 @@ def measures_page(
     second = standing(study, beside, person, of).made if beside and not lacks else None
     return MeasuresPage(
         status=at.status or Status(state="whole"), made_from=made.stamp, plan_revision=revision,
-        own_revision=own_revision, customers=int(base_from(made).known.sum()),
+        own_revision=own_revision, kept_revision=kept_revision,
+        customers=int(base_from(made).known.sum()),
         with_purchase=int(made.present.sum()),
         beside=int(second.present.sum()) if second else None, beside_lacks=lacks,
         threads=_threads(made, plan, rows, second), presets=presets, kept=kept,

@@ -18,7 +18,7 @@ _FIELDS = ("name", "short", "notes")
 
 
 def change_segment(
-    segment: Segment, person: Any, changes: dict[str, str], expected: int | None = None
+    segment: Segment, person: Any, changes: dict[str, str], expected: int
 ) -> Segment:
     """Change name, short name or notes; the former ones can be brought back.
 
@@ -35,7 +35,7 @@ def change_segment(
             .select_related("yardstick__study")
             .get(pk=segment.pk)
         )
-        if expected is not None and expected != segment.revision:
+        if expected != segment.revision:
             raise Conflict(f"{segment.name} was changed since you looked.", name=segment.name)
         before = {field: getattr(segment, field) for field in _FIELDS}
         after = {**before, **_checked(segment, changes)}

@@ -122,6 +122,7 @@ class Scorable(BaseModel):
 class ScoresPage(BaseModel):
     """``field`` over everyone; ``fields``: the same for each band of the third measure.
 
+    ``kept``: the ladder is the yardstick; ``in_use``: number of the one in use, 0 for none.
     ``shaded``: what the shade says, in words; ``shade_unit`` its unit.
     """
 
@@ -142,7 +143,8 @@ class ScoresPage(BaseModel):
     shade_unit: str
     totals: list[TotalRow]
     ladder: LadderBody | None
-    kept: int | None
+    kept: bool
+    in_use: int
     scored: int
     unscored: int
     scored_money: int

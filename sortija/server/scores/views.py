@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.lens.evaluate import members
+from sortija.core.measures.catalogue import MEASURES, Measure
 from sortija.core.scores.bands import Banding, block, mean_in_plots
 from sortija.core.scores.ladder import Ladder
 from sortija.core.scores.tiers import coverage
@@ -61,12 +62,13 @@ class Look:
     lens: str = ""
 
 
-Keeper = Callable[[Study, Ladder], int | None]
+#: (number of the yardstick in use or 0, whether it is this ladder).
+Keeper = Callable[[Study, Ladder], tuple[int, bool]]
 _KEEPERS: list[Keeper] = []
 
 
 def knows_kept(keeper: Keeper) -> Keeper:
-    """Register who knows whether a ladder is the adopted yardstick (its number, else None)."""
+    """Register who knows which yardstick is in use, and whether it is a ladder."""
     _KEEPERS[:] = [keeper]
     return keeper
 
@@ -254,6 +256,7 @@ def scores_page(study: Study, window: WindowInView | None, look: Look, of: str =
     total = at.scored.totals
     scored = ~np.isnan(total)
     plots = _plots(at, chosen, inside, shade)
+    in_use, kept = _KEEPERS[0](study, at.ladder) if _KEEPERS else (0, False)
     return ScoresPage(
         status=stands.status or Status(state="whole"),
         made_from=at.stamp, of=of, revision=revision, draft=draft,
@@ -262,7 +265,7 @@ def scores_page(study: Study, window: WindowInView | None, look: Look, of: str =
         field=plots[0], fields=plots[1:],
         shade=shade.key, shaded=shade.words, shade_unit=shade.unit,
         totals=_totals(Keyed(at.cut, at)),
-        ladder=_ladder(at, chosen, draft), kept=_KEEPERS[0](study, at.ladder) if _KEEPERS else None,
+        ladder=_ladder(at, chosen, draft), kept=kept, in_use=in_use,
         scored=int(scored.sum()), unscored=int(made.known.sum()) - int(scored.sum()),
         scored_money=int(made.money[scored].sum()),
     )  # fmt: skip
@@ -272,16 +275,23 @@ def _nothing(status: Status, draft: ScoreDraft, revision: int, of: str) -> Score
     return ScoresPage(
         status=status, made_from="", of=of, revision=revision, draft=draft, measures=[],
         scorable=[], across="", up="", third="", field=None, fields=[], shade="heads", shaded="",
-        shade_unit="", totals=[], ladder=None, kept=None, scored=0, unscored=0, scored_money=0,
+        shade_unit="", totals=[], ladder=None, kept=False, in_use=0, scored=0, unscored=0,
+        scored_money=0,
     )  # fmt: skip
 
 
 def _scorable(made: Made) -> list[Scorable]:
     return [
-        Scorable(name=name, label=made.about(name).label, unit=made.about(name).unit,
+        Scorable(name=name, label=_ranked_by(name, made.about(name)), unit=made.about(name).unit,
                  family=made.about(name).family)
         for name in scorable(made)
     ]  # fmt: skip
+
+
+def _ranked_by(name: str, about: Measure) -> str:
+    """A measure on offer, with what to know before anybody is ranked by it."""
+    known = MEASURES.get(name)
+    return f"{about.label} ({known.ranking})" if known and known.ranking else about.label
 
 
 @lru_cache(maxsize=16)

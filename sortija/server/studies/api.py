@@ -12,7 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.core.measures.window import EPOCH
-from sortija.server.accounts.models import Person, SignInLink
+from sortija.server.accounts.models import Person
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, again, ask_cancel, open_jobs
 from sortija.server.studies import actions
@@ -102,18 +102,6 @@ class Step(BaseModel):
 
     words: str
     revision: int
-
-
-class NewInvitation(BaseModel):
-    role: str
-
-
-class Invitation(BaseModel):
-    """The path of a link for a colleague; it is shown once and works once."""
-
-    path: str
-    role: str
-    days: int
 
 
 def _row(member: Membership) -> StudyRow:
@@ -236,17 +224,6 @@ class BringBack(APIView):
         return reply(Step(words=entry.words, revision=found.revision))
 
 
-class Invitations(APIView):
-    @extend_schema(request=NewInvitation, responses=Invitation)
-    def post(self, request: Request, study: int) -> Response:
-        found = actions.study_for(request.user, study, "owner")
-        role = body(request, NewInvitation).role
-        if role not in Membership.ROLES:
-            raise Problem(f"A role is one of {', '.join(Membership.ROLES)}.")
-        _, token = SignInLink.make(study=found.pk, role=role)
-        return reply(Invitation(path=f"/join#{token}", role=role, days=7), 201)
-
-
 def urls() -> list[tuple[str, type[APIView]]]:
     """Paths below ``/api/`` and their views."""
     return [
@@ -258,5 +235,4 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/history", HistoryView),
         ("studies/<int:study>/history/take-back", TakeBack),
         ("studies/<int:study>/history/bring-back", BringBack),
-        ("studies/<int:study>/invitations", Invitations),
     ]

@@ -107,18 +107,22 @@ def body(request: Request, model: type[Model]) -> Model:
     return model.model_validate(data)
 
 
-def expected_revision(request: Request) -> int | None:
-    """The revision in If-Match, if the writer sent one.
+def expected_revision(request: Request) -> int:
+    """The revision in If-Match: the writer's word for what was seen before it was changed.
 
     Raises
     ------
     Problem
-        It is no single revision in quotes: ``*``, a weak one and a list would let a change that
-        somebody else made meanwhile be lost.
+        428: there is none. 400: it is no single revision in quotes; ``*``, a weak one and a list
+        would let a change that somebody else made meanwhile be lost.
     """
     given = request.headers.get("If-Match", "").strip()
     if not given:
-        return None
+        raise Problem(
+            'Say which revision you saw, as If-Match: "7", so that no change of somebody else '
+            "is lost. Look again for it.",
+            428,
+        )
     revision = whole_number(given[1:-1] if given[0] == given[-1] == '"' else given)
     if revision is None:
         raise Problem('Send the revision that you saw, as If-Match: "7". Look again for it.')

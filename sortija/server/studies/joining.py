@@ -11,7 +11,13 @@ __all__: list[str] = []
 
 
 def _join(person: Any, study: int, role: str) -> None:
-    Membership.objects.get_or_create(study_id=study, person=person, defaults={"role": role})
+    """A new member, or one whose role the invitation raises; it never lowers one."""
+    member, made = Membership.objects.select_for_update().get_or_create(
+        study_id=study, person=person, defaults={"role": role}
+    )
+    if not made and not member.at_least(role):
+        member.role, member.revision = role, member.revision + 1
+        member.save(update_fields=["role", "revision"])
 
 
 joined.append(_join)

@@ -38,6 +38,7 @@ class Membership(models.Model):
         settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships"
     )
     role = models.CharField(max_length=10, choices=[(r, r) for r in ROLES])
+    revision = models.PositiveIntegerField(default=1)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["study", "person"], name="one_role")]

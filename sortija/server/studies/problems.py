@@ -14,6 +14,8 @@ from pydantic import ValidationError
 from rest_framework import exceptions
 from rest_framework.response import Response
 
+from sortija.server.operations.logs import about
+
 __all__ = ["ApiErrors", "Conflict", "Problem", "handler"]
 
 log = logging.getLogger(__name__)
@@ -41,6 +43,7 @@ _TITLES = {
     404: "Not found",
     409: "Changed by someone else meanwhile",
     413: "Too large",
+    428: "Which revision?",
     503: "Not ready yet",
 }
 
@@ -127,4 +130,6 @@ _WORDS = {
 
 def _document(status: int, detail: str) -> HttpResponse:
     body = {"title": _TITLES.get(status, "Failed"), "status": status, "detail": detail}
+    if status >= 500:
+        body |= dict(about.get())  # the request's id, to find it in the log by
     return HttpResponse(json.dumps(body), status=status, content_type="application/problem+json")

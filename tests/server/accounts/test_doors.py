@@ -16,7 +16,7 @@ PASSWORD = "moss and gravel"
 class Doors(ServerCase):
     def test_every_address_but_the_door_needs_a_signed_in_person(self):
         stranger = APIClient()
-        open_doors = {"api/session", "api/links/look", "api/links/use"}
+        open_doors = {"api/session", "api/links/look", "api/links/use", "api/health"}
         for pattern in urlpatterns:
             route = str(pattern.pattern)
             if not route.startswith("api/") or route in open_doors:
@@ -63,7 +63,7 @@ class Links(ServerCase):
     def test_a_link_works_once(self):
         _, token = SignInLink.make(Person.objects.create(username="ada"))
         look = APIClient().post("/api/links/look", {"token": token}, format="json")
-        self.assertEqual(look.json(), {"name": "ada", "invitation": False})
+        self.assertEqual(look.json(), {"name": "ada", "invitation": False, "by": ""})
         self.assertEqual(self.use(token).json()["name"], "ada")
         self.assertEqual(self.use(token).status_code, 404)
         entry = {"name": "ada", "password": PASSWORD}

@@ -46,9 +46,7 @@ class Campaigns(DemoCase):
         self.assertEqual(len(held), row["held"])
 
         Card.objects.filter(number=min(set(range(400)) - held)).update(address="=cmd()@example.org")
-        response = self.client.post(self.url(f"{path}/list"))
-        text = b"".join(response.streaming_content).decode()
-        rows = list(csv.DictReader(io.StringIO(text)))
+        rows = list(csv.DictReader(io.StringIO(self.saved(f"{path}/list"))))
         self.assertEqual(len(rows), row["written"])
         codes = dict(Card.objects.values_list("number", "code"))
         self.assertFalse({r["card"] for r in rows} & {codes[n] for n in held})

@@ -38,11 +38,11 @@ class Kept(GroupCase):
         # Costs compare among equal columns and preparation, whatever the seed.
         self.assertEqual(len({row["kin"] for row in kept["rows"]}), 1)
         pk = self.row(first, 3)["id"]
-        self.send("patch", f"groups/kept/{pk}", {"starred": True}, 204)
-        self.send("patch", f"groups/kept/{pk}", {"note": "for the board"}, 204)
+        self.send("patch", f"groups/kept/{pk}", {"starred": True})
+        self.send("patch", f"groups/kept/{pk}", {"note": "for the board"})
         row = next(r for r in self.get("groups/kept")["rows"] if r["id"] == pk)
         self.assertEqual((row["starred"], row["note"]), (True, "for the board"))
-        self.send("patch", f"groups/kept/{pk}", {"deleted": True}, 204)
+        self.send("patch", f"groups/kept/{pk}", {"deleted": True})
         self.assertNotIn(pk, [r["id"] for r in self.get("groups/kept")["rows"]])
         self.assertEqual(
             [r["k"] for r in self.get("groups", run=first["run"])["candidates"]], [2, 4]
@@ -174,12 +174,13 @@ class Identities(GroupCase):
 class Ladders(GroupCase):
     def test_a_kept_ladder_is_a_yardstick_like_any_other(self):
         scores = self.get("scores")
-        self.assertIsNone(scores["kept"])
+        self.assertFalse(scores["kept"])
         adopted = self.send("post", "ladder")
         tiers = scores["ladder"]["tiers"]
         self.assertTrue(adopted["ladder"])
         self.assertEqual([s["name"] for s in adopted["segments"]], [t["name"] for t in tiers])
-        self.assertEqual(self.get("scores")["kept"], adopted["id"])
+        now = self.get("scores")
+        self.assertEqual((now["kept"], now["in_use"]), (True, adopted["id"]))
         heads = self.get("portraits")["segments"]
         self.assertEqual([(h["customers"], h["money"]) for h in heads],
                          [(t["customers"], t["money"]) for t in tiers])  # fmt: skip
@@ -199,7 +200,7 @@ class Ladders(GroupCase):
         if why["kind"] == "shares":
             self.assertAlmostEqual(sum(r["share"] for r in why["rows"]), 1.0)
         self.send("put", "scores/recipe", {**scores["draft"], "measures": [{"name": "frequency"}]})
-        self.assertIsNone(self.get("scores")["kept"])
+        self.assertFalse(self.get("scores")["kept"])
         self.assertEqual([h["customers"] for h in self.get("portraits")["segments"]],
                          [t["customers"] for t in tiers])  # fmt: skip
         self.send("post", "history/take-back")

@@ -138,3 +138,19 @@ class Jobs(ServerCase):
         self.start("good")
         [row] = self.get("pulse")["jobs"]
         self.assertEqual((row["state"], row["words"]), ("waiting", "Working"))
+
+
+class Order(ServerCase):
+    def test_counting_a_file_passes_whoever_merely_looks(self):
+        done = []
+        kinds = {
+            "looking": lambda job, running: done.append(job.key),
+            "ledger.intake": lambda job, running: done.append("file"),
+        }
+        with mock.patch.dict(work._HANDLERS, kinds):
+            for number in range(5):
+                work.start(self.study.pk, "looking", f"look {number}", "Looking", self.owner)
+            work.start(self.study.pk, "ledger.intake", "k", "Counting", self.owner)
+            run_jobs()
+        self.assertEqual(done[0], "file")
+        self.assertEqual(len(done), 6)

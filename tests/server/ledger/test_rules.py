@@ -5,6 +5,7 @@ import io
 from datetime import date
 from unittest import mock
 
+from sortija.server.jobs.models import Job
 from sortija.server.ledger import actions
 from tests.server.support import LOG, ServerCase, run_jobs
 
@@ -182,10 +183,7 @@ class StaffAndOthers(ServerCase):
 
 class LinesAsAFile(ServerCase):
     def rows(self, query=""):
-        response = self.client.post(self.url(f"ledger/lines/file{query}"))
-        self.assertEqual(response.status_code, 200)
-        text = b"".join(response.streaming_content).decode()
-        return list(csv.DictReader(io.StringIO(text)))
+        return list(csv.DictReader(io.StringIO(self.saved(f"ledger/lines/file{query}"))))
 
     def setUp(self):
         super().setUp()
@@ -206,9 +204,18 @@ class LinesAsAFile(ServerCase):
     def test_one_rule_and_one_month(self):
         (voided,) = self.rows("?rule=void")
         self.assertEqual((voided["kind"], voided["does not count"]), ("void", "Voided"))
-        self.assertEqual(self.rows("?rule=void&last=600"), [])
         words = self.study.history.latest("id").words
-        self.assertEqual(words, "Saved 0 lines")
+        self.assertEqual(words, "Saved 1 lines")
+        none = self.send("post", "ledger/lines/file?rule=void&last=600", status=400)
+        self.assertIn("nothing to save", none["detail"])
+
+    def test_a_file_of_lines_is_dropped_with_everybody_who_is_erased(self):
+        row = self.send("post", "ledger/lines/file", status=201)
+        self.send("delete", "customer/0", status=204)
+        run_jobs()
+        job = Job.objects.get(kind="ledger.lines")
+        self.assertEqual((job.state, "erased meanwhile" in job.error), (Job.FAILED, True))
+        self.get(f"exports/{row['id']}", 404)
 
     def test_a_reader_takes_nothing_away(self):
         reader = self.person("rob")

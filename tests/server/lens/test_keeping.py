@@ -7,9 +7,11 @@ from unittest import mock
 
 import openpyxl
 import pyarrow.parquet as pq
+from django.test import override_settings
 from django.utils import timezone
 
 from sortija.server.ledger.models import Card, Intake
+from sortija.server.lens.exports import sweep
 from sortija.server.lens.models import Export
 from sortija.server.studies.models import Membership
 from tests.server.support import LOG, MEMBERS, ServerCase, run_jobs
@@ -224,6 +226,10 @@ class Listing(ServerCase):
         run_jobs()
         Export.objects.update(asked_at=timezone.now() - timedelta(days=8))
         self.asked("csv")
+        with override_settings(KEEP_EXPORTS=0):
+            sweep()
+        self.assertIn(b"Customer", self.fetched(row))  # 0: for ever
+        sweep()
         self.get(f"exports/{row['id']}/file", 404)
         run_jobs()
         self.assertEqual(len(list((self.folder / "exports").iterdir())), 2)

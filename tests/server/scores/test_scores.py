@@ -5,7 +5,7 @@ import numpy as np
 from sortija.core.scores.bands import band
 from sortija.server.measures.made import made_or_job
 from sortija.server.studies.stations import default_window
-from tests.server.support import LOG, DemoCase, ServerCase
+from tests.server.support import LOG, DemoCase, ServerCase, run_jobs
 
 
 class Scores(DemoCase):
@@ -198,3 +198,12 @@ class Small(ServerCase):
         self.study.members.create(person=reader, role="reader")
         client = self.signed_in(reader)
         self.send("put", "scores/recipe", page["draft"], 403, client)
+
+
+class Offered(DemoCase):
+    def test_a_chance_that_is_1_for_many_is_not_offered_without_saying_so(self):
+        self.get("measures")
+        run_jobs()
+        offered = {row["name"]: row["label"] for row in self.get("scores")["scorable"]}
+        self.assertEqual(offered["active"], "Chance still active (1 for whoever came once)")
+        self.assertNotIn("(", offered["recency"])

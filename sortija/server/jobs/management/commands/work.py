@@ -11,11 +11,14 @@ from typing import Any
 import psycopg
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import OperationalError, close_old_connections
+from django.utils import timezone
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import ConnectorException
 
 from sortija.core.engine import memory
+from sortija.server.jobs.models import Heartbeat
 from sortija.server.jobs.niceness import let_screens_go_first
+from sortija.server.jobs.upkeep import look_after
 from sortija.server.jobs.work import recover
 
 log = logging.getLogger(__name__)
@@ -33,8 +36,8 @@ class Command(BaseCommand):
         let_screens_go_first()
         memory.keep()
         stop = threading.Event()
-        if options["lane"] == "quick":
-            threading.Thread(target=self._look_after, args=(stop,), daemon=True).start()
+        looks = threading.Thread(target=self._look_after, args=(stop, options["lane"]), daemon=True)
+        looks.start()
         try:
             while True:
                 try:
@@ -58,11 +61,14 @@ class Command(BaseCommand):
                 delete_jobs="always",
             )
 
-    def _look_after(self, stop: threading.Event) -> None:
-        """Bring back the jobs of workers that died."""
+    def _look_after(self, stop: threading.Event, lane: str) -> None:
+        """Give a sign of life; the quick lane brings back the jobs of workers that died, too."""
         while not stop.wait(0.0):
             close_old_connections()
             with suppress(OperationalError, psycopg.Error):
-                recover()
+                Heartbeat.objects.update_or_create(lane=lane, defaults={"at": timezone.now()})
+                if lane == "quick":
+                    recover()
+                    look_after()
             if stop.wait(_SECONDS_BETWEEN_LOOKS):
                 return

@@ -1,0 +1,1 @@
+"""What whoever runs Sortija goes by: its health, and its log."""

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class OperationsConfig(AppConfig):
+    name = "sortija.server.operations"
+    label = "operations"

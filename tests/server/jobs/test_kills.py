@@ -1,0 +1,99 @@
+"""Workers killed at random moments: every job ends once, with the same figures.
+
+More kills than the few of a usual run: ``python -m tests.longer kills 1000``.
+"""
+
+import os
+import random
+import subprocess
+import sys
+from unittest import mock
+
+from django.db import connection
+
+from sortija.server.jobs import work
+from sortija.server.jobs.models import Job
+from sortija.server.ledger.models import Intake, Line
+from sortija.server.studies.actions import start_study
+from sortija.server.studies.models import HistoryEntry
+from tests.server.support import LOG, ROOT, WorkerCase
+
+KILLS = int(os.environ.get("SORTIJA_TEST_KILLS", "20"))
+SEED = int(os.environ.get("SORTIJA_TEST_SEED", "5"))
+FIELDS = ("measure:recency", "measure:frequency", "measure:monetary")
+
+
+class Kills(WorkerCase):
+    def setUp(self):
+        super().setUp()
+        self.enterContext(mock.patch.object(work, "_SECONDS_TO_BEGIN", 0))
+        at = connection.settings_dict
+        url = f"postgres://{at['USER']}:{at['PASSWORD']}@{at['HOST']}:{at['PORT']}/{at['NAME']}"
+        environment = {
+            **os.environ, "DATABASE_URL": url, "SORTIJA_DATA": str(self.folder),
+            "DJANGO_SETTINGS_MODULE": "sortija.server.settings",
+        }  # fmt: skip
+        self.workers = subprocess.Popen(
+            [sys.executable, "-m", "tests.server.jobs.mortal"], cwd=ROOT, env=environment,
+            stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+        )  # fmt: skip
+        self.addCleanup(self.workers.wait)
+        self.addCleanup(self.workers.stdout.close)
+        self.addCleanup(self.workers.stdin.close)
+        self.assertEqual(self.workers.stdout.readline(), "ready\n")
+
+    def work_until(self, fuse, seconds=60.0):
+        """One worker; whether it was killed."""
+        self.workers.stdin.write(f"{fuse} {seconds}\n")
+        self.workers.stdin.flush()
+        return self.workers.stdout.readline() == "1\n"
+
+    def done(self, chance, moments):
+        """Kill workers until nothing waits any more; how many that took."""
+        killed = 0
+        while True:
+            fuse = chance.randint(1, moments) if chance.random() < 0.7 else 0
+            killed += self.work_until(fuse, 60.0 if fuse else chance.uniform(0.01, 0.6))
+            work.recover()
+            if not Job.objects.filter(state__in=Job.OPEN).exists():
+                return killed
+
+    def begin(self, number):
+        """Another study with the same log under review, and its count asked for."""
+        self.study = start_study(self.owner, f"Shop {number}")
+        upload = self.upload(LOG, "log.csv", part=1 << 20)
+        intake = self.send("post", "intakes", {"upload": upload, "role": "log"}, 201)
+        self.send("post", f"intakes/{intake['id']}/count", status=202)
+        return intake["id"]
+
+    def figures(self):
+        page = self.get("ledger")
+        return (
+            self.everyone(*FIELDS, to="2026-06-30"), page["counted_total"], page["lines"],
+            Line.objects.filter(intake__study=self.study).count(),
+        )  # fmt: skip
+
+    def test_every_job_ends_once_whatever_kills_its_workers(self):
+        self.begin(0)
+        self.work_until(0)
+        self.get("measures", to="2026-06-30")
+        self.work_until(0)
+        usual, chance, killed, rounds = self.figures(), random.Random(SEED), 0, 0
+        while killed < KILLS:
+            rounds += 1
+            intake = self.begin(rounds)
+            killed += self.done(chance, moments=45)
+            self.assertEqual(Intake.objects.get(pk=intake).state, Intake.COUNTED)
+            counted = HistoryEntry.objects.filter(study=self.study, action="count intake")
+            self.assertEqual(counted.count(), 1)
+            self.get("measures", to="2026-06-30")
+            killed += self.done(chance, moments=45)
+            with self.subTest(round=rounds, killed=killed):
+                self.assertEqual(self.figures(), usual)
+            states = Job.objects.filter(study=self.study.pk).values_list("state", flat=True)
+            self.assertEqual(set(states), {Job.DONE})
+        self.work_until(0)
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo'")
+            self.assertEqual(cursor.fetchone(), (0,))
+        print(f"{killed} workers killed in {rounds} rounds", file=sys.stderr)

@@ -1,0 +1,64 @@
+"""Which revision an address changes: what somebody sends who has just looked."""
+
+import re
+from urllib.parse import parse_qsl
+
+from sortija.server.campaigns.models import Campaign
+from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.inputs import RECIPE_SETTING
+from sortija.server.groups.models import Grouping, Segment
+from sortija.server.ledger.choices import OWN, RATES, RETURNS, RULES_ON, STAFF
+from sortija.server.ledger.models import Intake
+from sortija.server.ledger.owners import OWNERS
+from sortija.server.lens.models import KeptLens
+from sortija.server.measures.actions import KEPT_SETTING, PLAN_SETTING
+from sortija.server.measures.own import OWN_SETTING
+from sortija.server.studies.actions import read_setting
+from sortija.server.studies.models import Membership
+
+__all__ = ["SEEN", "seen"]
+
+
+def setting(key):
+    """The revision of a setting of a study, with the rows that its address speaks of."""
+    return lambda study, of, *_: read_setting(study, f"{key}:{of}" if of else key, None)[1]
+
+
+def row(model):
+    """The revision of one row, named by its number in the address."""
+    return lambda study, of, pk: (
+        model.objects.filter(pk=pk).values_list("revision", flat=True).first() or 0
+    )
+
+
+def yardstick(study, *_):
+    """The number of the yardstick in use, 0 for none."""
+    present = yardstick_of(study)
+    return present.pk if present else 0
+
+
+#: What each address changes, and the look that finds its revision.
+SEEN = {
+    r"ledger/rules/.*": setting(RULES_ON), r"ledger/staff": setting(STAFF),
+    r"ledger/returns": setting(RETURNS), r"ledger/rates": setting(RATES),
+    r"ledger/own(/.*)?": setting(OWN), r"customer/\d+/cards|cards/apart": setting(OWNERS),
+    r"measures?(/.*)?": setting(PLAN_SETTING), r"own-measures(/.*)?": setting(OWN_SETTING),
+    r"preparations/.*": setting(KEPT_SETTING), r"scores/recipe": setting("scores.recipe"),
+    r"groups/recipe": setting(RECIPE_SETTING),
+    r"groups/(?:adopt|take-up|swap)|ladder": yardstick,
+    r"groups/kept/(\d+)": row(Grouping), r"portraits/segments/(\d+)": row(Segment),
+    r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/draw)?": row(Campaign),
+    r"members/(\d+)": row(Membership),
+    r"intakes/(\d+)(?:/(?:count|overlap|apart))?": row(Intake),
+}  # fmt: skip
+
+
+def seen(study, path):
+    """The revision of what an address of a study changes; None where nothing is changed."""
+    at, _, query = path.partition("?")
+    of = dict(parse_qsl(query)).get("of", "")
+    for pattern, look in SEEN.items():
+        found = re.fullmatch(pattern, at)
+        if found:
+            return look(study, of, *found.groups())
+    return None
