@@ -88,7 +88,7 @@ class ScoresByHand(Station):
         self.assertEqual(after["measures"][3]["asked"], 3)
         adopted = self.get("groups")["adopted"]
         self.assertTrue(adopted["ladder"])
-        self.assertEqual(after["kept"], adopted["id"])
+        self.assertEqual((after["kept"], after["in_use"]), (True, adopted["id"]))
 
     def change(self, page, before):
         field = page.get_by_role("region", name="Field")

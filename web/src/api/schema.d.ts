@@ -4,6 +4,40 @@
  */
 
 export interface paths {
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description 200 where all is well, else 503. Open to everybody who reaches it: it tells no figure. */
+        get: operations["health_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/links/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Use an invitation up as the person who is signed in: no second account, no new password. */
+        post: operations["links_accept_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/links/look": {
         parameters: {
             query?: never;
@@ -38,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Another password. Whoever else is signed in by the old one is not any more. */
+        put: operations["password_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -49,6 +100,39 @@ export interface paths {
         put?: never;
         post: operations["session_create"];
         delete: operations["session_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-ins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["sign_ins_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description End every other sign-in. */
+        delete: operations["sign_ins_end_others"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sign-ins/{sign_in}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["sign_ins_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -143,7 +227,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The list of those written to. Fetching it hands it over, which stays on record. */
+        /** @description The list of those written to. Asking for it hands it over, which stays on record. */
         post: operations["studies_campaigns_list_create"];
         delete?: never;
         options?: never;
@@ -289,10 +373,26 @@ export interface paths {
             cookie?: never;
         };
         /** @description The newest files of lists, and a new one. Taking one is kept on record. */
-        get: operations["studies_exports_retrieve"];
+        get: operations["exports_newest"];
         put?: never;
         /** @description The newest files of lists, and a new one. Taking one is kept on record. */
         post: operations["studies_exports_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/exports/{export}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_exports_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -648,6 +748,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Two segments change identities. If-Match: the yardstick seen in use. */
         post: operations["studies_groups_swap_create"];
         delete?: never;
         options?: never;
@@ -664,6 +765,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Put an earlier yardstick in use again. If-Match: the yardstick seen in use. */
         post: operations["studies_groups_take_up_create"];
         delete?: never;
         options?: never;
@@ -828,6 +930,23 @@ export interface paths {
         put?: never;
         post: operations["studies_invitations_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/invitations/{invitation}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Revoke an invitation: its link works no more. */
+        delete: operations["studies_invitations_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1184,6 +1303,39 @@ export interface paths {
         put: operations["studies_measures_update"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_members_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/members/{member}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["studies_members_update"];
+        post?: never;
+        /** @description An owner removes anybody; everybody may leave. */
+        delete: operations["studies_members_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1777,6 +1929,16 @@ export interface components {
             /** Mean */
             mean: number;
         };
+        /**
+         * BeginsBody
+         * @description The log begins long after its first customers: its first day, and their share of all.
+         */
+        BeginsBody: {
+            /** Day */
+            day: number;
+            /** Share */
+            share: number;
+        };
         /** @enum {unknown} */
         BlankEnum: "";
         /** Budget */
@@ -2040,6 +2202,19 @@ export interface components {
             words: string;
             /** Remedies */
             remedies: components["schemas"]["Remedy"][];
+        };
+        /**
+         * Check
+         * @description ``words``: what is wrong and what to do; empty where nothing is.
+         */
+        Check: {
+            /** Well */
+            well: boolean;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /**
          * Checked
@@ -2497,6 +2672,14 @@ export interface components {
             /** Counts */
             counts: number[];
         };
+        /**
+         * Ended
+         * @description How many sign-ins were ended elsewhere.
+         */
+        Ended: {
+            /** Ended */
+            ended: number;
+        };
         /** ExportList */
         ExportList: {
             /** Exports */
@@ -2511,8 +2694,10 @@ export interface components {
             id: number;
             /** Kind */
             kind: string;
-            /** Customers */
-            customers: number;
+            /** What */
+            what: string;
+            /** Rows */
+            rows: number;
             /** Ready */
             ready: boolean;
             /** Size */
@@ -2756,6 +2941,24 @@ export interface components {
             trees: boolean;
         };
         /**
+         * Health
+         * @description ``state`` is well only where every check is; ``waiting``: jobs that nobody has begun.
+         */
+        Health: {
+            /** State */
+            state: string;
+            database: components["schemas"]["Check"];
+            /** Workers */
+            workers: {
+                [key: string]: components["schemas"]["Check"];
+            };
+            disk: components["schemas"]["Check"];
+            /** Free Bytes */
+            free_bytes: number;
+            /** Waiting */
+            waiting: number;
+        };
+        /**
          * HeldOutBody
          * @description The model of visits against months it has not seen; days since 1970-01-01.
          */
@@ -2803,8 +3006,9 @@ export interface components {
          * IntakeRow
          * @description An intake: where it stands, and, while it is under review, a preview.
          *
-         *     ``notes``: how the file was read; ``two_orders``: where its dates can be read day first and
-         *     month first alike, one of them as written, day first, and month first; else empty.
+         *     ``note``: what became of the file since; ``notes``: how it was read; ``two_orders``: where its
+         *     dates can be read day first and month first alike, one of them as written, day first, and
+         *     month first; else empty.
          *     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
          *     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
          *     category with an order, lowest first;
@@ -2835,6 +3039,8 @@ export interface components {
             };
             /** Error */
             error: string;
+            /** Note */
+            note: string;
             /** Roles */
             roles: string[];
             /** Columns */
@@ -2851,6 +3057,8 @@ export interface components {
             known_receipts: number;
             /** Replaces */
             replaces: number | null;
+            /** Revision */
+            revision: number;
             /** Heads */
             heads: string;
             /** Received On */
@@ -2871,6 +3079,20 @@ export interface components {
             role: string;
             /** Days */
             days: number;
+        };
+        /**
+         * InvitationRow
+         * @description An invitation that nobody has accepted yet; ``by``: who made it.
+         */
+        InvitationRow: {
+            /** Id */
+            id: number;
+            /** Role */
+            role: string;
+            /** By */
+            by: string;
+            /** Until */
+            until: string;
         };
         /**
          * JobRow
@@ -2900,6 +3122,14 @@ export interface components {
             /** Error */
             error: string;
         };
+        /**
+         * Joined
+         * @description The study that an invitation let its person into.
+         */
+        Joined: {
+            /** Study */
+            study: number;
+        };
         /** KeepBody */
         KeepBody: {
             /** Name */
@@ -2921,6 +3151,11 @@ export interface components {
         KeptName: {
             /** Name */
             name: string;
+        };
+        /** KeptNow */
+        KeptNow: {
+            /** Revision */
+            revision: number;
         };
         /**
          * KeptPage
@@ -3227,12 +3462,17 @@ export interface components {
             /** After */
             after: number;
         };
-        /** LinkKind */
+        /**
+         * LinkKind
+         * @description ``name``: whose sign-in link it is; ``by``: who invites, for an invitation.
+         */
         LinkKind: {
             /** Name */
             name: string;
             /** Invitation */
             invitation: boolean;
+            /** By */
+            by: string;
         };
         /** LinkToken */
         LinkToken: {
@@ -3457,6 +3697,7 @@ export interface components {
             donors: number;
             check: components["schemas"]["HeldOutBody"] | null;
             model: components["schemas"]["ModelBody"] | null;
+            begins: components["schemas"]["BeginsBody"] | null;
         };
         /**
          * MeasureDraft
@@ -3493,8 +3734,8 @@ export interface components {
          * MeasuresPage
          * @description ``of``: the trait whose levels the rows are, empty for customers; ``beside``: the second
          *     window's customers with a purchase, None without one that is ready; ``beside_lacks``: why the
-         *     second window is compared with nothing; ``kept``: names of preparations; ``own_revision``: of
-         *     the study's own measures.
+         *     second window is compared with nothing; ``kept``: names of preparations; ``kept_revision``:
+         *     of these, ``own_revision`` of the study's own measures.
          */
         MeasuresPage: {
             status: components["schemas"]["Status"];
@@ -3504,6 +3745,8 @@ export interface components {
             plan_revision: number;
             /** Own Revision */
             own_revision: number;
+            /** Kept Revision */
+            kept_revision: number;
             /** Customers */
             customers: number;
             /** With Purchase */
@@ -3525,6 +3768,31 @@ export interface components {
             of: string;
             /** Populations */
             populations: components["schemas"]["Rows"][];
+        };
+        /**
+         * MemberRow
+         * @description ``own``: the one who asks.
+         */
+        MemberRow: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Initials */
+            initials: string;
+            /** Role */
+            role: string;
+            /** Revision */
+            revision: number;
+            /** Own */
+            own: boolean;
+        };
+        /** MembersPage */
+        MembersPage: {
+            /** Members */
+            members: components["schemas"]["MemberRow"][];
+            /** Invitations */
+            invitations: components["schemas"]["InvitationRow"][];
         };
         /** MergesPage */
         MergesPage: {
@@ -3600,17 +3868,19 @@ export interface components {
              */
             role: string;
         };
-        /** NewInvitation */
-        NewInvitation: {
-            /** Role */
-            role: string;
-        };
         /** NewOwn */
         NewOwn: {
             /** Label */
             label: string;
             /** Formula */
             formula: string;
+        };
+        /** NewPassword */
+        NewPassword: {
+            /** Present */
+            present: string;
+            /** Wanted */
+            wanted: string;
         };
         /** NewStudy */
         NewStudy: {
@@ -4254,6 +4524,11 @@ export interface components {
             /** Told */
             told: string;
         };
+        /** RoleChange */
+        RoleChange: {
+            /** Role */
+            role: string;
+        };
         /**
          * Rows
          * @description A trait whose levels can stand in the place of customers.
@@ -4341,6 +4616,7 @@ export interface components {
          * ScoresPage
          * @description ``field`` over everyone; ``fields``: the same for each band of the third measure.
          *
+         *     ``kept``: the ladder is the yardstick; ``in_use``: number of the one in use, 0 for none.
          *     ``shaded``: what the shade says, in words; ``shade_unit`` its unit.
          */
         ScoresPage: {
@@ -4375,7 +4651,9 @@ export interface components {
             totals: components["schemas"]["TotalRow"][];
             ladder: components["schemas"]["LadderBody"] | null;
             /** Kept */
-            kept: number | null;
+            kept: boolean;
+            /** In Use */
+            in_use: number;
             /** Scored */
             scored: number;
             /** Unscored */
@@ -4536,6 +4814,29 @@ export interface components {
         SettingRevision: {
             /** Revision */
             revision: number;
+        };
+        /** SignInList */
+        SignInList: {
+            /** Sign Ins */
+            sign_ins: components["schemas"]["SignInRow"][];
+        };
+        /**
+         * SignInRow
+         * @description ``own``: the sign-in that asks.
+         */
+        SignInRow: {
+            /** Id */
+            id: number;
+            /** Browser */
+            browser: string;
+            /** Address */
+            address: string;
+            /** Began At */
+            began_at: string;
+            /** Seen At */
+            seen_at: string;
+            /** Own */
+            own: boolean;
         };
         /** StaffBody */
         StaffBody: {
@@ -5010,6 +5311,8 @@ export interface components {
             starred: boolean;
             /** Note */
             note: string;
+            /** Revision */
+            revision: number;
             /** Proposed */
             proposed: string;
             /** Adopted */
@@ -5262,6 +5565,56 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    health_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+        };
+    };
+    links_accept_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkToken"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joined"];
+                };
+            };
+        };
+    };
     links_look_create: {
         parameters: {
             query?: never;
@@ -5304,6 +5657,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+        };
+    };
+    password_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ended"];
                 };
             };
         };
@@ -5355,6 +5731,63 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    sign_ins_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInList"];
+                };
+            };
+        };
+    };
+    sign_ins_end_others: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    sign_ins_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sign_in: number;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -5578,12 +6011,12 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            200: {
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/csv": string;
+                    "application/json": components["schemas"]["ExportRow"];
                 };
             };
         };
@@ -5838,7 +6271,7 @@ export interface operations {
             };
         };
     };
-    studies_exports_retrieve: {
+    exports_newest: {
         parameters: {
             query?: never;
             header?: never;
@@ -5888,6 +6321,28 @@ export interface operations {
         };
         responses: {
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportRow"];
+                };
+            };
+        };
+    };
+    studies_exports_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                export: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6367,12 +6822,13 @@ export interface operations {
             };
         };
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["KeptNow"];
+                };
             };
         };
     };
@@ -6855,17 +7311,38 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewInvitation"];
+                "application/json": components["schemas"]["RoleChange"];
             };
         };
         responses: {
-            200: {
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Invitation"];
                 };
+            };
+        };
+    };
+    studies_invitations_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invitation: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -7135,12 +7612,12 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            200: {
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/csv": string;
+                    "application/json": components["schemas"]["ExportRow"];
                 };
             };
         };
@@ -7571,6 +8048,74 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PlanRevision"];
                 };
+            };
+        };
+    };
+    studies_members_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MembersPage"];
+                };
+            };
+        };
+    };
+    studies_members_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                member: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberRow"];
+                };
+            };
+        };
+    };
+    studies_members_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                member: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -7,6 +7,7 @@ import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
 import type { Clause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
+import { mark } from "@/study/in-turn";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { Button } from "@/ui/button";
@@ -39,6 +40,7 @@ function useKeeping() {
       data(
         api.DELETE("/api/studies/{study}/kept/{kept}", {
           params: { path: { study: study.id, kept: row.id } },
+          headers: mark(row.revision),
         }),
       ),
     onSuccess: (_, row) => say(`${row.name} is dropped.`, { undo: takeBack }),

@@ -1,58 +1,30 @@
 import { useEffect, useState } from "react";
-import type { FormEvent } from "react";
+import type { FormEvent, ReactNode } from "react";
 
 import { api, data, Trouble } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { Door, Field } from "@/sign-in/door";
 import { Button } from "@/ui/button";
 
+type Link = Schemas["LinkKind"];
+
 /** A link opens this page; only its button uses the link up. */
 export function Join() {
   const token = location.hash.slice(1);
-  const [link, setLink] = useState<Schemas["LinkKind"] | null>(null);
+  const [link, setLink] = useState<Link | null>(null);
+  const [me, setMe] = useState("");
   const [trouble, setTrouble] = useState("");
   useEffect(() => {
-    data(api.POST("/api/links/look", { body: { token } })).then(setLink, (problem: Error) =>
-      setTrouble(problem.message),
-    );
+    const told = (problem: Error) => setTrouble(problem.message);
+    data(api.GET("/api/session"))
+      .then((session) => setMe(session.name))
+      .then(() => data(api.POST("/api/links/look", { body: { token } })))
+      .then(setLink, told);
   }, [token]);
-
-  async function submit(event: FormEvent<HTMLFormElement>) {
-    event.preventDefault();
-    const form = new FormData(event.currentTarget);
-    const body = {
-      token,
-      password: String(form.get("password")),
-      name: String(form.get("name") ?? ""),
-    };
-    try {
-      await data(api.POST("/api/links/use", { body }));
-      location.assign("/");
-    } catch (problem) {
-      setTrouble(problem instanceof Trouble ? problem.message : "This did not work. Try again.");
-    }
-  }
   return (
-    <Door
-      title={
-        link ? (link.invitation ? "You are invited" : `Welcome, ${link.name}`) : "One-time link"
-      }
-    >
-      {link && (
-        <form onSubmit={(event) => void submit(event)} className="grid gap-3">
-          {link.invitation && <Field name="name" label="Your name, as colleagues will see it" />}
-          <Field
-            name="password"
-            label="Choose a password, 10 letters or more"
-            type="password"
-            minLength={10}
-            autoComplete="new-password"
-          />
-          <Button kind="main" type="submit">
-            Set password and come in
-          </Button>
-        </form>
-      )}
+    <Door title={link ? titleOf(link) : "One-time link"}>
+      {link && !link.invitation && <NewPassword token={token} invitation={false} />}
+      {link?.invitation && <Invited token={token} me={me} />}
       {trouble && (
         <p role="alert" className="mt-3 text-alarm">
           {trouble}
@@ -65,5 +37,119 @@ export function Join() {
         </a>
       )}
     </Door>
+  );
+}
+
+function titleOf(link: Link): string {
+  if (!link.invitation) return `Welcome, ${link.name}`;
+  return link.by ? `${link.by} invites you` : "You are invited";
+}
+
+/** Who is signed in comes in as that; who has an account signs in; all others make one. */
+function Invited({ token, me }: { token: string; me: string }) {
+  const [way, setWay] = useState<"me" | "account" | "new">(me ? "me" : "new");
+  const ways: [typeof way, string][] = [
+    ...(me ? [["me", `I am ${me}`] as [typeof way, string]] : []),
+    ["account", me ? "I have another account" : "I have an account"],
+    ["new", "I am new here"],
+  ];
+  return (
+    <>
+      <div role="radiogroup" aria-label="How you come in" className="mb-4 grid gap-1">
+        {ways.map(([value, words]) => (
+          <label key={value} className="flex items-baseline gap-2">
+            <input type="radio" name="way" checked={way === value} onChange={() => setWay(value)} />
+            {words}
+          </label>
+        ))}
+      </div>
+      {way === "me" && (
+        <Form words={`Come in as ${me}`} send={() => accept(token)}>
+          {null}
+        </Form>
+      )}
+      {way === "account" && (
+        <Form
+          words="Sign in and come in"
+          send={async (form) => {
+            await data(
+              api.POST("/api/session", {
+                body: { name: String(form.get("name")), password: String(form.get("password")) },
+              }),
+            );
+            return accept(token);
+          }}
+        >
+          <Field name="name" label="Name" autoComplete="username" />
+          <Field name="password" label="Password" type="password" autoComplete="current-password" />
+        </Form>
+      )}
+      {way === "new" && <NewPassword token={token} invitation />}
+    </>
+  );
+}
+
+async function accept(token: string): Promise<string> {
+  const { study } = await data(api.POST("/api/links/accept", { body: { token } }));
+  return `/study/${study}/`;
+}
+
+function NewPassword({ token, invitation }: { token: string; invitation: boolean }) {
+  return (
+    <Form
+      words="Set password and come in"
+      send={async (form) => {
+        const body = {
+          token,
+          password: String(form.get("password")),
+          name: String(form.get("name") ?? ""),
+        };
+        await data(api.POST("/api/links/use", { body }));
+        return "/";
+      }}
+    >
+      {invitation && <Field name="name" label="Your name, as colleagues will see it" />}
+      <Field
+        name="password"
+        label="Choose a password, 10 letters or more"
+        type="password"
+        minLength={10}
+        autoComplete="new-password"
+      />
+    </Form>
+  );
+}
+
+/** Fields and one button; what was sent well leads on to a page. */
+function Form({
+  words,
+  send,
+  children,
+}: {
+  words: string;
+  send: (form: FormData) => Promise<string>;
+  children: ReactNode;
+}) {
+  const [trouble, setTrouble] = useState("");
+  async function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    try {
+      location.assign(await send(new FormData(event.currentTarget)));
+    } catch (problem) {
+      setTrouble(problem instanceof Trouble ? problem.message : "This did not work. Try again.");
+    }
+  }
+  return (
+    <form onSubmit={(event) => void submit(event)} className="grid gap-3">
+      {children}
+      {trouble && (
+        <p role="alert" className="text-alarm">
+          {trouble}
+        </p>
+      )}
+      <Button kind="main" type="submit">
+        {words}
+      </Button>
+    </form>
   );
 }

@@ -1,4 +1,9 @@
-type Mark = { "If-Match": string };
+export type Mark = { "If-Match": string };
+
+/** The header that says which revision was seen before a change. */
+export function mark(revision: number): Mark {
+  return { "If-Match": `"${revision}"` };
+}
 
 const left = new Map<string, number>();
 let last: Promise<unknown> = Promise.resolve();
@@ -8,15 +13,16 @@ let last: Promise<unknown> = Promise.resolve();
  * by one person do not conflict: the second goes by the revision that the first one left, which
  * the screen may not have asked for yet. Somebody else's change in between still does.
  */
-export function inTurn<T extends { revision: number }>(
+export function inTurn<T>(
   thing: string,
   seen: number,
   send: (mark: Mark) => Promise<T>,
 ): Promise<T> {
   const mine = last.then(async () => {
     const revision = Math.max(seen, left.get(thing) ?? 0);
-    const now = await send({ "If-Match": `"${revision}"` });
-    left.set(thing, now.revision);
+    const now = await send(mark(revision));
+    const next = (now as { revision?: number } | undefined)?.revision;
+    if (next !== undefined) left.set(thing, next);
     return now;
   });
   last = mine.catch(() => undefined);

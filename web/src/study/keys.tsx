@@ -1,5 +1,6 @@
-import { Dialog } from "radix-ui";
 import { useEffect } from "react";
+
+import { Card } from "@/ui/card";
 
 /** What each key does; `?` shows them. */
 export const KEYS: [string, string][] = [
@@ -30,24 +31,15 @@ export function useKeys(act: (key: string) => void): void {
 
 export function KeysCard({ open, onClose }: { open: boolean; onClose: () => void }) {
   return (
-    <Dialog.Root open={open} onOpenChange={(next) => !next && onClose()}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="card fixed top-1/2 left-1/2 z-50 w-80 -translate-x-1/2 -translate-y-1/2 p-5 shadow-xl"
-        >
-          <Dialog.Title className="text-14">Keys</Dialog.Title>
-          <dl className="mt-3 grid grid-cols-[90px_1fr] gap-y-1.5">
-            {KEYS.map(([key, words]) => (
-              <div key={key} className="contents">
-                <dt className="font-semibold">{key}</dt>
-                <dd className="text-quiet">{words}</dd>
-              </div>
-            ))}
-          </dl>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <Card title="Keys" open={open} onClose={onClose}>
+      <dl className="mt-3 grid grid-cols-[90px_1fr] gap-y-1.5">
+        {KEYS.map(([key, words]) => (
+          <div key={key} className="contents">
+            <dt className="font-semibold">{key}</dt>
+            <dd className="text-quiet">{words}</dd>
+          </div>
+        ))}
+      </dl>
+    </Card>
   );
 }

@@ -5,6 +5,8 @@ import { api } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { backWords, day } from "@/charts/format";
 import { Arc } from "@/marks/state-mark";
+import { Account } from "@/study/account";
+import { People } from "@/study/people";
 import { useSession } from "@/study/queries";
 
 const item = "cursor-pointer rounded px-2 py-1.5 outline-none data-[highlighted]:bg-paper";
@@ -22,6 +24,7 @@ interface Props {
 /** Study, window in view, the running job, the person. */
 export function TopBar({ study, window, backs, years, jobs, onWindow, onKeys }: Props) {
   const session = useSession();
+  const [card, setCard] = useState<"" | "people" | "account">("");
   const job = jobs[0];
   return (
     <header className="flex h-11 items-center gap-4 border-b border-line bg-card px-4">
@@ -73,6 +76,12 @@ export function TopBar({ study, window, backs, years, jobs, onWindow, onKeys }: 
             <DropdownMenu.Item className={item} onSelect={() => location.assign("/#all")}>
               All studies
             </DropdownMenu.Item>
+            <DropdownMenu.Item className={item} onSelect={() => setCard("people")}>
+              People of this study
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className={item} onSelect={() => setCard("account")}>
+              Your account
+            </DropdownMenu.Item>
             <DropdownMenu.Item
               className={item}
               onSelect={() =>
@@ -84,6 +93,12 @@ export function TopBar({ study, window, backs, years, jobs, onWindow, onKeys }: 
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
+      <People study={study} open={card === "people"} onClose={() => setCard("")} />
+      <Account
+        name={session.data?.name ?? ""}
+        open={card === "account"}
+        onClose={() => setCard("")}
+      />
     </header>
   );
 }

@@ -86,7 +86,7 @@ export function SaveList({
         </ul>
       )}
       <p className="text-11 text-quiet">
-        Files are kept for a week. That a list was saved, by whom and when, stays on record.
+        Files are kept for a few days. That a list was saved, by whom and when, stays on record.
       </p>
     </section>
   );
@@ -101,7 +101,7 @@ function Row({ row }: { row: Schemas["ExportRow"] }) {
   return (
     <li className="flex items-center gap-3">
       <span className="w-[220px]">
-        {count(row.customers)} customers, {row.kind.toUpperCase()}
+        {count(row.rows)} {row.what}, {row.kind.toUpperCase()}
         {row.ready && <span className="text-quiet">, {size(row.size)}</span>}
       </span>
       {row.ready ? (
@@ -109,9 +109,11 @@ function Row({ row }: { row: Schemas["ExportRow"] }) {
           <a className="font-semibold underline" href={`${base}/file`} download>
             Get the file
           </a>
-          <a className="text-quiet underline" href={`${base}/dictionary`} download>
-            its data dictionary
-          </a>
+          {row.what === "customers" && (
+            <a className="text-quiet underline" href={`${base}/dictionary`} download>
+              its data dictionary
+            </a>
+          )}
         </>
       ) : open ? (
         <>

@@ -1,9 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, data, Trouble } from "@/api/client";
+import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { useLens } from "@/lens/context";
+import { useSavedFile } from "@/lens/use-saved-file";
 import { Plan } from "@/stations/campaigns/plan";
 import { Stream } from "@/stations/campaigns/stream";
 import { useStation } from "@/stations/use-station";
@@ -14,7 +15,7 @@ import { Button } from "@/ui/button";
 import { Head } from "@/ui/head";
 import { NextStep } from "@/ui/next-step";
 import { useNotice } from "@/ui/notices";
-import { fileName, saveFile } from "@/ui/save";
+import { fileName } from "@/ui/save";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
 export type Row = Schemas["CampaignRow"];
@@ -158,7 +159,9 @@ function useActions(onPlanned: (id: number) => void) {
   });
   const drop = useMutation({
     mutationFn: (row: Row) =>
-      data(api.DELETE("/api/studies/{study}/campaigns/{campaign}", path(row))),
+      inTurn(`campaign ${row.id}`, row.revision, (headers) =>
+        data(api.DELETE("/api/studies/{study}/campaigns/{campaign}", { ...path(row), headers })),
+      ),
     onSuccess: (_, row) => say(`${row.name} is put away.`, { undo: takeBack }),
     onError,
     onSettled,
@@ -173,20 +176,11 @@ function useActions(onPlanned: (id: number) => void) {
     onError,
     onSettled,
   });
-  const list = useMutation({
-    mutationFn: async (row: Row) => {
-      const answer = await api.POST("/api/studies/{study}/campaigns/{campaign}/list", {
-        ...path(row),
-        parseAs: "blob",
-      });
-      if (!answer.data)
-        throw new Trouble("The list could not be made. Try again.", answer.response.status);
-      saveFile(answer.data as Blob, fileName(row.name, "csv"));
-      return row;
-    },
-    onSuccess: (row) => say(`The list of ${row.name} is handed over. That stays on record.`),
-    onError,
+  const list = useSavedFile<Row>(
+    (row) => data(api.POST("/api/studies/{study}/campaigns/{campaign}/list", path(row))),
+    (_, row) => `The list of ${row.name} is handed over. That stays on record.`,
+    (row) => fileName(row.name, "csv"),
     onSettled,
-  });
+  );
   return { plan, change, drop, draw, list };
 }

@@ -6,6 +6,7 @@ import type { Schemas } from "@/api/client";
 import { day, percent } from "@/charts/format";
 import { SegmentMark } from "@/marks/segment-mark";
 import { useTold } from "@/stations/groups/queries";
+import { mark } from "@/study/in-turn";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
@@ -38,6 +39,7 @@ function Identities({ adopted }: { adopted: Schemas["Adopted"] }) {
         api.POST("/api/studies/{study}/groups/swap", {
           params: { path: { study: study.id } },
           body: pair,
+          headers: mark(adopted.id),
         }),
       ),
     onSuccess: () => say("The two changed name, mark and notes.", { undo: takeBack }),
@@ -128,6 +130,7 @@ function Earlier() {
         api.POST("/api/studies/{study}/groups/take-up", {
           params: { path: { study: study.id } },
           body: { yardstick },
+          headers: mark(kept.data?.yardsticks.find((row) => row.in_use)?.id ?? 0),
         }),
       ),
     onSuccess: (adopted) => say(`${adopted.k} segments are in use again.`, { undo: takeBack }),

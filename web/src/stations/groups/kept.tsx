@@ -5,6 +5,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, figure, fixed, percent } from "@/charts/format";
 import { useTold } from "@/stations/groups/queries";
+import { inTurn } from "@/study/in-turn";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
@@ -284,11 +285,14 @@ function useKeptChange(row: Kept) {
   const told = useTold();
   return useMutation({
     mutationFn: (body: { starred?: boolean; note?: string; deleted?: boolean }) =>
-      data(
-        api.PATCH("/api/studies/{study}/groups/kept/{grouping}", {
-          params: { path: { study: study.id, grouping: row.id } },
-          body: body as never,
-        }),
+      inTurn(`grouping ${row.id}`, row.revision, (headers) =>
+        data(
+          api.PATCH("/api/studies/{study}/groups/kept/{grouping}", {
+            params: { path: { study: study.id, grouping: row.id } },
+            body: body as never,
+            headers,
+          }),
+        ),
       ),
     onSuccess: (_, body) => {
       if (body.deleted) say(`Deleted ${row.k} groups by ${row.method}.`, { undo: takeBack });

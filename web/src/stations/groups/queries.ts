@@ -4,7 +4,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { inTurn, latest, remembered } from "@/study/in-turn";
+import { inTurn, latest, mark, remembered } from "@/study/in-turn";
 import { useNotice } from "@/ui/notices";
 
 export type Draft = Schemas["Draft"];
@@ -97,7 +97,7 @@ export function useGroupActions(recipe: Recipe, inUse: number) {
         api.POST("/api/studies/{study}/groups/adopt", {
           params: path,
           body: { grouping },
-          headers: { "If-Match": `"${inUse}"` },
+          headers: mark(inUse),
         }),
       ),
     onSuccess: (adopted) => {

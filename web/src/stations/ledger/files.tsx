@@ -2,6 +2,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
+import { inTurn } from "@/study/in-turn";
 import { useStudy } from "@/study/context";
 
 const OVERLAP_WORDS: Record<string, string> = {
@@ -29,8 +30,12 @@ export function Files({ intakes }: { intakes: Schemas["IntakeRow"][] }) {
 function File({ intake }: { intake: Schemas["IntakeRow"] }) {
   const { study, canChange } = useStudy();
   const path = { params: { path: { study: study.id, intake: intake.id } } };
+  const thing = `intake ${intake.id}`;
   const takeBack = useLedgerChange(
-    () => data(api.DELETE("/api/studies/{study}/intakes/{intake}", path)),
+    () =>
+      inTurn(thing, intake.revision, (headers) =>
+        data(api.DELETE("/api/studies/{study}/intakes/{intake}", { ...path, headers })),
+      ),
     () => `${intake.name} no longer counts.`,
   );
   const otherwise = useLedgerChange(() =>
@@ -42,7 +47,8 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
   const words =
     whatCame(intake.role, report) +
     (ragged > 0 ? `, ${count(ragged)} rows had too many or too few cells` : "") +
-    (notes.length > 0 ? `. ${notes.join(" ")}` : "");
+    (notes.length > 0 ? `. ${notes.join(" ")}` : "") +
+    (intake.note ? `. ${intake.note}` : "");
   return (
     <li className="border-t border-line py-1.5">
       <div className="flex items-baseline gap-2">
@@ -87,11 +93,14 @@ function Overlap({ intake }: { intake: Schemas["IntakeRow"] }) {
   const { study, canChange } = useStudy();
   const choose = useLedgerChange(
     (choice: string) =>
-      data(
-        api.PUT("/api/studies/{study}/intakes/{intake}/overlap", {
-          params: { path: { study: study.id, intake: intake.id } },
-          body: { choice },
-        }),
+      inTurn(`intake ${intake.id}`, intake.revision, (headers) =>
+        data(
+          api.PUT("/api/studies/{study}/intakes/{intake}/overlap", {
+            params: { path: { study: study.id, intake: intake.id } },
+            body: { choice },
+            headers,
+          }),
+        ),
       ),
     (choice) => `${intake.name}: ${OVERLAP_WORDS[choice] ?? choice}.`,
   );

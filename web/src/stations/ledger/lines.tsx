@@ -1,18 +1,17 @@
-import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useLocation } from "react-router";
 
-import { api, Trouble } from "@/api/client";
+import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, figure, money } from "@/charts/format";
 import { useLens } from "@/lens/context";
+import { useSavedFile } from "@/lens/use-saved-file";
 import { ALL_LINES, fieldOf } from "@/stations/ledger/picked";
 import type { PickedLines } from "@/stations/ledger/picked";
 import { linesOf, useLines } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
-import { useNotice } from "@/ui/notices";
-import { fileName, saveFile } from "@/ui/save";
+import { fileName } from "@/ui/save";
 
 const PAGE = 100;
 
@@ -36,7 +35,7 @@ export function Lines({ picked, onPick, page }: Props) {
         ? `lines: ${name(picked.rule)}`
         : "all lines";
   const total = lines.data?.total ?? 0;
-  const save = useSave(picked);
+  const save = useSave();
   const lens = useLens();
   const narrow = fieldOf(picked);
   const narrowed = lens.clauses.some((clause) => clause.field === narrow);
@@ -75,7 +74,7 @@ export function Lines({ picked, onPick, page }: Props) {
             type="button"
             disabled={save.isPending}
             className="text-12 text-quiet underline hover:text-ink"
-            onClick={() => save.mutate()}
+            onClick={() => save.mutate(picked)}
           >
             save
           </button>
@@ -212,23 +211,16 @@ function PickBy({
 }
 
 /** The lines of this choice as a file, each with the reason why it does not count. */
-function useSave(picked: PickedLines) {
+function useSave() {
   const { study } = useStudy();
-  const say = useNotice();
-  return useMutation({
-    mutationFn: async () => {
-      const answer = await api.POST("/api/studies/{study}/ledger/lines/file", {
-        params: {
-          path: { study: study.id },
-          query: linesOf(picked),
-        },
-        parseAs: "blob",
-      });
-      if (!answer.data)
-        throw new Trouble("The file could not be made. Try again.", answer.response.status);
-      saveFile(answer.data as Blob, fileName(`lines ${picked.rule}`.trim(), "csv"));
-    },
-    onSuccess: () => say("The lines are saved. That stays on record."),
-    onError: (problem) => say(problem.message, { trouble: true }),
-  });
+  return useSavedFile(
+    (picked: PickedLines) =>
+      data(
+        api.POST("/api/studies/{study}/ledger/lines/file", {
+          params: { path: { study: study.id }, query: linesOf(picked) },
+        }),
+      ),
+    (row) => `${count(row.rows)} lines are saved. That stays on record.`,
+    (picked) => fileName(`lines ${picked.rule}`.trim(), "csv"),
+  );
 }

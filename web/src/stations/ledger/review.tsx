@@ -4,6 +4,8 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
+import { inTurn } from "@/study/in-turn";
+import type { Mark } from "@/study/in-turn";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Failed } from "@/ui/status";
@@ -75,22 +77,33 @@ function remapped(kind: string, mapping: Mapping, column: string, role: string):
 export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
   const { study } = useStudy();
   const path = { params: { path: { study: study.id, intake: intake.id } } };
+  const changed = <T,>(send: (headers: Mark) => Promise<T>) =>
+    inTurn(`intake ${intake.id}`, intake.revision, send);
   const map = useLedgerChange((mapping: Mapping) =>
-    data(
-      api.PUT("/api/studies/{study}/intakes/{intake}", {
-        ...path,
-        body: { mapping: mapping as Record<string, unknown> },
-      }),
+    changed((headers) =>
+      data(
+        api.PUT("/api/studies/{study}/intakes/{intake}", {
+          ...path,
+          body: { mapping: mapping as Record<string, unknown> },
+          headers,
+        }),
+      ),
     ),
   );
   const tally = useLedgerChange(() =>
-    data(api.POST("/api/studies/{study}/intakes/{intake}/count", path)),
+    changed((headers) =>
+      data(api.POST("/api/studies/{study}/intakes/{intake}/count", { ...path, headers })),
+    ),
   );
   const drop = useLedgerChange(() =>
-    data(api.DELETE("/api/studies/{study}/intakes/{intake}", path)),
+    changed((headers) =>
+      data(api.DELETE("/api/studies/{study}/intakes/{intake}", { ...path, headers })),
+    ),
   );
   const apart = useLedgerChange(() =>
-    data(api.POST("/api/studies/{study}/intakes/{intake}/apart", path)),
+    changed((headers) =>
+      data(api.POST("/api/studies/{study}/intakes/{intake}/apart", { ...path, headers })),
+    ),
   );
   // Each change goes on from the one before, even where the server has not answered that yet.
   const [draft, setDraft] = useState<Mapping | null>(null);

@@ -2,7 +2,7 @@ import { useQuery, keepPreviousData } from "@tanstack/react-query";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count, figure, inUnit } from "@/charts/format";
+import { count, dayOfNumber, figure, inUnit, percent } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import { HeldOut } from "@/stations/measures/held-out";
 import { Histogram } from "@/stations/measures/histogram";
@@ -66,6 +66,15 @@ export function Detail({ thread, numbers, page, onChoose, onGo }: Props) {
         <Ends thread={thread} found={found} />
       </div>
       {found.check && found.model && <HeldOut check={found.check} model={found.model} />}
+      {found.begins && (
+        <p className="max-w-[820px]">
+          The log begins on {dayOfNumber(found.begins.day)}, and {percent(found.begins.share, 1, 0)}{" "}
+          of its customers were first seen within three months of that: more than join in such a
+          time, so most of them came before. The model takes the first visit in the log for the
+          first of all. For these customers its figures rest on the log’s months alone, and say
+          nothing of the years before.
+        </p>
+      )}
       {thread.name === "expected" && !found.check && (
         <p className="text-quiet">
           The log is too short to hold months out, so the model is not checked.

@@ -9,7 +9,7 @@ import type { Thread } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { inTurn } from "@/study/in-turn";
+import { inTurn, mark } from "@/study/in-turn";
 import { Button } from "@/ui/button";
 import { useNotice } from "@/ui/notices";
 
@@ -349,7 +349,7 @@ function useDrop(revision: number) {
       data(
         api.DELETE("/api/studies/{study}/own-measures/{name}", {
           params: { path: { study: study.id, name: thread.name }, query: view as never },
-          headers: { "If-Match": `"${revision}"` },
+          headers: mark(revision),
         }),
       ),
     onSuccess: (_, thread) => say(`${thread.label} is dropped.`, { undo: takeBack }),

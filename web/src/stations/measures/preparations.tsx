@@ -5,6 +5,7 @@ import { useState } from "react";
 import { api, data } from "@/api/client";
 import { useWhole } from "@/stations/measures/use-measures";
 import type { Page } from "@/stations/measures/use-measures";
+import { mark } from "@/study/in-turn";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { useNotice } from "@/ui/notices";
@@ -16,7 +17,7 @@ const item =
 export function Preparations({ page }: { page: Page }) {
   const { canChange } = useStudy();
   const whole = useWhole(page.plan_revision);
-  const drop = useDrop();
+  const drop = useDrop(page.kept_revision);
   const [naming, setNaming] = useState(false);
   const [name, setName] = useState("");
   if (!canChange) return null;
@@ -98,7 +99,7 @@ export function Preparations({ page }: { page: Page }) {
   );
 }
 
-function useDrop() {
+function useDrop(revision: number) {
   const { study, takeBack } = useStudy();
   const queries = useQueryClient();
   const say = useNotice();
@@ -107,6 +108,7 @@ function useDrop() {
       data(
         api.DELETE("/api/studies/{study}/preparations/{name}", {
           params: { path: { study: study.id, name } },
+          headers: mark(revision),
         }),
       ),
     onSuccess: (_, name) => say(`Dropped the preparation ${name}.`, { undo: takeBack }),

@@ -6,7 +6,7 @@ import type { Schemas } from "@/api/client";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { inTurn } from "@/study/in-turn";
+import { inTurn, mark } from "@/study/in-turn";
 import { useNotice } from "@/ui/notices";
 
 export type Thread = Schemas["Thread"];
@@ -99,7 +99,7 @@ export function useUse() {
         api.PUT("/api/studies/{study}/groups/recipe", {
           params: { path },
           body: { ...(recipe.draft as Schemas["Draft"]), numeric: null, categories: null },
-          headers: { "If-Match": `"${recipe.revision}"` },
+          headers: mark(recipe.revision),
         }),
       );
     },

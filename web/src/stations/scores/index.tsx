@@ -17,6 +17,7 @@ import { Totals } from "@/stations/scores/totals";
 import { tiersOf, useScoreChange, useScores } from "@/stations/scores/use-scores";
 import type { Banded, Page, Tier } from "@/stations/scores/use-scores";
 import { Worth } from "@/stations/scores/worth";
+import { mark } from "@/study/in-turn";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { Stale, Standing } from "@/study/standing";
@@ -49,8 +50,8 @@ function Whole({ page }: { page: Page }) {
   const views = page.of ? VIEWS.slice(0, 2) : VIEWS;
   const look = chosen(views, search.get("look"));
   const change = useScoreChange(page);
-  const keep = useKeep();
-  const kept = page.kept !== null;
+  const keep = useKeep(page.in_use);
+  const kept = page.kept;
   const there = page.field !== null;
   return (
     <div className="grid gap-3">
@@ -368,7 +369,7 @@ function Rows() {
 }
 
 /** Make the ladder the yardstick: Portraits, Crossings and Campaigns then go by it. */
-function useKeep() {
+function useKeep(inUse: number) {
   const { study, view, takeBack } = useStudy();
   const queries = useQueryClient();
   const say = useNotice();
@@ -377,6 +378,7 @@ function useKeep() {
       data(
         api.POST("/api/studies/{study}/ladder", {
           params: { path: { study: study.id }, query: view as never },
+          headers: mark(inUse),
         }),
       ),
     onSuccess: (adopted) =>

@@ -6,6 +6,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
+import { mark } from "@/study/in-turn";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 
@@ -13,7 +14,7 @@ import { Button } from "@/ui/button";
 export function Cards({ page }: { page: Schemas["CustomerPage"] }) {
   const { study, canChange } = useStudy();
   const [code, setCode] = useState("");
-  const headers = { "If-Match": `"${page.revision}"` };
+  const headers = mark(page.revision);
   const merge = useLedgerChange(
     (card: string) =>
       data(
@@ -119,7 +120,8 @@ export function Erase({ page }: { page: Schemas["CustomerPage"] }) {
           <AlertDialog.Description className="mt-2 text-13">
             Card codes, address, ids, traits and places on lists go, here and in any file that comes
             later. {count(page.total)} receipts stay under a blank card, so that no total changes.
-            This cannot be taken back. The files as they were uploaded still name this person.
+            The files that came in are written anew without this person. This cannot be taken back;
+            backups from before still name them.
           </AlertDialog.Description>
           <div className="mt-4 flex justify-end gap-2">
             <AlertDialog.Cancel asChild>
