@@ -17,6 +17,7 @@ from rest_framework.test import APIClient
 from sortija.server.accounts.models import Person
 from sortija.server.jobs.models import Job
 from sortija.server.studies.actions import start_study
+from tests.server.cold import COLD, forget_everything
 from tests.server.seen import seen
 
 __all__ = ["LOG", "MEMBERS", "DemoCase", "ServerCase", "WorkerCase", "run_jobs"]
@@ -113,6 +114,10 @@ class ServerCase(TransactionTestCase):
     def get(self, path, status=200, client=None, **query):
         response = (client or self.client).get(self.url(path), query)
         self.assertEqual(response.status_code, status, response.content[:500])
+        if COLD and status == 200:
+            forget_everything()
+            again = (client or self.client).get(self.url(path), query)
+            self.assertEqual(response.json(), again.json(), f"{path} {query}, asked again")
         return response.json()
 
     def everyone(self, *fields, **query):

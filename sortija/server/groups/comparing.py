@@ -172,7 +172,7 @@ def _grouping(study: Study, made: Made, key: str, number: int) -> Division | Non
     labels[: len(codes)] = codes - 1
     names = tuple(f"Group {n}" for n in range(1, row.k + 1))
     return Division(key, _called(row), "grouping", labels, names, f"grouping:{number}",
-                    f"grouping:{number}:{made.size}", row.window)  # fmt: skip
+                    f"{row.labels.token}:{made.size}", row.window)  # fmt: skip
 
 
 def _yardstick(study: Study, made: Made, key: str, number: int) -> Division | None:

@@ -61,12 +61,19 @@ SEED, STEPS, MOST_AXES, MOST_WIDTHS = 4107, 60, 6, 4_500
 
 @dataclass(frozen=True)
 class Mapped:
+    """A grouping in the measures of a window.
+
+    ``stamp``: what its customers and their preparation were made from, the same for every number
+    of groups; ``whole``: that and who is in which group.
+    """
+
     made: Made
     grouping: Grouping
     preparation: Preparation
     centres: Centres
     labels: NDArray[np.int32]
     stamp: str
+    whole: str
 
 
 def map_of(made: Made, grouping: Grouping) -> Mapped:
@@ -79,7 +86,8 @@ def map_of(made: Made, grouping: Grouping) -> Mapped:
         raise Problem(f"{gone.removeprefix('trait:')} is no longer in this study. Group again.")
     stamps = [made.source(name).stamp for name in preparation.names]
     stamp = fingerprint("map", grouping.preparation, made.stamp, stamps, grouping.made_from)
-    return Mapped(made, grouping, preparation, Centres.from_json(grouping.centres), labels, stamp)
+    return Mapped(made, grouping, preparation, Centres.from_json(grouping.centres), labels, stamp,
+                  fingerprint(stamp, grouping.labels.token))  # fmt: skip
 
 
 def prepared_rows(at: Mapped) -> Prepared:
@@ -231,7 +239,8 @@ def _bends(values: NDArray[np.float64]) -> bool:
 def plane_page(made: Made, grouping: Grouping, keys: list[str], colour: str) -> PlanePage:
     """The axes of a picture with the centres on them, and density where there are many."""
     at = map_of(made, grouping)
-    return _plane(Keyed((at.stamp, tuple(keys), colour), (at, tuple(keys), colour)))
+    content = made.content([name.removeprefix("measure:") for name in (*keys, colour)])
+    return _plane(Keyed((at.whole, tuple(keys), colour, content), (at, tuple(keys), colour)))
 
 
 @lru_cache(maxsize=32)
@@ -344,7 +353,7 @@ def map_points(
 def widths_page(made: Made, grouping: Grouping, lens: str) -> WidthsPage:
     """Silhouettes by customer, and where the lens stands among them."""
     at = map_of(made, grouping)
-    page = _widths(Keyed((at.stamp, "widths"), at))
+    page = _widths(Keyed(at.whole, at))
     rows = lens_rows(made.study, made.window, lens, made)
     if rows is None:
         return page

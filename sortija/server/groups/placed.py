@@ -23,6 +23,7 @@ from sortija.server.scores.scored import scored_by
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column, write_columns
 from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Population, Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.windows import WindowInView
@@ -90,8 +91,8 @@ class PlacedAt:
 
 
 @lru_cache(maxsize=16)
-def _frozen(pk: int) -> ByCentres | ByLadder:
-    yardstick = Yardstick.objects.select_related("grouping").get(pk=pk)
+def _frozen(key: Keyed[Yardstick]) -> ByCentres | ByLadder:
+    yardstick = key.value
     grouping = yardstick.grouping
     if grouping is None:
         return ByLadder(Ladder.from_json(yardstick.ladder or {}))
@@ -102,7 +103,13 @@ def _frozen(pk: int) -> ByCentres | ByLadder:
 
 def frozen(yardstick: Yardstick) -> ByCentres | ByLadder:
     """The constants that a yardstick places by; they never change."""
-    return _frozen(yardstick.pk)
+    return _frozen(Keyed(_known_by(yardstick), yardstick))
+
+
+def _known_by(yardstick: Yardstick) -> tuple[int, str]:
+    """What no other yardstick has; a number alone comes again where an older copy of the database
+    is put back."""
+    return yardstick.pk, yardstick.adopted_at.isoformat()
 
 
 def placed_at(study: Study, yardstick: Yardstick, window: WindowInView) -> PlacedAt | None:
@@ -115,7 +122,7 @@ def placed_from(study: Study, yardstick: Yardstick, made: Made) -> PlacedAt:
     """Everybody placed by measures of one making, current or not."""
     others = [name for name in frozen(yardstick).names if name not in made.derived]
     stamps = {name: made.source(name).stamp for name in others if name in made.sources}
-    stamp = fingerprint("placed", VERSION, yardstick.pk, made.stamp, stamps)
+    stamp = fingerprint("placed", VERSION, *_known_by(yardstick), made.stamp, stamps)
     return PlacedAt(yardstick, made.window, made, _placement(study, yardstick, made, stamp), stamp)
 
 
@@ -189,8 +196,8 @@ def _grouping_field(study: Study, window: WindowInView, name: str) -> Field | No
         return None
     column = read_column(grouping.labels)
     words = tuple(f"Group {n} of {grouping.k}" for n in range(1, grouping.k + 1))
-    stamp = f"grouping:{grouping.pk}"
-    return Field(stamp, f"{grouping.k} groups tried", "", column, stamp, words)
+    label = f"{grouping.k} groups tried"
+    return Field(f"grouping:{grouping.pk}", label, "", column, grouping.labels.token, words)
 
 
 @lists_fields

@@ -77,7 +77,8 @@ def candidate_page(study: Study, made: Made, grouping: Grouping) -> CandidatePag
     codes[: len(column)] = column
     result, k = grouping.result, grouping.k
     money = np.bincount(codes, made.money, minlength=k + 1)
-    traits = _traits(Keyed((grouping.pk, made.stamp), (made, grouping)))
+    content = made.content([*grouping.recipe["numeric"], *grouping.recipe["categories"]])
+    traits = _traits(Keyed((grouping.labels.token, made.stamp, content), (made, grouping)))
     stability = result.get("stability_100") or result["stability"]
     errors = result.get("error_shares") or [None] * k
     job = Job.objects.filter(

@@ -217,9 +217,8 @@ def _reached(row: Grouping) -> float | None:
 
 
 def _body(study: Study, made: Made, row: Grouping) -> GroupProposal:
-    run = list(
-        Grouping.objects.filter(study=study, made_from=row.made_from, binned=False).order_by("k")
-    )
+    own = Grouping.objects.filter(study=study, made_from=row.made_from, binned=False)
+    run = list(own.select_related("labels").order_by("k"))
     recipe, told = row.recipe, row.proposal or {}
     names = [n for n in (*recipe["numeric"], *recipe["categories"]) if n in made.sources]
     weights = recipe.get("weights", {})

@@ -19,9 +19,9 @@ from sortija.server.groups.recipes import RecipeBody, recipe_body
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.ledger import ledger_of
 from sortija.server.measures.made import Made, made_or_job
-from sortija.server.studies import models
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.http import Status, job_row, waiting_for
+from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import Fact, station
@@ -140,12 +140,12 @@ class GroupsPage(BaseModel):
 
 
 @lru_cache(maxsize=64)
-def _threads(first: int, second: int, rows: int, columns: int) -> list[Strand]:
-    """Who stays together between two candidates (columns of labels by their numbers)."""
-    columns_of = models.Column.objects.in_bulk([first, second])
-    a = np.asarray(read_column(columns_of[first]).values) - 1
-    b = np.asarray(read_column(columns_of[second]).values) - 1
-    table = cross_table(a, b, rows, columns)
+def _threads(key: Keyed[tuple[Grouping, Grouping]]) -> list[Strand]:
+    """Who stays together between two candidates."""
+    above, below = key.value
+    a = np.asarray(read_column(above.labels).values) - 1
+    b = np.asarray(read_column(below.labels).values) - 1
+    table = cross_table(a, b, above.k, below.k)
     return [
         Strand(above=int(i), below=int(j), customers=int(table[i, j]))
         for i, j in zip(*np.nonzero(table), strict=True)
@@ -176,7 +176,7 @@ def _row(grouping: Grouping, following: Grouping | None, base: float) -> Candida
         gap_error=result.get("gap_error"), moved=result.get("moved", 0.0),
         refusal=result.get("refusal", ""), equals=_equals(result), starred=grouping.starred,
         threads=_threads(
-            grouping.labels_id, following.labels_id, grouping.k, following.k
+            Keyed((grouping.labels.token, following.labels.token), (grouping, following))
         ) if following is not None and joined else [],
     )  # fmt: skip
 
@@ -254,7 +254,7 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
         empty = Status(state="empty", words="Groups are made from measures. Bring in a log first.")
         return _nothing(study, waiting_for(made) if isinstance(made, Job) else empty)
     recipe = recipe_body(study, made)
-    tried = Grouping.objects.filter(study=study, binned=False)
+    tried = Grouping.objects.filter(study=study, binned=False).select_related("labels")
     try:
         stamp = inputs_of(study, made).stamp
         own = list(tried.filter(made_from=stamp, k__lte=recipe.draft.most).order_by("k"))

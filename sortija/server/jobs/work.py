@@ -15,8 +15,6 @@ from typing import Any
 import psycopg
 from django.db import (
     IntegrityError,
-    InterfaceError,
-    OperationalError,
     close_old_connections,
     connection,
     transaction,
@@ -26,6 +24,7 @@ from django.utils import timezone
 
 from sortija.core.progress import Stopped
 from sortija.server.jobs.models import Job
+from sortija.server.jobs.passing import passing
 from sortija.server.operations.logs import about
 
 __all__ = [
@@ -35,7 +34,6 @@ __all__ = [
     "ask_cancel",
     "handles",
     "join",
-    "lost_database",
     "open_jobs",
     "recover",
     "run",
@@ -47,7 +45,7 @@ log = logging.getLogger(__name__)
 _SECONDS_BETWEEN_WORDS = 0.25
 #: A worker that took a job off the queue has begun it by then, or died.
 _SECONDS_TO_BEGIN = 10
-#: A job that loses the database again and again is given up.
+#: A job that loses the database, or what it reads, again and again is given up.
 _MOST_ATTEMPTS = 5
 _HANDLERS: dict[str, Callable[[Job, Running], None]] = {}
 _REPEATABLE: set[str] = set()
@@ -255,9 +253,9 @@ def run(job_id: int, attempt: int) -> None:
     except JobError as problem:
         running.end(Job.FAILED, str(problem))
     except Exception as problem:
-        if lost_database(problem) and attempt < _MOST_ATTEMPTS:
+        if passing(problem) and attempt < _MOST_ATTEMPTS:
             # As if the process had died: whoever looks after the jobs queues it again.
-            log.warning("job %s (%s) lost the database: %s", job.pk, job.kind, problem)
+            log.warning("job %s (%s) is to begin again: %r", job.pk, job.kind, problem)
             return
         log.exception("job %s (%s) failed", job.pk, job.kind)
         running.end(
@@ -268,11 +266,6 @@ def run(job_id: int, attempt: int) -> None:
     finally:
         about.reset(told)
         running.close()
-
-
-def lost_database(problem: Exception) -> bool:
-    """Whether the connection broke: nothing is wrong with the work itself."""
-    return isinstance(problem, (OperationalError, InterfaceError, psycopg.OperationalError))
 
 
 def recover() -> int:

@@ -30,6 +30,7 @@ from sortija.server.ledger.models import Card, Code, Intake
 from sortija.server.studies.columns import whole_folder
 from sortija.server.studies.models import Study
 from sortija.server.studies.once import once
+from sortija.server.studies.problems import ChangedMeanwhile
 
 __all__ = ["CUBES", "CUBE_FIELDS", "ORDERED", "build_log", "texts"]
 
@@ -107,7 +108,7 @@ def build_log(
                 writer.add(lines)
         writer.close()
         if writer.rows != start[-1]:
-            raise RuntimeError("lines changed while they were being ordered")
+            raise ChangedMeanwhile
         sums.save(aside)
         np.save(aside / "newest.npy", _newest(aside))
         staff = np.flatnonzero(marks.staff)

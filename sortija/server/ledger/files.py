@@ -21,6 +21,7 @@ from sortija.server.bulk.copy import copy_out
 from sortija.server.ledger.models import Intake, ReceiptChunk
 from sortija.server.ledger.money import widened
 from sortija.server.studies.columns import verifies, whole_folder
+from sortija.server.studies.problems import ChangedMeanwhile
 
 __all__ = [
     "LINE_TYPES",
@@ -87,7 +88,7 @@ def lines_folder(intake: Intake) -> Path:
 
 
 def _rebuild(intake: Intake) -> None:
-    """Copy an intake's lines and runs out of PostgreSQL again."""
+    """Copy an intake's lines and runs out of PostgreSQL again, all of them or nothing."""
     query = sql.SQL("SELECT {} FROM ledger_line WHERE intake_id = {} ORDER BY number").format(
         sql.SQL(", ").join([sql.Identifier(name) for name in _COLUMNS]), sql.Literal(intake.pk)
     )
@@ -103,6 +104,8 @@ def _rebuild(intake: Intake) -> None:
                 for name, kind in RUN_TYPES.items()
             })  # fmt: skip
         runs.close()
+        if (writer.rows, runs.rows) != (intake.report["lines"], intake.report["receipts"]):
+            raise ChangedMeanwhile
 
 
 def write_runs(intake: Intake, folder: Path) -> int:

@@ -10,7 +10,8 @@ from psycopg.errors import DiskFull
 
 from sortija.core.progress import Stopped
 from sortija.server.jobs.models import Job
-from sortija.server.jobs.work import JobError, Running, handles, lost_database
+from sortija.server.jobs.passing import passing
+from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.ledger.erased import erased_digests
 from sortija.server.ledger.forgetting import forget_in_originals
 from sortija.server.ledger.ledger import ledger_of
@@ -50,7 +51,7 @@ def count(job: Job, running: Running) -> None:
         _set_back(intake, Intake.REVIEW if stopped else Intake.FAILED, str(problem))
         raise
     except Exception as problem:
-        if lost_database(problem) and not _disk_full(problem):
+        if passing(problem) and not _disk_full(problem):
             raise  # it is taken up again
         full = _disk_full(problem)
         _set_back(intake, Intake.FAILED, DISK_FULL if full else BROKE_OFF)

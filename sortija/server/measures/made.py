@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from typing import Any
@@ -93,6 +94,11 @@ class Made:
     def source(self, name: str) -> Source:
         """Where a column comes from; KeyError where there is none."""
         return self.derived[name] if name in self.derived else self.sources[name]
+
+    def content(self, names: Iterable[str]) -> tuple[tuple[str, str, str], ...]:
+        """What these columns hold and are called, for the key of what is made from them."""
+        there = [(name, self.source(name)) for name in names if name in self.sources]
+        return tuple((name, source.stamp, source.about.label) for name, source in there)
 
     def column(self, name: str) -> Column:
         return self.source(name).load()

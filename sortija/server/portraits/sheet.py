@@ -64,7 +64,9 @@ def sheet_of(placed: PlacedAt) -> Sheet:
     shown = tuple(
         n for n in placed.made.names if n in shaping or role_of(placed.made, plan, n) != "out"
     )
-    return _sheet(Keyed((placed.stamp, shown), (placed, shown)))
+    traits = tuple((t.stamp, t.label) for t in traits_of(study, placed.made.window.to))
+    key = (placed.stamp, placed.made.content(shown), traits)
+    return _sheet(Keyed(key, (placed, shown)))
 
 
 @lru_cache(maxsize=16)

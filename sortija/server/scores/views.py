@@ -260,7 +260,7 @@ def scores_page(study: Study, window: WindowInView | None, look: Look, of: str =
     return ScoresPage(
         status=stands.status or Status(state="whole"),
         made_from=at.stamp, of=of, revision=revision, draft=draft,
-        measures=_measures(Keyed(at.cut, at)),
+        measures=_measures(Keyed((at.cut, at.made.content(at.names)), at)),
         scorable=_scorable(made), across=chosen.across, up=chosen.up, third=chosen.third,
         field=plots[0], fields=plots[1:],
         shade=shade.key, shaded=shade.words, shade_unit=shade.unit,

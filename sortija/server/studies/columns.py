@@ -19,6 +19,7 @@ from sortija.core import table
 from sortija.core.engine import CHUNK, chunk_bounds
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Column, ColumnChunk, Population
+from sortija.server.studies.problems import ChangedMeanwhile
 
 __all__ = [
     "blanked",
@@ -129,8 +130,25 @@ def fresh_column(population: Population, name: str, window: str, fingerprint: st
 def read_column(row: Column) -> table.Column:
     """A column from its file on this machine, which is rebuilt from PostgreSQL when missing.
 
-    The arrays are memory-mapped and read-only: one copy serves all processes.
+    The arrays are memory-mapped and read-only: one copy serves all processes. Where the column
+    was dropped and made anew since ``row`` was looked up, the new one is read: columns made from
+    the same are the same.
+
+    Raises
+    ------
+    ChangedMeanwhile
+        The column was dropped, or PostgreSQL does not have all of it.
     """
+    try:
+        return _read(row)
+    except ChangedMeanwhile:
+        again = fresh_column(row.population, row.name, row.window, row.fingerprint)
+        if again is None or again.pk == row.pk:
+            raise
+        return _read(again)
+
+
+def _read(row: Column) -> table.Column:
     kind: table.Kind = "number" if row.kind == "number" else "category"
     folder = _folder(row)
     if not (folder / "values.npy").exists():
@@ -194,16 +212,22 @@ def verifies(path: Path, kind: str, rows: int) -> bool:
 
 
 def _rebuild(row: Column, folder: Path) -> None:
-    values = np.empty(row.size, _type_of(row))
+    """Write a column's file from PostgreSQL, all of it or nothing."""
+    values = np.zeros(row.size, _type_of(row))
     reasons = np.zeros(row.size, np.uint8)
-    given = False
+    given, filled = False, 0
     for chunk in row.chunks.order_by("number").iterator():
-        start = chunk.number * CHUNK
         part = np.frombuffer(chunk.data, values.dtype)
-        values[start : start + len(part)] = part
+        if chunk.number * CHUNK != filled or filled + len(part) > row.size:
+            raise ChangedMeanwhile
+        there = slice(filled, filled + len(part))
+        values[there] = part
         if chunk.reasons:
             given = True
-            reasons[start : start + len(part)] = np.frombuffer(chunk.reasons, np.uint8)
+            reasons[there] = np.frombuffer(chunk.reasons, np.uint8)
+        filled += len(part)
+    if filled != row.size:
+        raise ChangedMeanwhile
     arrays = {"values": values, "reasons": reasons} if given else {"values": values}
     put_aside(folder, arrays)
 

@@ -14,9 +14,10 @@ from pydantic import ValidationError
 from rest_framework import exceptions
 from rest_framework.response import Response
 
+from sortija.server.jobs.passing import Passing
 from sortija.server.operations.logs import about
 
-__all__ = ["ApiErrors", "Conflict", "Problem", "handler"]
+__all__ = ["ApiErrors", "ChangedMeanwhile", "Conflict", "Problem", "handler"]
 
 log = logging.getLogger(__name__)
 
@@ -34,6 +35,13 @@ class Conflict(Problem):
 
     def __init__(self, detail: str, **extra: Any) -> None:
         super().__init__(detail, 409, **extra)
+
+
+class ChangedMeanwhile(Conflict, Passing):
+    """What was being read was dropped or made anew at that moment; a second look finds its way."""
+
+    def __init__(self) -> None:
+        super().__init__("This was changed while it was being read. Load the page again.")
 
 
 _TITLES = {

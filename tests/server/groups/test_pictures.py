@@ -138,6 +138,38 @@ class Maps(GroupCase):
         self.assertEqual(int(within["inside"].to_numpy().sum()), lens["lens"]["customers"])
         self.assertEqual(len(self.points(row["id"], axes=axes, most=50)), 50)
         self.get(f"groups/{row['id']}/plane", 404, axes="measure:nothing")
+
+    def test_pictures_follow_a_formula_that_was_changed(self):
+        body = {"label": "Spend a visit", "formula": "monetary / frequency"}
+        own = self.send("post", "own-measures", body, 201)["own"]["name"]
+        plain = self.row(self.quick(numeric=["recency", "frequency"], most=3), 3)
+        row = self.row(self.quick(numeric=["recency", own], most=3), 3)
+        query = {"axes": f"measure:{own},component:1", "colour": f"measure:{own}"}
+
+        def told():
+            plane = self.get(f"groups/{plain['id']}/plane", **query)
+            profile = self.get(f"groups/{row['id']}/profile")["groups"]
+            means = [t["here"] for g in profile for t in g["traits"] if t["name"] == own]
+            return np.array([*plane["axes"][0]["centres"], plane["high"], *means])
+
+        once = told()
+        self.send("put", f"own-measures/{own}", {**body, "formula": "2 * monetary / frequency"})
+        np.testing.assert_allclose(told(), 2 * once)
+
+    def test_pictures_of_several_numbers_of_groups_are_each_its_own(self):
+        page = self.quick(most=4)
+        made = made_or_job(self.study, default_window(self.study))
+        visits = np.asarray(made.column("frequency").values)
+        for row in page["candidates"]:
+            labels, k = self.labels(row["id"]), row["k"]
+            plane = self.get(f"groups/{row['id']}/plane", axes="component:1,measure:frequency")
+            means = [visits[: len(labels)][labels == g].mean() for g in range(k)]
+            np.testing.assert_allclose(plane["axes"][1]["centres"], means)
+            widths = self.get(f"groups/{row['id']}/widths")
+            self.assertEqual(len(widths["groups"]), k)
+            np.testing.assert_allclose(widths["means"], row["silhouettes"], atol=1e-6)
+            profile = self.get(f"groups/{row['id']}/profile")
+            self.assertEqual(len(profile["groups"]), k)
         self.get(f"groups/{row['id']}/plane", 400, axes=",".join(["component:1"] * 7))
         self.get("groups/999999/map", 404)
 

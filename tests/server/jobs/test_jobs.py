@@ -6,6 +6,7 @@ from sortija.core.progress import Stopped
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.tasks import run_job
+from sortija.server.studies.problems import ChangedMeanwhile
 from tests.server.support import ServerCase, run_jobs
 
 
@@ -86,6 +87,20 @@ class Jobs(ServerCase):
             broken = self.end(self.start("broken"))
         self.assertEqual(broken.state, Job.FAILED)
         self.assertIn("did not foresee", broken.error)
+
+    def test_what_was_changed_under_a_job_lets_it_begin_again(self):
+        def handler(job, running):
+            self.done.append(job.attempt)
+            if len(self.done) == 1:
+                raise ChangedMeanwhile
+
+        with mock.patch.dict(work._HANDLERS, {"good": handler}):
+            with self.assertLogs("sortija.server.jobs.work", "WARNING"):
+                job = self.end(self.start("good"))
+            self.assertEqual(job.state, Job.RUNNING)
+            self.assertEqual(work.recover(), 1)
+            job = self.end(job)
+        self.assertEqual((job.state, self.done), (Job.DONE, [1, 2]))
 
     def test_cancel(self):
         job = self.end(self.start("long"))

@@ -120,6 +120,35 @@ class Sheet(DemoCase):
             count = np.sum((self.state == 4 + place) & self.made.known)
             self.assertEqual(self.page["outside"][word], count)
 
+    def own(self, formula):
+        """The study's own measure, made or made anew by this formula; its row of the sheet."""
+        body = {"label": "Spend a visit", "formula": formula}
+        rows = self.get("portraits")["numeric"]
+        there = [row["name"] for row in rows if row["label"] == body["label"]]
+        if there:
+            self.send("put", f"own-measures/{there[0]}", body)
+        else:
+            self.send("post", "own-measures", body, 201)
+        rows = self.get("portraits")["numeric"]
+        return next(row for row in rows if row["label"] == body["label"])
+
+    def test_another_formula_or_a_corrected_trait_shows_at_once(self):
+        once = self.own("monetary / frequency")
+        twice = self.own("2 * monetary / frequency")
+        np.testing.assert_allclose(twice["means"], 2 * np.array(once["means"]))
+        self.assertEqual(self.own("monetary / frequency"), once)
+
+        def gardens():
+            found = self.get("portraits")["categories"]
+            return next(row for row in found if row["name"] == "garden")
+
+        before = gardens()
+        first = self.get("customers")
+        body = {"trait": "garden", "value": "moon"}
+        self.assertNotIn("moon", before["levels"])
+        self.send("post", f"customer/{first['numbers'][0]}/trait", body, 204)
+        self.assertIn("moon", gardens()["levels"])
+
     def test_another_date_places_by_the_same_yardstick(self):
         other = self.get("portraits", to="2026-03-31")
         self.assertFalse(other["at_home"])

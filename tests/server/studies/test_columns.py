@@ -11,10 +11,13 @@ from psycopg import sql
 from sortija.core.table import Column
 from sortija.server.bulk.copy import copy_in, copy_out
 from sortija.server.bulk.parts import begin_part, join_part
+from sortija.server.ledger.ledger import ledger_of
 from sortija.server.ledger.models import Line
-from sortija.server.studies.columns import read_column, write_column
+from sortija.server.studies import models
+from sortija.server.studies.columns import drop_column, read_column, write_column
 from sortija.server.studies.models import ColumnChunk, Population
-from tests.server.support import ServerCase
+from sortija.server.studies.problems import ChangedMeanwhile
+from tests.server.support import LOG, ServerCase
 
 #: Fields of a line that the tests do not look at, and how they are copied.
 _REST = {
@@ -57,6 +60,41 @@ class Columns(ServerCase):
             damage(folder)
             self.assertEqual(read_column(row).values.tolist(), values.tolist(), number)
             self.assertEqual(read_column(row).reasons.tolist(), reasons.tolist(), number)
+
+    def kept(self, values, key="w"):
+        population = Population.objects.get(study=self.study)
+        return write_column(population, Column("x", "number", values), key, "f" * 64)
+
+    def test_what_is_gone_is_never_told_as_figures(self):
+        """As for whoever reads a column at the moment in which it is dropped for good."""
+        row = self.kept(np.arange(150_000.0))
+        drop_column(models.Column.objects.get(pk=row.pk))
+        with self.assertRaises(ChangedMeanwhile):
+            read_column(row)
+        self.assertFalse(list(settings.COLUMN_FILES.glob(f"column-{row.token}*")))
+
+    def test_a_column_that_lacks_some_of_its_values_is_not_read(self):
+        row = self.kept(np.arange(150_000.0))
+        for number in (2, 0):
+            ColumnChunk.objects.filter(column=row, number=number).delete()
+            shutil.rmtree(settings.COLUMN_FILES / f"column-{row.token}", ignore_errors=True)
+            with self.assertRaises(ChangedMeanwhile):
+                read_column(row)
+
+    def test_the_same_column_kept_anew_serves_whoever_holds_the_old_one(self):
+        row = self.kept(np.arange(1000.0))
+        drop_column(models.Column.objects.get(pk=row.pk))
+        self.kept(np.arange(1000.0))
+        self.assertEqual(read_column(row).values.tolist(), list(range(1000)))
+
+    def test_lines_that_are_gone_are_never_told_as_none(self):
+        self.bring_in(LOG, "log.csv")
+        ledger = ledger_of(self.study)
+        Line.objects.filter(intake=ledger.intakes[0].pk, number__gt=3).delete()
+        shutil.rmtree(settings.COLUMN_FILES)
+        with self.assertRaises(ChangedMeanwhile):
+            ledger.lines()
+        self.assertEqual(list(settings.COLUMN_FILES.iterdir()), [])
 
     def test_the_same_making_is_kept_once(self):
         population = Population.objects.get(study=self.study)
