@@ -75,6 +75,7 @@ class Cluster:
         self._root = os.geteuid() == 0
         self.folder.parent.mkdir(parents=True, exist_ok=True)
         self._secret = self.folder.parent / f"{self.folder.name}-password"
+        self._place = self.folder.parent / f"{self.folder.name}-place"
         if self._root and not _reachable(self.folder):
             name = hashlib.sha256(str(self.folder).encode()).hexdigest()[:12]
             before, self.folder = self.folder, Path("/var/lib") / f"sortija-{name}"
@@ -128,6 +129,34 @@ class Cluster:
         )
         making.rename(self.folder)
 
+    def _brought_along(self) -> bool:
+        """Take over the cluster of a folder that was copied or moved here from elsewhere.
+
+        Where the cluster lies below /var/lib, a copy of its folder comes without it; the folder
+        says where it is. A copy gets a copy: two servers on one cluster would destroy it.
+        """
+        if not self._place.exists():
+            return False
+        before = Path(self._place.read_text().strip())
+        if before == self.folder or not (before / "PG_VERSION").exists():
+            return False
+        if self._runs(before):
+            raise SystemExit(
+                f"This folder is a copy of one whose Sortija runs on {before}. Stop that one, then "
+                "start here: the database is copied too. Nothing was changed."
+            )
+        making = self.folder.with_name(f"{self.folder.name}-making")
+        shutil.rmtree(making, ignore_errors=True)
+        shutil.copytree(before, making, symlinks=True)
+        making.rename(self.folder)
+        return True
+
+    def _to_its_user(self) -> None:
+        """A cluster that root copied belongs to root, and PostgreSQL refuses it."""
+        if self._root and self.folder.owner() != "postgres":
+            subprocess.run(["chown", "-R", "postgres:postgres", str(self.folder)], check=True)
+        self.folder.chmod(0o700)
+
     def _close(self, folder: Path, statements: str) -> None:
         """Make roles while nobody can connect, then let in by password only."""
         words = [str(self._bin / "postgres"), "--single", "-D", str(folder), "postgres"]
@@ -156,10 +185,13 @@ class Cluster:
         if lost or "trust" in (self.folder / "pg_hba.conf").read_text():
             self._close(self.folder, f"ALTER ROLE {_USER} PASSWORD '{self._password()}';\n")
 
+    def _runs(self, folder: Path) -> bool:
+        """Whether a server runs on this folder."""
+        return self._run(str(self._bin / "pg_ctl"), "status", "-D", str(folder)).returncode == 0
+
     def _left_over(self) -> bool:
         """A server of an earlier start that still runs on this folder."""
-        state = self._run(str(self._bin / "pg_ctl"), "status", "-D", str(self.folder))
-        return state.returncode == 0
+        return self._runs(self.folder)
 
     def _stop_left_over(self) -> None:
         if self._left_over():
@@ -176,11 +208,14 @@ class Cluster:
         """Make the cluster if need be, start it, and make Sortija's database in it."""
         if not self.lasting:
             self.remove()
-        if not (self.folder / "PG_VERSION").exists():
+        new = not (self.folder / "PG_VERSION").exists()
+        if new and not self._brought_along():
             self._make()
         else:
+            self._to_its_user()
             self._stop_left_over()
             self._set_password()
+        self._place.write_text(f"{self.folder}\n")
         self.port = self.port or free_port()
         settings = {
             "listen_addresses": "127.0.0.1", "port": str(self.port), "unix_socket_directories": "",

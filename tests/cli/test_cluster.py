@@ -2,6 +2,8 @@
 
 import contextlib
 import io
+import os
+import shutil
 import subprocess
 import tempfile
 import unittest
@@ -49,6 +51,34 @@ class Passwords(ClusterCase):
         old = before.rpartition("@")[0] + "@" + second.url.rpartition("@")[2]
         refused = subprocess.run([program("psql"), old, "-qXAtc", "SELECT 1"], capture_output=True)
         self.assertIn(b"password authentication failed", refused.stderr)
+
+
+class Copied(ClusterCase):
+    def test_a_copied_folder_has_a_database_of_its_own_with_all_that_was_there(self):
+        folder = self.folder()
+        first = self.cluster(folder)
+        self.ask(first, "CREATE TABLE kept (n int); INSERT INTO kept VALUES (7)")
+        copy = folder.parent / "elsewhere" / "var" / "postgres"
+        if os.geteuid() == 0:  # its database lies below /var/lib
+            self.copy(folder.parent, copy.parent)
+            with self.assertRaisesRegex(SystemExit, "whose Sortija runs"):
+                Cluster(copy).start()
+            shutil.rmtree(copy.parent)
+        first.stop()
+        self.copy(folder.parent, copy.parent)
+        second = self.cluster(copy)
+        self.addCleanup(second.remove)
+        self.assertEqual(self.ask(second, "SELECT n FROM kept").stdout.strip(), "7")
+        self.ask(second, "DELETE FROM kept")
+        second.stop()
+        first.start()
+        self.assertEqual(self.ask(first, "SELECT n FROM kept").stdout.strip(), "7")
+
+    def copy(self, source, target):
+        """As ``cp -r`` does, owners not kept."""
+        target.mkdir(parents=True)
+        inside = [str(path) for path in source.iterdir() if path.name != "elsewhere"]
+        subprocess.run(["cp", "-r", *inside, str(target)], check=True)
 
 
 class Whole(ClusterCase):
