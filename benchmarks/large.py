@@ -39,6 +39,7 @@ class _Screens:
 
         from sortija.server.accounts.models import Person
 
+        self.study = study
         self.client = APIClient(SERVER_NAME="127.0.0.1")
         self.client.force_login(Person.objects.get(username="benchmark"))
         self.root = f"/api/studies/{study.pk}/"
@@ -48,10 +49,19 @@ class _Screens:
         assert answer.status_code == 200, answer.content[:300]
         return answer.json()
 
+    def send(self, method: str, path: str, body: Any = None) -> Any:
+        """A change, by somebody who has just looked at what is there."""
+        from tests.server.seen import seen
+
+        revision = seen(self.study, path)
+        headers = {} if revision is None else {"If-Match": f'"{revision}"'}
+        call = getattr(self.client, method)
+        answer = call(self.root + path, body, format="json", headers=headers)
+        assert answer.status_code < 300, answer.content[:300]
+        return answer.json()
+
     def switch(self, rule: str, on: bool) -> None:
-        body = {"on": on}
-        answer = self.client.put(f"{self.root}ledger/rules/{rule}", body, format="json")
-        assert answer.status_code == 200, answer.content[:300]
+        self.send("put", f"ledger/rules/{rule}", {"on": on})
 
 
 def _first(ask: Callable[[], object], screens: _Screens) -> float:
@@ -92,13 +102,11 @@ def _measures(screens: _Screens, study: Any) -> list[Row]:
     changed, lensed = [], []
     for turn in range(TIMES):
         body = {"steps": {"cap": 0.01 + turn / 1000, "transform": "log"}}
-        answer = screens.client.put(f"{screens.root}measure/monetary", body, format="json")
-        assert answer.status_code == 200, answer.content[:300]
+        screens.send("put", "measure/monetary", body)
         looks._kept.cache_clear()
         changed.append(timed(lambda: screens.get("measures")))
         clause = {"field": "measure:recency", "ranges": [[None, 40 + turn]]}
-        answer = screens.client.post(f"{screens.root}lens", {"clauses": [clause]}, format="json")
-        digest = answer.json()["digest"]
+        digest = screens.send("post", "lens", {"clauses": [clause]})["digest"]
         lensed.append(timed(lambda digest=digest: screens.get("measures", lens=digest)))
     return [
         Row(f"the Measures screen, 1M customers × {threads} threads: {words}",

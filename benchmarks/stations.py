@@ -42,8 +42,7 @@ def _field(screens: Any) -> Row:
         measures = [{"name": "recency"}, {"name": "monetary"},
                     {"name": "frequency", "cut": "own cuts", "own": cuts}]  # fmt: skip
         body = {**page["draft"], "measures": measures}
-        answer = screens.client.put(f"{screens.root}scores/recipe", body, format="json")
-        assert answer.status_code == 200, answer.content[:300]
+        screens.send("put", "scores/recipe", body)
         seconds.append(timed(lambda: screens.get("scores", shade="measure:tenure")))
     return _row("Scores' field, 1M customers, after a cut was moved", statistics.median(seconds))
 
@@ -77,10 +76,8 @@ def _sweep(screens: Any, draft: dict[str, Any]) -> None:
     from sortija.server.jobs.models import Job
     from sortija.server.jobs.work import run
 
-    answer = screens.client.put(f"{screens.root}groups/recipe", draft, format="json")
-    assert answer.status_code == 200, answer.content[:300]
-    answer = screens.client.post(f"{screens.root}groups/run", format="json")
-    job = Job.objects.get(pk=answer.json()["id"])
+    screens.send("put", "groups/recipe", draft)
+    job = Job.objects.get(pk=screens.send("post", "groups/run")["id"])
     run(job.pk, job.attempt)
 
 

@@ -37,6 +37,7 @@ from sortija.core.measures.fences import fences_of
 from sortija.core.measures.neighbours import choose_donors, fill_column
 from sortija.core.measures.preparation import propose
 from sortija.core.measures.rolled import roll_up
+from sortija.core.portraits.profile import numeric_profile
 from sortija.core.table import Column, Table
 from sortija.demo.files import write_demo
 from sortija.server.jobs.niceness import let_screens_go_first
@@ -109,6 +110,7 @@ def later(log: Log, mask: int, derived: Derived) -> None:
         list(sweep(prepared, [2], recipe, engine, settled=True))
         null_figures(prepared, [2], recipe, engine)
     neighbourhood_of(prepare(table, mixed, derived.present), 1, engine)
+    numeric_profile(np.asarray(table["recency"].values), codes - 1, 3)
 
 
 def main() -> None:

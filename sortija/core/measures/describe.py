@@ -15,6 +15,7 @@ from sortija.core.table import REASONS, Column
 __all__ = [
     "Axis",
     "Description",
+    "axis_between",
     "axis_for",
     "describe",
     "outline",
@@ -24,6 +25,8 @@ __all__ = [
 ]
 
 SHAPE_STEPS = 48
+#: The shares of the values that lie below the two ends of an axis.
+MIDDLE = (0.005, 0.995)
 
 
 @dataclass(frozen=True)
@@ -68,10 +71,12 @@ def skewness(values: NDArray[np.float64]) -> float:
     if len(values) == 0:
         return float("nan")
     centred = values - values.mean()
-    second = float(np.mean(centred**2))
+    power = centred * centred
+    second = float(power.mean())
     if second <= 1e-24 * max(1.0, float(np.abs(values).max()) ** 2):
         return 0.0
-    return float(np.mean(centred**3)) / second**1.5
+    power *= centred  # NumPy's own third power takes ten times as long
+    return float(power.mean()) / second**1.5
 
 
 def describe(column: Column) -> Description:
@@ -107,7 +112,12 @@ def axis_for(values: NDArray[np.float64], log: bool) -> Axis:
     """An axis over the middle 99% of the values, at 0 where they come close to it."""
     if len(values) == 0:
         return Axis(0.0, 1.0, log)
-    low, high = (float(v) for v in np.quantile(values, (0.005, 0.995)))
+    low, high = (float(v) for v in np.quantile(values, MIDDLE))
+    return axis_between(low, high, log)
+
+
+def axis_between(low: float, high: float, log: bool) -> Axis:
+    """An axis over the middle of some values, which lies between ``low`` and ``high``."""
     if 0 <= low < 0.25 * high:
         low = 0.0
     if high <= low:

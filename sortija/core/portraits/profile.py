@@ -8,6 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
+from sortija.core.engine import still
+from sortija.core.measures.describe import MIDDLE
+from sortija.core.portraits.kernels import in_groups, moments
+
 __all__ = ["CategoryProfile", "NumericProfile", "category_profile", "numeric_profile"]
 
 
@@ -15,6 +19,7 @@ __all__ = ["CategoryProfile", "NumericProfile", "category_profile", "numeric_pro
 class NumericProfile:
     """One measure by group. Values missing are left out; ``counts`` are those that are there.
 
+    ``tails``: below which half a percent, 2%, 90% and 99.5% of everyone lie; ``skew`` of everyone;
     ``deviations``: (k,) how far a group's mean stands from everyone's, in everyone's SD;
     ``eta_squared``: share of the variance between groups; ``p`` of the one-way F test (on a
     column that shaped the groups it proves nothing).
@@ -23,6 +28,8 @@ class NumericProfile:
     everyone_mean: float
     everyone_sd: float
     quartiles: tuple[float, float, float]
+    tails: tuple[float, float, float, float]
+    skew: float
     counts: NDArray[np.int64]
     means: NDArray[np.float64]
     medians: NDArray[np.float64]
@@ -32,6 +39,7 @@ class NumericProfile:
     p: float
 
 
+_SHARES = (MIDDLE[0], 0.02, 0.25, 0.5, 0.75, 0.9, MIDDLE[1])
 #: Share of a group's members that a value has at least to be telling.
 LEAST_TELLING = 0.1
 
@@ -64,34 +72,49 @@ def numeric_profile(
     values : (n,) float64, NaN missing
     groups : (n,) int, 0 to k − 1; rows outside are left out
     """
-    use = (groups >= 0) & (groups < k) & ~np.isnan(values)
-    x, g = np.asarray(values[use], float), groups[use]
-    counts = np.bincount(g, minlength=k).astype(np.int64)
+    x, counts, sums = in_groups(
+        still(np.asarray(values, np.float64)), still(np.asarray(groups, np.int32)), k
+    )
     if len(x) == 0:
         gone = np.full(k, np.nan)
         nothing = float("nan")
         return NumericProfile(
-            nothing, nothing, (nothing,) * 3, counts, gone, gone, gone, nothing, nothing, nothing
-        )
+            nothing, nothing, (nothing,) * 3, (nothing,) * 4, nothing, counts, gone, gone, gone,
+            nothing, nothing, nothing
+        )  # fmt: skip
+    parts = [np.sort(part) for part in np.split(x, np.cumsum(counts)[:-1])]
+    x = np.sort(x)
+    a, b, q1, middle, q3, y, z = _quantiles(x, _SHARES)
     with np.errstate(invalid="ignore", divide="ignore"):
-        means = np.bincount(g, weights=x, minlength=k) / counts
-    medians = np.array([np.median(x[g == s]) if counts[s] else np.nan for s in range(k)])
-    mean, sd = float(x.mean()), float(x.std())
+        means = sums / counts
+    medians = np.array([_quantiles(part, (0.5,))[0] for part in parts])
+    mean = float(sums.sum() / len(x))
+    total, third = moments(x, mean) if x[0] < x[-1] else (0.0, 0.0)
+    sd = float(np.sqrt(total / len(x)))
     filled = counts > 0
     between = float((counts[filled] * (means[filled] - mean) ** 2).sum())
-    total = float(((x - mean) ** 2).sum())
     within = max(total - between, 0.0)
     free_between, free_within = int(filled.sum()) - 1, len(x) - int(filled.sum())
     f = p = float("nan")
     if free_between > 0 and free_within > 0 and within > 0:
         f = (between / free_between) / (within / free_within)
         p = float(special.fdtrc(free_between, free_within, f))
-    q1, middle, q3 = (float(v) for v in np.quantile(x, (0.25, 0.5, 0.75)))
-    deviations = (means - mean) / sd if sd > 0 else np.zeros(k)
     return NumericProfile(
-        mean, sd, (q1, middle, q3), counts, means, medians, deviations,
+        mean, sd, (q1, middle, q3), (a, b, y, z), third / len(x) / sd**3 if sd > 0 else 0.0,
+        counts, means, medians, (means - mean) / sd if sd > 0 else np.zeros(k),
         between / total if total > 0 else 0.0, f, p,
     )  # fmt: skip
+
+
+def _quantiles(rising: NDArray[np.float64], shares: tuple[float, ...]) -> list[float]:
+    """Quantiles of sorted values, between two of them by how near each is; NaN of none."""
+    if len(rising) == 0:
+        return [float("nan")] * len(shares)
+    places = np.array(shares) * (len(rising) - 1)
+    below = np.floor(places).astype(np.int64)
+    low, high = rising[below], rising[np.minimum(below + 1, len(rising) - 1)]
+    found: list[float] = (low + (high - low) * (places - below)).tolist()
+    return found
 
 
 def category_profile(

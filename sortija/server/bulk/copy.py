@@ -18,7 +18,7 @@ from psycopg import Copy, sql
 from psycopg.errors import error_from_result
 from psycopg.pq import ExecStatus
 
-__all__ = ["PG_EPOCH_DAYS", "copy_in", "copy_out"]
+__all__ = ["PG_EPOCH_DAYS", "copy_bytes_in", "copy_in", "copy_out"]
 
 #: PostgreSQL counts dates from 2000-01-01; Sortija from 1970-01-01.
 PG_EPOCH_DAYS = 10_957
@@ -70,6 +70,24 @@ def copy_in(
             rows += len(out)
         stream.write(_END)
     return rows
+
+
+def copy_bytes_in(
+    model: type[Model], names: Sequence[str], rows: Iterable[tuple[int | bytes, ...]]
+) -> None:
+    """Write rows of 32- and 64-bit integers and bytes, within the present transaction.
+
+    An INSERT would send bytes as text of twice their length.
+    """
+    kinds = {"IntegerField": "int4", "PositiveIntegerField": "int4", "BinaryField": "bytea"}
+    types = [kinds.get(model._meta.get_field(name).get_internal_type(), "int8") for name in names]
+    statement = sql.SQL("COPY {} ({}) FROM STDIN (FORMAT BINARY)").format(
+        sql.Identifier(model._meta.db_table), _columns(model, names)
+    )
+    with connection.cursor() as cursor, cursor.cursor.copy(statement) as stream:
+        stream.set_types(types)
+        for row in rows:
+            stream.write_row(row)
 
 
 def copy_out(

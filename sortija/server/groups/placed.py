@@ -19,6 +19,7 @@ from sortija.server.groups.models import Grouping, Yardstick
 from sortija.server.lens.evaluation import ENGINE
 from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields
 from sortija.server.measures.made import Made, made_or_job
+from sortija.server.measures.making import when_made
 from sortija.server.scores.scored import scored_by
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column, write_columns
@@ -116,6 +117,14 @@ def placed_at(study: Study, yardstick: Yardstick, window: WindowInView) -> Place
     """Everybody placed at a window; None while its measures are being made."""
     made = made_or_job(study, window)
     return placed_from(study, yardstick, made) if isinstance(made, Made) else None
+
+
+@when_made
+def _place(study: Study, window: WindowInView, of: str) -> None:
+    """Place everybody by the yardstick in use, so that whoever looks finds it done."""
+    yardstick = None if of else yardstick_of(study)
+    if yardstick is not None:
+        placed_at(study, yardstick, window)
 
 
 def placed_from(study: Study, yardstick: Yardstick, made: Made) -> PlacedAt:

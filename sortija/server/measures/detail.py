@@ -2,29 +2,26 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.core.measures.describe import axis_for, describe, shape
+from sortija.core.measures.describe import axis_for
 from sortija.core.measures.neighbours import Donors, donors_for
 from sortija.core.measures.pairs import line_through, sample_rows
-from sortija.core.measures.preparation import Steps, fit, touched
-from sortija.core.table import REASONS, Column
+from sortija.core.table import REASONS
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.looks import (
     donors_of,
     likeness,
     plain,
-    prepared_values,
     table_of,
     within,
 )
 from sortija.server.measures.made import Made
-from sortija.server.measures.payloads import StepsBody, TouchedBody
+from sortija.server.measures.options import Option, options_of
 from sortija.server.measures.views import lens_rows, prepared_steps, role_of
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
@@ -32,36 +29,9 @@ from sortija.server.studies.problems import Problem
 __all__ = ["Fill", "MeasureDetail", "detail_of", "fill_of"]
 
 BARS = 30
-CHOICE_STEPS = 28
 POINTS = 600
 EXTREMES = 5
 SEED = 4107
-_OPTIONS: dict[str, list[tuple[str, dict[str, Any]]]] = {
-    "fill": [(fill, {"fill": fill}) for fill in ("leave out", "median", "mode", "neighbours")],
-    "cap": [
-        ("not capped", {"cap": 0.0, "fences": False}),
-        ("1%", {"cap": 0.01, "fences": False}),
-        ("2%", {"cap": 0.02, "fences": False}),
-        ("5%", {"cap": 0.05, "fences": False}),
-        ("at the fences", {"cap": 0.0, "fences": True}),
-    ],
-    "transform": [(way, {"transform": way}) for way in ("none", "log", "root")],
-    "scale": [(way, {"scale": way}) for way in ("z", "range", "robust", "rank", "none")],
-}
-
-
-class Option(BaseModel):
-    """One choice of a step with everything else as it is: whom it touches, what comes out."""
-
-    step: str
-    label: str
-    steps: StepsBody
-    chosen: bool
-    touched: TouchedBody
-    skew: float | None
-    low: float | None
-    high: float | None
-    shape: list[int]
 
 
 class Extreme(BaseModel):
@@ -186,11 +156,7 @@ def detail_of(made: Made, study: Study, name: str, lens: str) -> MeasureDetail:
         lens=teal,
         below=int((there < edges[0]).sum()) if len(edges) else 0,
         above=int((there > edges[-1]).sum()) if len(edges) else 0,
-        options=[
-            _option(made, name, column, steps, step, label, change, donors)
-            for step, choices in _OPTIONS.items()
-            for label, change in choices
-        ],
+        options=options_of(made, name, steps, donors),
         lowest=_extremes(made, name, False), highest=_extremes(made, name, True),
         lacking=_lacking(made, name),
         relative=_relative(made, name, rows), donors=len(donors),
@@ -217,26 +183,6 @@ def _edges(values: NDArray[np.float64], whole: bool) -> NDArray[np.float64]:
     low, high = np.floor(axis.low), np.ceil(axis.high)
     step = max(1.0, np.ceil((high - low + 1) / BARS))
     return np.arange(low, high + step + 0.5, step) - 0.5
-
-
-def _option(
-    made: Made, name: str, column: Column, steps: Steps, step: str, label: str,
-    change: dict[str, Any], donors: Donors,
-) -> Option:  # fmt: skip
-    mine = replace(steps, **change)
-    fitted = fit(column, mine)
-    values = np.asarray(column.values, np.float64)
-    hit = touched(values, fitted, np.ones(len(values), np.bool_))
-    after = prepared_values(made, name, fitted, donors)
-    after = after[~np.isnan(after)]
-    axis = axis_for(after, log=False)
-    found = describe(Column(name, "number", after))
-    return Option(
-        step=step, label=label, steps=StepsBody(**asdict(mine)), chosen=mine == steps,
-        touched=TouchedBody(**{k: int(v.sum()) for k, v in hit.__dict__.items()}),
-        skew=plain(found.skew), low=plain(found.low), high=plain(found.high),
-        shape=shape(after, axis, CHOICE_STEPS).tolist(),
-    )  # fmt: skip
 
 
 def _donors(made: Made, plan: dict[str, dict[str, Any]], name: str) -> Donors:

@@ -39,12 +39,14 @@ __all__ = [
     "LOG_SKEW",
     "Likeness",
     "category_look",
+    "donors_key",
     "donors_of",
+    "filled_by_neighbours",
+    "find_look",
     "kept_look",
     "likeness",
     "look_of",
     "plain",
-    "prepared_values",
     "proposed_for",
     "within",
 ]  # fmt: skip
@@ -137,30 +139,37 @@ def table_of(made: Made, names: list[str]) -> Table:
     return Table(tuple(made.column(name) for name in names))
 
 
-def prepared_values(
+def _prepared_values(
     made: Made, name: str, fitted: Fitted, donors: Donors | None
 ) -> NDArray[np.float64]:
     """The table's customers as prepared; neighbours fill from ``donors`` where they carry it."""
     column = within(made, name)
     values = np.asarray(column.values, np.float64)
     if fitted.steps.fill == "neighbours" and donors is not None and name in donors.names:
-        names = [*donors.names, *(n for n, _ in donors.categories)]
-        table = Table(tuple(within(made, n) for n in names))
-        everyone = np.ones(len(values), np.bool_)
-        values = fill_column(donors, table, name, everyone, engine=ENGINE)
+        values = filled_by_neighbours(made, name, donors)
     return apply(values, fitted)
+
+
+def filled_by_neighbours(made: Made, name: str, donors: Donors) -> NDArray[np.float64]:
+    """The table's customers with what is missing taken from ``donors``, who carry it."""
+    names = [*donors.names, *(n for n, _ in donors.categories)]
+    table = Table(tuple(within(made, n) for n in names))
+    everyone = np.ones(len(table), np.bool_)
+    return fill_column(donors, table, name, everyone, engine=ENGINE)
+
+
+def donors_key(made: Made, donors: Donors) -> list[Any]:
+    """What a fill by these donors hangs on: their columns, and how each is bent."""
+    names = [*donors.names, *(name for name, _ in donors.categories)]
+    return [[made.source(n).stamp for n in names], [asdict(s) for s in donors.steps]]
 
 
 def look_of(made: Made, name: str, steps: Steps, donors: Donors | None = None) -> dict[str, Any]:
     """Figures, fences and shapes of a measure, on its own scale and as prepared."""
     by_others = steps.fill == "neighbours" and donors is not None
-    others = [
-        *(donors.names if donors else ()),
-        *((n for n, _ in donors.categories) if donors else ()),
-    ]
     key = fingerprint(
         "look", VERSION, made.source(name).stamp, made.stamp, asdict(steps),
-        [made.source(n).stamp for n in others] if by_others else None,
+        donors_key(made, donors) if by_others and donors else None,
     )  # fmt: skip
     raw = _raw(made, name)
     prepared = kept_look(
@@ -200,7 +209,7 @@ def _prepared_look(made: Made, name: str, steps: Steps, donors: Donors | None) -
     column = within(made, name)
     values = np.asarray(column.values, np.float64)
     fitted = fit(column, steps)
-    after = prepared_values(made, name, fitted, donors)
+    after = _prepared_values(made, name, fitted, donors)
     after = after[~np.isnan(after)]
     bell = axis_for(after, log=False)
     tenths = np.quantile(after, TENTHS) if len(after) else np.zeros(len(TENTHS))

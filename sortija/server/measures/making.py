@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import date
 from typing import Any
 
@@ -32,12 +33,12 @@ from sortija.server.studies.windows import WindowInView
 
 __all__ = [
     "column_rows",
-    "describes",
     "inputs_of_window",
     "make",
     "rolled_trait",
     "stamp_of",
     "too_long_for_a_look",
+    "when_made",
 ]
 
 #: Up to so many lines a request makes what it shows; beyond, a job does.
@@ -78,12 +79,14 @@ def column_rows(study: Study, window: WindowInView, stamp: str) -> dict[str, mod
     return {row.name: row for row in rows}
 
 
-_DESCRIBERS: list[Callable[[Study, WindowInView, str], None]] = []
+Prepares = Callable[[Study, WindowInView, str], None]
+_WHEN_MADE: list[Prepares] = []
 
 
-def describes(function: Callable[[Study, WindowInView, str], None]) -> None:
-    """Register who works out what the columns of a new window look like, while a job is at it."""
-    _DESCRIBERS[:] = [function]
+def when_made(function: Prepares) -> Prepares:
+    """Register who works out what is looked at next, while a job is at a window's measures."""
+    _WHEN_MADE.append(function)
+    return function
 
 
 def too_long_for_a_look(ledger: Ledger) -> bool:
@@ -182,3 +185,7 @@ def _derive(job: Job, running: Running) -> None:
         make(ledger, window, running.progress, of)
     elif not of and "expected" not in rows:  # broken off between the two
         _expect(ledger, window, rows, running.progress)
+    for place, prepare in enumerate(_WHEN_MADE):
+        running.progress("looking at them", place, len(_WHEN_MADE))
+        with suppress(Problem):  # what cannot be shown yet says so when it is asked for
+            prepare(study, window, of)

@@ -31,7 +31,7 @@ from sortija.server.measures.looks import (
     proposed_for,
 )
 from sortija.server.measures.made import Made, Standing, base_from, standing
-from sortija.server.measures.making import describes
+from sortija.server.measures.making import when_made
 from sortija.server.measures.own import own_of
 from sortija.server.measures.payloads import (
     Balance,
@@ -242,7 +242,7 @@ def _is_part(name: str) -> bool:
     return bool(re.match(r"share_|offer:", name))
 
 
-@describes
+@when_made
 def _describe(study: Study, window: WindowInView, of: str) -> None:
     """Work out every thread, so that the first look at a large window finds it ready."""
     measures_page(study, window, "", None, of=of)

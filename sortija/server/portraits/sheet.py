@@ -7,7 +7,8 @@ from functools import lru_cache
 
 import numpy as np
 
-from sortija.core.measures.describe import Axis, axis_for, skewness
+from sortija.core.engine import Engine
+from sortija.core.measures.describe import Axis, axis_between
 from sortija.core.portraits.profile import (
     CategoryProfile,
     NumericProfile,
@@ -21,6 +22,8 @@ from sortija.server.measures.views import role_of
 from sortija.server.studies.keyed import Keyed
 
 __all__ = ["CategoryRow", "NumericRow", "Sheet", "sheet_of"]
+
+ENGINE = Engine()
 
 
 @dataclass(frozen=True)
@@ -75,20 +78,17 @@ def _sheet(key: Keyed[tuple[PlacedAt, tuple[str, ...]]]) -> Sheet:
     study, k = placed.yardstick.study, placed.placement.k
     groups = np.asarray(placed.placement.state)
     shaping = set(frozen(placed.yardstick).names)
+    columns = [np.asarray(placed.made.column(name).values) for name in shown]
+    profiles = ENGINE.map(lambda values: numeric_profile(values, groups, k), columns)
     numeric = []
-    for name in shown:
-        values = np.asarray(placed.made.column(name).values)
+    for name, profile in zip(shown, profiles, strict=True):
         about = placed.made.about(name)
-        there = values[~np.isnan(values) & (groups < k)]
-        profile = numeric_profile(values, groups, k)
-        means = profile.means[np.isfinite(profile.means)]
-        skew = skewness(there) if len(there) else 0.0
-        axis = _axis(there, means, log=abs(skew) > 3)
         numeric.append(
             NumericRow(
-                name, about.label, about.unit, about.definition, name in shaping, profile, axis
+                name, about.label, about.unit, about.definition, name in shaping, profile,
+                _axis(profile),
             )
-        )
+        )  # fmt: skip
     categories = []
     for trait in traits_of(study, placed.made.window.to):
         if trait.kind != "category":
@@ -103,12 +103,14 @@ def _sheet(key: Keyed[tuple[PlacedAt, tuple[str, ...]]]) -> Sheet:
     return Sheet(k, tuple(numeric), tuple(categories))
 
 
-def _axis(values: np.ndarray, means: np.ndarray, log: bool) -> Axis:
+def _axis(profile: NumericProfile) -> Axis:
     """An axis from everyone's lower to upper tail, wide enough for every group's mean."""
-    if len(values) == 0:
+    if not profile.counts.any():
         return Axis(0.0, 1.0, False)
-    usual = axis_for(values, log)
-    low, high = (float(v) for v in np.quantile(values, (0.02, 0.9)))
+    lowest, low, high, highest = profile.tails
+    log = abs(profile.skew) > 3
+    usual = axis_between(lowest, highest, log)
+    means = profile.means[np.isfinite(profile.means)]
     low = min(low, float(means.min())) if len(means) else low
     high = max(high, 1.04 * float(means.max())) if len(means) else high
     low = 0.0 if 0 <= low < 0.4 * high else max(low, usual.low)

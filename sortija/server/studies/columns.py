@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from sortija.core import table
 from sortija.core.engine import CHUNK, chunk_bounds
+from sortija.server.bulk.copy import copy_bytes_in
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Column, ColumnChunk, Population
 from sortija.server.studies.problems import ChangedMeanwhile
@@ -86,21 +87,23 @@ def _named(
 
 
 def _fill(row: Column, column: table.Column) -> None:
-    """The values of a new column; once they are kept, their file lies ready too."""
+    """The values of a new column, and its file; should the transaction be undone, nothing names
+    the file, and it makes room when room is needed."""
     little = column.values.astype(column.values.dtype.newbyteorder("<"))
-    ColumnChunk.objects.bulk_create(
-        ColumnChunk(
-            column=row,
-            number=number,
-            data=little[start:stop].tobytes(),
-            reasons=b"" if column.reasons is None else column.reasons[start:stop].tobytes(),
-        )
-        for number, (start, stop) in enumerate(chunk_bounds(len(column)))
-    )
     arrays: dict[str, NDArray[Any]] = {"values": little}
     if column.reasons is not None:
         arrays["reasons"] = np.asarray(column.reasons)
-    transaction.on_commit(lambda: put_aside(_folder(row), arrays))
+    chunks = (
+        (
+            row.pk,
+            number,
+            little[start:stop].tobytes(),
+            arrays["reasons"][start:stop].tobytes() if "reasons" in arrays else b"",
+        )
+        for number, (start, stop) in enumerate(chunk_bounds(len(column)))
+    )
+    copy_bytes_in(ColumnChunk, ("column", "number", "data", "reasons"), chunks)
+    put_aside(_folder(row), arrays)
 
 
 def blanked(row: Column, numbers: list[int]) -> Column:

@@ -30,13 +30,21 @@ class Numeric(unittest.TestCase):
         self.assertAlmostEqual(
             got.deviations[2], (samples[2].mean() - everyone.mean()) / everyone.std()
         )
-        self.assertEqual(got.medians[1], np.median(samples[1]))
+        for g in range(4):
+            self.assertEqual(got.medians[g], np.median(samples[g]))
+            self.assertAlmostEqual(got.means[g], samples[g].mean())
+        self.assertAlmostEqual(got.everyone_sd, everyone.std())
+        self.assertAlmostEqual(got.skew, stats.skew(everyone))
+        np.testing.assert_allclose(got.quartiles, np.quantile(everyone, (0.25, 0.5, 0.75)))
+        np.testing.assert_allclose(got.tails, np.quantile(everyone, (0.005, 0.02, 0.9, 0.995)))
 
     def test_nothing_and_constants(self):
         empty = numeric_profile(np.full(5, np.nan), np.zeros(5, int), 2)
         self.assertTrue(np.isnan(empty.eta_squared))
         flat = numeric_profile(np.full(6, 2.0), np.array([0, 0, 0, 1, 1, 1]), 2)
         self.assertEqual(flat.deviations.tolist(), [0, 0])
+        tenths = numeric_profile(np.full(3, 0.1), np.zeros(3, int), 1)  # whose mean is not 0.1
+        self.assertEqual((tenths.everyone_sd, tenths.skew), (0.0, 0.0))
 
 
 class Categorical(unittest.TestCase):

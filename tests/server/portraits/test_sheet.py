@@ -1,15 +1,18 @@
 """Every figure of the sheet again, from the columns behind it and SciPy's textbook tests."""
 
+from unittest import mock
+
 import numpy as np
 from scipy import stats
 
 from sortija.server.groups.models import Yardstick
 from sortija.server.ledger.traits import trait_column, traits_of
+from sortija.server.measures import making
 from sortija.server.measures.made import made_or_job
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.stations import default_window
-from tests.server.support import DemoCase
+from tests.server.support import DemoCase, run_jobs
 
 
 class Sheet(DemoCase):
@@ -119,6 +122,15 @@ class Sheet(DemoCase):
         for place, word in enumerate(("not yet", "left", "unplaced")):
             count = np.sum((self.state == 4 + place) & self.made.known)
             self.assertEqual(self.page["outside"][word], count)
+
+    def test_a_job_that_makes_measures_places_everybody_too(self):
+        """So that nobody waits for it who looks at the date."""
+        with mock.patch.object(making, "INLINE_LINES", 0):
+            self.assertEqual(self.get("portraits", to="2026-03-31")["status"]["state"], "working")
+            run_jobs()
+        there = models.Column.objects.filter(window__startswith="2026-03-31")
+        names = set(there.values_list("name", flat=True))
+        self.assertLessEqual({"recency", f"placed:{Yardstick.objects.get().pk}"}, names)
 
     def own(self, formula):
         """The study's own measure, made or made anew by this formula; its row of the sheet."""
