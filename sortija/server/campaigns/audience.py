@@ -13,6 +13,7 @@ from sortija.core.campaigns.base_rate import BaseRate, base_rate
 from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import members
 from sortija.core.scores.bands import band
+from sortija.server.bulk.copy import integers_of
 from sortija.server.campaigns.models import Campaign, Member
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.placed import placed_at
@@ -23,6 +24,7 @@ from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.made import Made, made_or_job
 from sortija.server.studies.models import Study
+from sortija.server.studies.once import reading
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import WindowInView
@@ -71,8 +73,8 @@ def _consenting(study: Study, size: int) -> NDArray[np.bool_]:
 def _with_address(study: Study, size: int) -> NDArray[np.bool_]:
     """Who has an address; where no file ever brought any, lists go by card and all have one."""
     cards = Card.objects.filter(study=study, number__lt=size)
-    numbers = list(cards.exclude(address="").values_list("number", flat=True))
-    if not numbers:
+    numbers = integers_of(cards.exclude(address=""), "number")
+    if not len(numbers):
         return np.ones(size, np.bool_)
     out = np.zeros(size, np.bool_)
     out[numbers] = True
@@ -88,13 +90,8 @@ def _busy(campaign: Campaign, size: int) -> NDArray[np.bool_]:
     ).filter(
         Q(campaign__send_on__lte=campaign.read_on) & Q(campaign__read_on__gte=campaign.send_on)
     )  # fmt: skip
-    out[
-        list(
-            live.exclude(campaign=campaign)
-            .filter(customer__lt=size)
-            .values_list("customer", flat=True)
-        )
-    ] = True
+    others = live.exclude(campaign=campaign).filter(customer__lt=size)
+    out[integers_of(others, "customer")] = True
     return out
 
 
@@ -106,6 +103,11 @@ def audience_of(campaign: Campaign) -> Audience:
     Problem
         The window's measures are still being made.
     """
+    with reading():  # each thing is looked up once, also where the request goes on to change one
+        return _audience(campaign)
+
+
+def _audience(campaign: Campaign) -> Audience:
     study, window = campaign.study, window_of(campaign)
     base = base_of(study, window)
     made = made_or_job(study, window)
@@ -119,9 +121,10 @@ def audience_of(campaign: Campaign) -> Audience:
     left = np.zeros(size, np.bool_)
     left[inside] = True
     fell: dict[str, int] = {}
+    consenting, with_address = _consenting(study, size), _with_address(study, size)
     for name, allowed in (
-        ("no consent", _consenting(study, size)),
-        ("no address", _with_address(study, size)),
+        ("no consent", consenting),
+        ("no address", with_address),
         ("in another campaign", ~_busy(campaign, size)),
     ):
         fell[name] = int((left & ~allowed).sum())
@@ -129,7 +132,7 @@ def audience_of(campaign: Campaign) -> Audience:
     customers = np.flatnonzero(left)
     # Strata are of spend in fives, however the analyst scores meanwhile.
     value = band(np.asarray(made.column("monetary").values, np.float64), VALUE_BANDS, True)
-    rate, untold = _unasked(campaign, window, clauses)
+    rate, untold = _unasked(campaign, window, clauses, consenting & with_address)
     return Audience(
         lens=len(inside),
         fell_away=fell,
@@ -143,11 +146,15 @@ def audience_of(campaign: Campaign) -> Audience:
 
 
 def _unasked(
-    campaign: Campaign, window: WindowInView, clauses: list[Clause]
+    campaign: Campaign,
+    window: WindowInView,
+    clauses: list[Clause],
+    reached: NDArray[np.bool_],
 ) -> tuple[BaseRate | None, str]:
     """How many of the same lens, one horizon earlier, then came; or why that cannot be told.
 
-    Never from the lens's own recency: a lens of who has not come lately would give none.
+    ``reached``: (n,) who may be written to today. Never from the lens's own recency: a lens of
+    who has not come lately would give none.
     """
     study, days = campaign.study, max((campaign.read_on - campaign.send_on).days, 1)
     newest = default_window(study)
@@ -169,9 +176,9 @@ def _unasked(
     if base is None or not isinstance(before, Made) or not isinstance(after, Made):
         return None, "the window one horizon earlier is still being derived"
     there = members(selection_of(study, earlier, moved, base))
-    size = min(len(base.known), after.size)
+    size = min(len(base.known), after.size, len(reached))
     there = there[there < size]
-    there = there[(_consenting(study, size) & _with_address(study, size))[there]]
+    there = there[reached[there]]
     found = base_rate(int(after.present[there].sum()), len(there))
     if found is None:
         return None, f"only {len(there)} customers were in this lens one horizon earlier"

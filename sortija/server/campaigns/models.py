@@ -38,7 +38,10 @@ class Member(models.Model):
     """One customer of a drawn audience, with the card of that day."""
 
     pk = models.CompositePrimaryKey("campaign_id", "customer")
-    campaign = models.ForeignKey(Campaign, on_delete=models.CASCADE, related_name="members")
+    # Without a constraint: the database would look up the campaign of every row when it commits.
+    campaign = models.ForeignKey(
+        Campaign, on_delete=models.CASCADE, related_name="members", db_constraint=False
+    )
     customer = models.IntegerField()
     card = models.IntegerField()
     held = models.SmallIntegerField()
