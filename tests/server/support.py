@@ -6,6 +6,7 @@ import sys
 import tempfile
 import time
 from pathlib import Path
+from typing import Any, ClassVar
 
 from django.db import connection, transaction
 from django.test import TransactionTestCase, override_settings
@@ -17,14 +18,14 @@ from rest_framework.test import APIClient
 from sortija.server.accounts.models import Person
 from sortija.server.jobs.models import Job
 from sortija.server.studies.actions import start_study
+from sortija.server.studies.models import Study
 from tests.server.cold import COLD, forget_everything
 from tests.server.seen import seen
+from tests.server.snapshots import Snapshot, own_tables
 
 __all__ = ["LOG", "MEMBERS", "DemoCase", "ServerCase", "WorkerCase", "run_jobs"]
 
 ROOT = Path(__file__).parents[2]
-#: What migrations wrote; tests leave it as it is.
-KEPT = ("django_migrations", "django_content_type", "auth_permission")
 SMALL = ROOT / "sortija" / "demo" / "small"
 
 LOG = """receipt,card,sold_at,site,channel,item,department,qty,price,total,kind
@@ -67,6 +68,13 @@ class ServerCase(TransactionTestCase):
         return Path(self.enterContext(tempfile.TemporaryDirectory()))
 
     def setUp(self):
+        self.settle()
+        self.owner = self.person("iris")
+        self.study = start_study(self.owner, "Little shop")
+        self.client = self.signed_in(self.owner)
+
+    def settle(self):
+        """A folder for this test's files."""
         folder = self.place()
         self.enterContext(
             override_settings(
@@ -77,17 +85,13 @@ class ServerCase(TransactionTestCase):
             )
         )
         self.folder = folder
-        self.owner = self.person("iris")
-        self.study = start_study(self.owner, "Little shop")
-        self.client = self.signed_in(self.owner)
 
     def _fixture_teardown(self):
         """Delete what is there: of small tables it takes a tenth of truncating them all."""
         with transaction.atomic(), connection.cursor() as cursor:
             cursor.execute("SET LOCAL session_replication_role = replica")  # in whatever order
-            for name in connection.introspection.django_table_names(only_existing=True):
-                if name not in KEPT and not name.startswith("procrastinate_"):
-                    cursor.execute(f"DELETE FROM {name}")
+            for name in own_tables():
+                cursor.execute(f"DELETE FROM {name}")
 
     def tearDown(self):
         with connection.cursor() as cursor:
@@ -182,12 +186,42 @@ class ServerCase(TransactionTestCase):
 
 
 class DemoCase(ServerCase):
-    """The small Marrowmere set, counted; groups on request."""
+    """The small Marrowmere set, counted; groups on request.
+
+    It is counted once for all tests of a process, and put back for each; so is what classes make
+    :meth:`once`.
+    """
+
+    _kept: ClassVar[dict[Any, Snapshot]] = {}
 
     def setUp(self):
-        super().setUp()
-        for name in ("log.csv", "members.csv"):
-            self.bring_in((SMALL / name).read_text(), name)
+        once = type(self).once
+        if once in self._kept:
+            self._begin_from(once)
+            return
+        if DemoCase.once in self._kept:
+            self._begin_from(DemoCase.once)
+        else:
+            super().setUp()
+            for name in ("log.csv", "members.csv"):
+                self.bring_in((SMALL / name).read_text(), name)
+            self._kept[DemoCase.once] = Snapshot(self.folder)
+        if once is not DemoCase.once:
+            self.once()
+            self._kept[once] = Snapshot(self.folder)
+
+    def _begin_from(self, once):
+        self.settle()
+        self._kept[once].put_back(self.folder)
+        self.owner, self.study = Person.objects.get(username="iris"), Study.objects.get()
+        self.client = self.signed_in(self.owner)
+
+    def once(self):
+        """What all tests of a class begin with, beyond the demo: made for the first of them."""
+
+    def swept(self):
+        """The usual recipe run, nothing adopted: for ``once`` of a class."""
+        self.sweep()
 
     def sweep(self):
         """Run the recipe; returns the page."""

@@ -23,6 +23,8 @@ class Planning:
 
 
 class Stream(Planning, DemoCase):
+    once = DemoCase.swept
+
     def setUp(self):
         super().setUp()
         self.adopt(4)

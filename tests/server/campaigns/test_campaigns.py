@@ -16,6 +16,8 @@ PLAN = {"name": "Spring letter", "send_on": "2026-07-10", "read_on": "2026-08-20
 
 
 class Campaigns(DemoCase):
+    once = DemoCase.swept
+
     def plan(self, *clauses, status=201, **changes):
         return self.send("post", "campaigns", {**PLAN, "clauses": list(clauses), **changes}, status)
 

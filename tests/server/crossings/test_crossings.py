@@ -15,6 +15,8 @@ from tests.server.support import DemoCase
 
 
 class Crossings(DemoCase):
+    once = DemoCase.swept
+
     def test_empty_then_whole(self):
         self.assertEqual(self.get("crossings")["status"]["state"], "empty")
         self.adopt(4)

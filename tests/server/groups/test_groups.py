@@ -78,6 +78,8 @@ class Sweeping(DemoCase):
 
 
 class Adopting(DemoCase):
+    once = DemoCase.swept
+
     def test_adopt_and_undo(self):
         row = self.adopt(4)
         adopted = self.get("groups")["adopted"]

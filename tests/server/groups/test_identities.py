@@ -5,6 +5,8 @@ from tests.server.groups.test_kept import GroupCase
 
 
 class Carried(GroupCase):
+    once = GroupCase.tried
+
     def segments(self):
         return list(Segment.objects.filter(yardstick__retired=False).order_by("number"))
 

@@ -103,6 +103,8 @@ class Freshness(ServerCase):
 
 
 class DecidedFreshness(DemoCase):
+    once = DemoCase.swept
+
     def test_portraits_and_crossings_stay_readable(self):
         self.adopt()
         pages = {name: self.get(name) for name in ("portraits", "crossings")}

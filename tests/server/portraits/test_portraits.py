@@ -5,6 +5,8 @@ from tests.server.support import DemoCase
 
 
 class Portraits(DemoCase):
+    once = DemoCase.swept
+
     def test_nothing_is_adopted_yet(self):
         self.assertEqual(self.get("portraits")["status"]["state"], "empty")
 

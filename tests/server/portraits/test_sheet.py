@@ -16,6 +16,8 @@ from tests.server.support import DemoCase, run_jobs
 
 
 class Sheet(DemoCase):
+    once = DemoCase.swept
+
     def setUp(self):
         super().setUp()
         self.adopt(4)

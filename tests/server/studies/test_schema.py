@@ -45,6 +45,8 @@ def operations():
 
 
 class Schema(DemoCase):
+    once = DemoCase.swept
+
     def setUp(self):
         super().setUp()
         logging.disable(logging.CRITICAL)
