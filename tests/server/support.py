@@ -23,7 +23,7 @@ from tests.server.cold import COLD, forget_everything
 from tests.server.seen import seen
 from tests.server.snapshots import Snapshot, own_tables
 
-__all__ = ["LOG", "MEMBERS", "DemoCase", "ServerCase", "WorkerCase", "run_jobs"]
+__all__ = ["LOG", "MEMBERS", "Demo", "DemoCase", "ServerCase", "WorkerCase", "run_jobs"]
 
 ROOT = Path(__file__).parents[2]
 SMALL = ROOT / "sortija" / "demo" / "small"
@@ -69,6 +69,10 @@ class ServerCase(TransactionTestCase):
 
     def setUp(self):
         self.settle()
+        self.begin()
+
+    def begin(self):
+        """What is there before the test."""
         self.owner = self.person("iris")
         self.study = start_study(self.owner, "Little shop")
         self.client = self.signed_in(self.owner)
@@ -185,8 +189,8 @@ class ServerCase(TransactionTestCase):
         return log, members
 
 
-class DemoCase(ServerCase):
-    """The small Marrowmere set, counted; groups on request.
+class Demo:
+    """Before a kind of case: its tests begin with the small Marrowmere set, counted.
 
     It is counted once for all tests of a process, and put back for each; so is what classes make
     :meth:`once`.
@@ -194,24 +198,22 @@ class DemoCase(ServerCase):
 
     _kept: ClassVar[dict[Any, Snapshot]] = {}
 
-    def setUp(self):
+    def begin(self):
         once = type(self).once
         if once in self._kept:
             self._begin_from(once)
             return
-        if DemoCase.once in self._kept:
-            self._begin_from(DemoCase.once)
+        if Demo.once in self._kept:
+            self._begin_from(Demo.once)
         else:
-            super().setUp()
-            for name in ("log.csv", "members.csv"):
-                self.bring_in((SMALL / name).read_text(), name)
-            self._kept[DemoCase.once] = Snapshot(self.folder)
-        if once is not DemoCase.once:
+            super().begin()
+            self.counted()
+            self._kept[Demo.once] = Snapshot(self.folder)
+        if once is not Demo.once:
             self.once()
             self._kept[once] = Snapshot(self.folder)
 
     def _begin_from(self, once):
-        self.settle()
         self._kept[once].put_back(self.folder)
         self.owner, self.study = Person.objects.get(username="iris"), Study.objects.get()
         self.client = self.signed_in(self.owner)
@@ -222,6 +224,14 @@ class DemoCase(ServerCase):
     def swept(self):
         """The usual recipe run, nothing adopted: for ``once`` of a class."""
         self.sweep()
+
+
+class DemoCase(Demo, ServerCase):
+    """The small Marrowmere set, counted; groups on request."""
+
+    def counted(self):
+        for name in ("log.csv", "members.csv"):
+            self.bring_in((SMALL / name).read_text(), name)
 
     def sweep(self):
         """Run the recipe; returns the page."""

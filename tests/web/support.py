@@ -18,7 +18,7 @@ from playwright.sync_api import sync_playwright
 
 from sortija.server.accounts.models import SignInLink
 from sortija.server.jobs.models import Job
-from tests.server.support import SMALL, WorkerCase
+from tests.server.support import SMALL, Demo, WorkerCase
 
 __all__ = ["BrowserCase", "Station"]
 
@@ -160,14 +160,14 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
         super().setUp()
         self.troubles = []
         self.browser = self.house.browser
-        for lane in ("quick", "long"):
-            self.start_worker(lane)
+        self.start_workers()
         self.addCleanup(self._leave)
         self.run_in_browser(self._come)
 
-    def start_worker(self, lane):
-        if lane not in self.house.workers:
-            self.house.workers[lane] = self.worker(lane)
+    def start_workers(self):
+        for lane in ("quick", "long"):
+            if lane not in self.house.workers:
+                self.house.workers[lane] = self.worker(lane)
 
     def run_in_browser(self, function, *arguments):
         return self.house.lane.submit(function, *arguments).result(timeout=900)
@@ -241,6 +241,7 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
         page.get_by_role("heading", name=name, level=1).wait_for()
 
     def counted(self):
+        self.start_workers()
         for name in ("log.csv", "members.csv"):
             upload = self.upload((SMALL / name).read_text(), name, part=1 << 20)
             intake = self.send("post", "intakes", {"upload": upload}, 201)
@@ -253,12 +254,8 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
         self.house.stop_workers()
 
 
-class Station(BrowserCase):
+class Station(Demo, BrowserCase):
     """One station, opened by the owner of a counted study."""
-
-    def setUp(self):
-        super().setUp()
-        self.counted()
 
     def walk(self, station, steps, *arguments):
         """Open a station as the owner, then do the steps; nothing may be complained of."""
@@ -284,9 +281,12 @@ class Station(BrowserCase):
             arg=customers,
         )
 
-    def adopt(self, k=4):
+    def sweep(self):
         self.send("post", "groups/run", status=202)
         self.wait(lambda: self.get("groups")["status"]["state"] == "whole")
+
+    def adopt(self, k=4):
+        self.sweep()
         row = next(r for r in self.get("groups")["candidates"] if r["k"] == k)
         self.send("post", "groups/adopt", {"grouping": row["id"]})
         return row

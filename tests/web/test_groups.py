@@ -4,7 +4,7 @@ import re
 
 from sortija.server.groups.models import Grouping, Segment, Yardstick
 from sortija.server.jobs.models import Job
-from tests.web.support import BrowserCase, Station
+from tests.web.support import Station
 
 
 class GroupCase(Station):
@@ -312,9 +312,8 @@ class Proposed(GroupCase):
         page.get_by_text("You look at groups that were kept").wait_for()
 
 
-class FailedGroups(BrowserCase):
+class FailedGroups(Station):
     def test_what_failed_says_so_beside_it(self):
-        self.counted()
         self.stop_workers()
         self.send("put", "groups/recipe", {"numeric": ["recency"], "categories": []})
         self.send("post", "groups/run", status=202)

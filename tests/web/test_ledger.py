@@ -6,8 +6,7 @@ from unittest import mock
 from sortija.server.ledger import uploads
 from sortija.server.ledger.models import Card
 from tests.server.support import LOG, SMALL
-from tests.web.support import BrowserCase
-from tests.web.test_stations import Station
+from tests.web.support import BrowserCase, Station
 
 
 class Looking(Station):

@@ -3,12 +3,11 @@
 import csv
 import re
 
-from tests.web.support import BrowserCase
+from tests.web.support import Station
 
 
-class Lens(BrowserCase):
+class Lens(Station):
     def test_the_lens_by_mouse_and_keyboard(self):
-        self.counted()
         wanted = {
             name: self.send("post", "lens", {"clauses": [clause]})["lens"]["customers"]
             for name, clause in (
@@ -66,7 +65,6 @@ class Lens(BrowserCase):
         dock.get_by_text("Plan: plus").wait_for()
 
     def test_kept_opened_listed_and_saved(self):
-        self.counted()
         yard = {"field": "trait:garden", "values": ["yard"]}
         count = self.send("post", "lens", {"clauses": [yard]})["lens"]["customers"]
         richest = self.get("customers", order="measure:monetary", down="1")["names"][0]
@@ -120,7 +118,6 @@ class Lens(BrowserCase):
         page.get_by_role("button", name=re.compile("^Yard people")).wait_for()
 
     def test_why_a_customer_came_so_often_in_two_clicks(self):
-        self.counted()
         listed = self.get("customers", order="measure:frequency", down="1")
         number, name = listed["numbers"][0], listed["names"][0]
         page = self.get(f"customer/{number}")

@@ -3,7 +3,7 @@
 import csv
 import re
 
-from tests.web.test_stations import Station
+from tests.web.support import Station
 
 
 class MeasuresByHand(Station):

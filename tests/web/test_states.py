@@ -11,7 +11,7 @@ from playwright.sync_api import Error
 from sortija.server.jobs.models import Job
 from sortija.server.measures import making
 from tests.server.support import LOG
-from tests.web.support import BrowserCase
+from tests.web.support import BrowserCase, Station
 
 #: What of a study a request asks for.
 ASKED = re.compile(r"/studies/\d+/(\w+)")
@@ -69,8 +69,45 @@ class States(BrowserCase):
         page.get_by_test_id("file").first.set_input_files(self.folder / "log.csv")
         page.get_by_role("alert").get_by_text("log.csv is already in").wait_for()
 
+    def test_what_only_a_person_can_tell_is_asked(self):
+        rows = [
+            f"{n},C{n % 9},0{1 + n % 6}/0{2 + n % 7}/2026,1.00,{'GIFT' if n % 10 == 0 else 'SALE'}"
+            for n in range(90)
+        ]
+        text = "receipt,card,date,total,what\n" + "\n".join(rows) + "\n"
+        (self.folder / "log.csv.gz").write_bytes(gzip.compress(text.encode()))
+        self.run_in_browser(self.asked, self.key(self.owner))
+        self.assertEqual(self.troubles, [])
+        rules = {rule["key"]: rule for rule in self.get("ledger")["rules"]}
+        self.assertEqual((rules["not_sale"]["lines"], rules["void"]["lines"]), (0, 9))
+        self.assertEqual(rules["staff"]["lines"], 10)
+
+    def asked(self, key):
+        page = self.page
+        self.come_in(page, key)
+        page.get_by_test_id("file").first.set_input_files(self.folder / "log.csv.gz")
+        review = page.get_by_role("region", name="Review of log.csv.gz")
+        count = review.get_by_role("button", name="Count these")
+        review.get_by_text("One thing only you can tell").wait_for()
+        self.assertTrue(count.is_disabled())
+        review.get_by_label("What GIFT means").select_option("void")
+        review.get_by_role("button", name="2 Jan 2026, month first").wait_for()
+        review.get_by_role("button", name="1 Feb 2026, day first").click()
+        review.get_by_text("One thing only you can tell").wait_for(state="detached")
+        count.click()
+        rules = page.get_by_role("region", name="Rules")
+        rules.get_by_role("button", name="list", exact=True).click()
+        page.get_by_label("Staff and test cards", exact=True).last.fill("C1\nnobody*")
+        page.get_by_role("button", name="These are staff and tests").click()
+        page.get_by_text("Staff and test cards: C1, nobody*.").wait_for()
+        rules.get_by_role("button", name="Staff and test cards", exact=True).click()
+        page.get_by_role("region", name="Lines").get_by_text("C1", exact=True).first.wait_for()
+
+
+class Counted(Station):
+    """Of a study whose files are counted."""
+
     def test_a_reader_looks_and_is_offered_no_change(self):
-        self.counted()
         reader = self.person("rita")
         self.study.members.create(person=reader, role="reader")
         self.run_in_browser(self.reader, self.key(reader))
@@ -93,7 +130,6 @@ class States(BrowserCase):
         self.assertTrue(page.get_by_role("button", name="Try 2 to 8 groups").is_disabled())
 
     def test_a_page_is_asked_for_again_when_there_is_more_of_it(self):
-        self.counted()
         self.get("measures")
         self.stop_workers()
         self.run_in_browser(self.watch, self.key(self.owner))
@@ -135,7 +171,6 @@ class States(BrowserCase):
         return set(self.asked)
 
     def test_old_figures_are_hatched_until_they_are_brought_up_to_date(self):
-        self.counted()
         self.enterContext(mock.patch.object(making, "INLINE_LINES", 0))
         self.get("measures")
         self.wait(lambda: self.get("measures")["status"]["state"] == "whole")
@@ -144,7 +179,7 @@ class States(BrowserCase):
         self.run_in_browser(self.stale, self.key(self.owner))
         Job.objects.filter(state__in=Job.OPEN).update(state=Job.FAILED, error="The disk is full.")
         self.run_in_browser(self.broken)
-        self.start_worker("quick")
+        self.start_workers()
         self.run_in_browser(self.mended)
         self.assertEqual(self.troubles, [])
 
@@ -179,7 +214,6 @@ class States(BrowserCase):
         page.locator("aside .text-20").first.wait_for()
 
     def test_an_answer_from_before_a_change_is_not_taken_for_a_current_one(self):
-        self.counted()
         self.run_in_browser(self.late, self.key(self.owner))
         self.assertEqual(self.troubles, [])
 
@@ -211,37 +245,3 @@ class States(BrowserCase):
         page.wait_for_function(
             "old => document.querySelector('main header p').innerText !== old", arg=before
         )
-
-    def test_what_only_a_person_can_tell_is_asked(self):
-        rows = [
-            f"{n},C{n % 9},0{1 + n % 6}/0{2 + n % 7}/2026,1.00,{'GIFT' if n % 10 == 0 else 'SALE'}"
-            for n in range(90)
-        ]
-        text = "receipt,card,date,total,what\n" + "\n".join(rows) + "\n"
-        (self.folder / "log.csv.gz").write_bytes(gzip.compress(text.encode()))
-        self.run_in_browser(self.asked, self.key(self.owner))
-        self.assertEqual(self.troubles, [])
-        rules = {rule["key"]: rule for rule in self.get("ledger")["rules"]}
-        self.assertEqual((rules["not_sale"]["lines"], rules["void"]["lines"]), (0, 9))
-        self.assertEqual(rules["staff"]["lines"], 10)
-
-    def asked(self, key):
-        page = self.page
-        self.come_in(page, key)
-        page.get_by_test_id("file").first.set_input_files(self.folder / "log.csv.gz")
-        review = page.get_by_role("region", name="Review of log.csv.gz")
-        count = review.get_by_role("button", name="Count these")
-        review.get_by_text("One thing only you can tell").wait_for()
-        self.assertTrue(count.is_disabled())
-        review.get_by_label("What GIFT means").select_option("void")
-        review.get_by_role("button", name="2 Jan 2026, month first").wait_for()
-        review.get_by_role("button", name="1 Feb 2026, day first").click()
-        review.get_by_text("One thing only you can tell").wait_for(state="detached")
-        count.click()
-        rules = page.get_by_role("region", name="Rules")
-        rules.get_by_role("button", name="list", exact=True).click()
-        page.get_by_label("Staff and test cards", exact=True).last.fill("C1\nnobody*")
-        page.get_by_role("button", name="These are staff and tests").click()
-        page.get_by_text("Staff and test cards: C1, nobody*.").wait_for()
-        rules.get_by_role("button", name="Staff and test cards", exact=True).click()
-        page.get_by_role("region", name="Lines").get_by_text("C1", exact=True).first.wait_for()

@@ -40,6 +40,8 @@ class LedgerByHand(Station):
 
 
 class GroupsByHand(Station):
+    once = Station.swept
+
     def test_a_changed_recipe_hatches_the_rows_until_grouped_again(self):
         self.adopt()
         self.walk("Groups", self.groups)
@@ -74,6 +76,8 @@ class GroupsByHand(Station):
 
 
 class PortraitsByHand(Station):
+    once = Station.swept
+
     def test_names_notes_and_members(self):
         self.adopt()
         portraits = self.get("portraits")
@@ -102,6 +106,8 @@ class PortraitsByHand(Station):
 
 
 class CrossingsByHand(Station):
+    once = Station.swept
+
     def test_a_cell_a_date_and_a_unit(self):
         self.adopt()
         self.walk("Crossings", self.crossings, self.get("crossings", by="quarter"))

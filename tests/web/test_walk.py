@@ -4,7 +4,7 @@ import csv
 from pathlib import Path
 
 from tests.server.support import SMALL
-from tests.web.support import BrowserCase
+from tests.web.support import BrowserCase, Station
 
 
 class Walk(BrowserCase):
@@ -150,9 +150,8 @@ class Walk(BrowserCase):
         self.assertTrue(wide, "nothing scrolls sideways at 1280")
 
 
-class TwoPeople(BrowserCase):
+class TwoPeople(Station):
     def test_a_change_by_one_is_seen_by_the_other(self):
-        self.counted()
         other = self.person("olga")
         self.study.members.create(person=other, role="reader")
         keys = self.key(self.owner), self.key(other)

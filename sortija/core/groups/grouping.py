@@ -32,9 +32,9 @@ __all__ = ["ADOPTABLE", "SAMPLE", "Grouper", "group", "grouper", "refusal"]
 SAMPLE = 5_000
 #: Passes of each start of rows with categories; the best CHAINS of them go on.
 EARLY = 4
-CHAINS = 4
+CHAINS = 2
 #: Rounds of changes tried on each of those, for every start.
-TRIES = 0.8
+TRIES = 1.3
 #: So few rows cost next to nothing, and every start of them goes on.
 FEW = 100
 SCANT_STARTS = 60
