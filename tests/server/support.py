@@ -69,9 +69,9 @@ class ServerCase(TransactionTestCase):
 
     def setUp(self):
         self.settle()
-        self.begin()
+        self.populate()
 
-    def begin(self):
+    def populate(self):
         """What is there before the test."""
         self.owner = self.person("iris")
         self.study = start_study(self.owner, "Little shop")
@@ -198,7 +198,7 @@ class Demo:
 
     _kept: ClassVar[dict[Any, Snapshot]] = {}
 
-    def begin(self):
+    def populate(self):
         once = type(self).once
         if once in self._kept:
             self._begin_from(once)
@@ -206,7 +206,7 @@ class Demo:
         if Demo.once in self._kept:
             self._begin_from(Demo.once)
         else:
-            super().begin()
+            super().populate()
             self.counted()
             self._kept[Demo.once] = Snapshot(self.folder)
         if once is not Demo.once:

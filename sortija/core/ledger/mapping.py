@@ -175,7 +175,8 @@ def _log_fits() -> dict[str, Callable[[Behaviour, int], tuple[float, str]]]:
         def fit(b: Behaviour, rows: int) -> tuple[float, str]:
             share = b.distinct / max(rows, 1)
             good = low <= share <= high and b.dates < 0.5 and not b.decimals
-            return (0.6 if good else 0.1), words.format(b.distinct)
+            told = words.format(b.distinct) if b.distinct != 1 else "one word throughout"
+            return (0.6 if good else 0.1), told
 
         return fit
 

@@ -101,7 +101,8 @@ def _trait(name: str, b: Behaviour, rows: int) -> tuple[str, str]:
         order = order_of(b.values) if b.distinct <= len(b.values) else None
         if order is not None:
             return "ordered", f"its values have an order: {', '.join(order[:4])}"
-        return "category", f"{b.distinct} words that repeat"
+        told = f"{b.distinct} words that repeat" if b.distinct > 1 else "one word throughout"
+        return "category", told
     if unique and not any(" " in value for value in b.values):
         return "id", f"{b.distinct} codes, hardly two alike: shown and found by, never grouped"
     return "out", f"{b.distinct} different texts: too many to group by"

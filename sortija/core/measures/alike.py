@@ -147,7 +147,7 @@ def _complete(
         if keys[i] == usual and np.array_equal(there[i], there[first]):
             values = np.asarray(columns[i].values, np.float64)[there[i]]
             values = mid_ranks(values) if rank else values
-            centred = values - values.mean()
+            centred = values - (values.mean() if len(values) else 0.0)
             length = float(np.sqrt(centred @ centred))
             varies = length > 1e-9 * np.sqrt(len(values)) * max(
                 1e-300, float(np.abs(values).max(initial=0))

@@ -100,6 +100,12 @@ class UploadParts(APIView):
         return reply(_upload(uploads.add_part(original, int(offset), part)))
 
 
+def _checked(role: str) -> str:
+    if role not in ROLES:
+        raise Problem(f"A file is one of these: {', '.join(ROLES)}.")
+    return role
+
+
 class Intakes(APIView):
     @extend_schema(request=NewIntake, responses=IntakeRow)
     def post(self, request: Request, study: int) -> Response:
@@ -108,8 +114,8 @@ class Intakes(APIView):
         original = Original.objects.filter(pk=asked.upload, study=found).first()
         if original is None:
             raise Http404("There is no such upload here.")
-        if asked.role not in ("", *ROLES):
-            raise Problem(f"A file is one of these: {', '.join(ROLES)}.")
+        if asked.role:
+            _checked(asked.role)
         return reply(intake_row(intakes.review(found, request.user, original, asked.role)), 201)
 
 
@@ -186,6 +192,20 @@ class WithoutHeads(APIView):
         return reply(intake_row(intakes.part_heads(row)))
 
 
+class RoleBody(BaseModel):
+    role: str
+
+
+class ReadAs(APIView):
+    """A file under review taken for one of another kind: a log, a table of customers, …"""
+
+    @extend_schema(request=RoleBody, responses=IntakeRow)
+    @transaction.atomic
+    def put(self, request: Request, study: int, intake: int) -> Response:
+        row = _intake_to_change(request, study, intake)
+        return reply(intake_row(intakes.read_as(row, _checked(body(request, RoleBody).role))))
+
+
 class OverlapBody(BaseModel):
     choice: str
 
@@ -210,5 +230,6 @@ def urls() -> list[tuple[str, type[APIView]]]:
         ("studies/<int:study>/intakes/<int:intake>/count", CountIntake),
         ("studies/<int:study>/intakes/<int:intake>/otherwise", ReadOtherwise),
         ("studies/<int:study>/intakes/<int:intake>/overlap", OverlapView),
+        ("studies/<int:study>/intakes/<int:intake>/role", ReadAs),
         ("studies/<int:study>/intakes/<int:intake>/apart", WithoutHeads),
     ]

@@ -6,6 +6,7 @@ from dataclasses import asdict
 from functools import partial
 from typing import Any
 
+import pyarrow as pa
 from django.db import IntegrityError, transaction
 from django.db.models import F
 from django.utils import timezone
@@ -13,7 +14,7 @@ from django.utils import timezone
 from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import UnreadableFile
 from sortija.core.ledger.lines import money_scale
-from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log
+from sortija.core.ledger.mapping import Guess, LogMapping, MappingError, guess_log
 from sortija.core.ledger.overlap import OVERLAPS
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
@@ -22,7 +23,7 @@ from sortija.server.ledger.forgetting import remove_original
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.ledger.money import follow_files, scale_of
 from sortija.server.ledger.opened import heads_for, open_intake
-from sortija.server.ledger.shapes import guess_as, guess_role, known_cards, mapping_of
+from sortija.server.ledger.shapes import Mapping, guess_as, guess_role, known_cards, mapping_of
 from sortija.server.ledger.uploads import earlier_intake, path_of
 from sortija.server.studies.actions import record, reverses
 from sortija.server.studies.fingerprints import fingerprint
@@ -61,14 +62,8 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
         rows = file.first_rows(PREVIEW_ROWS)
     except UnreadableFile as problem:
         raise Problem(f"{original.name}: {problem}") from problem
-    try:
-        role = role or guess_role(study, file, rows)
-        mapping, guesses = guess_as(study, role, rows)
-    except MappingError as problem:
-        raise Problem(f"{original.name}: {problem}") from problem
-    remembered = _remembered(study, role, file.names)
-    if remembered:
-        mapping = mapping_of(role, remembered)
+    role = role or guess_role(study, file, rows)
+    mapping, guesses = _guessed(study, original, role, rows)
     with transaction.atomic():
         # The same file can be let go twice at the same moment: the second waits here.
         Study.objects.select_for_update().get(pk=study.pk)
@@ -87,6 +82,48 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
             scale=scale_of(rows, mapping),
         )  # fmt: skip
     return _joined(intake)
+
+
+def _guessed(
+    study: Study, original: Original, role: str, rows: pa.RecordBatch
+) -> tuple[Mapping, list[Guess]]:
+    """How a file's columns are read at first: as such a file was before, else as guessed."""
+    try:
+        mapping, guesses = guess_as(study, role, rows)
+    except MappingError as problem:
+        raise Problem(f"{original.name}: {problem}") from problem
+    remembered = _remembered(study, role, tuple(rows.schema.names))
+    return (mapping_of(role, remembered) if remembered else mapping), guesses
+
+
+def read_as(intake: Intake, role: str) -> Intake:
+    """Take a file under review for one of another kind, its columns guessed anew.
+
+    Raises
+    ------
+    Problem
+        The file is counted, joined with another, or cannot be read as such a file.
+    Conflict
+        The same bytes came in before in that role.
+    """
+    if intake.state not in (Intake.REVIEW, Intake.FAILED) or intake.replaces_id is not None:
+        raise Problem("This file is counted as what it is. Take it back first, then bring it in.")
+    if intake.heads is not None:
+        raise Problem("The heads of its receipts are read with it. Read each on its own first.")
+    study, original = intake.study, intake.original
+    earlier = earlier_intake(original, role)
+    if earlier is not None and earlier.pk != intake.pk:
+        raise Conflict(f"{original.name} is already in as such a file. Put this one aside.")
+    try:
+        rows = open_intake(intake).first_rows(PREVIEW_ROWS)
+    except UnreadableFile as problem:
+        raise Problem(f"{original.name}: {problem}") from problem
+    mapping, guesses = _guessed(study, original, role, rows)
+    intake.role, intake.mapping = role, asdict(mapping)
+    intake.guesses, intake.scale = [asdict(g) for g in guesses], scale_of(rows, mapping)
+    intake.state, intake.error, intake.revision = Intake.REVIEW, "", intake.revision + 1
+    intake.save()
+    return intake
 
 
 def _joined(intake: Intake) -> Intake:

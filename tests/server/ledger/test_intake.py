@@ -106,6 +106,33 @@ class Counting(ServerCase):
         again = self.send("post", "intakes", {"upload": second}, 201)
         self.assertNotIn("department", again["mapping"]["roles"])
 
+    def test_what_a_file_is_can_be_corrected(self):
+        """A log whose every line has a receipt of its own, in words that no guess knows."""
+        head = "Beleg;Kunde;Datum;Warengruppe;Menge;Betr. EUR\n"
+        lines = [
+            f"{90000 + n};K{n % 7};{1 + n % 28:02d}.03.2026;Stauden;{1 + n % 3};{n},{n % 10}5\n"
+            for n in range(60)
+        ]
+        upload = self.upload(head + "".join(lines), "kasse.csv")
+        intake = self.send("post", "intakes", {"upload": upload}, 201)
+        self.assertEqual(intake["role"], "members")
+        self.send("put", f"intakes/{intake['id']}/role", {"role": "shoes"}, 400)
+        path = f"intakes/{intake['id']}"
+        read = self.send("put", f"{path}/role", {"role": "log"})
+        self.assertEqual((read["role"], read["revision"]), ("log", intake["revision"] + 1))
+        roles = {"receipt": "Beleg", "customer": "Kunde", "moment": "Datum", "quantity": "Menge",
+                 "department": "Warengruppe", "total": "Betr. EUR"}  # fmt: skip
+        mapping = {**read["mapping"], "roles": roles, "month_first": False}
+        self.send("put", path, {"mapping": mapping})
+        self.send("post", f"{path}/count", status=202)
+        run_jobs()
+        self.assertEqual(self.get(path)["state"], "counted")
+        cents = sum(100 * n + 10 * (n % 10) + 5 for n in range(60))
+        page = self.get("ledger")
+        self.assertEqual((page["lines"], page["counted_total"]), (60, cents))
+        refused = self.send("put", f"{path}/role", {"role": "members"}, 400)["detail"]
+        self.assertIn("Take it back first", refused)
+
     def test_a_mapping_that_makes_no_sense_is_refused_with_a_sentence(self):
         upload = self.upload(LOG, "log.csv", part=1 << 20)
         intake = self.send("post", "intakes", {"upload": upload}, 201)

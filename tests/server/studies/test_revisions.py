@@ -75,6 +75,7 @@ class Revisions(DemoCase):
             ("delete", "members/<int:member>", f"members/{member}", None),
             ("put", "intakes/<int:intake>", file, {"mapping": intake["mapping"]}),
             ("put", "intakes/<int:intake>/overlap", f"{file}/overlap", {"choice": "skip"}),
+            ("put", "intakes/<int:intake>/role", f"{file}/role", {"role": "log"}),
             ("post", "intakes/<int:intake>/count", f"{file}/count", None),
             ("post", "intakes/<int:intake>/apart", f"{file}/apart", None),
             ("delete", "intakes/<int:intake>", file, None),

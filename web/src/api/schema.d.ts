@@ -919,6 +919,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/intakes/{intake}/role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description A file under review taken for one of another kind: a log, a table of customers, … */
+        put: operations["studies_intakes_role_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/invitations": {
         parameters: {
             query?: never;
@@ -4524,6 +4541,11 @@ export interface components {
             /** Told */
             told: string;
         };
+        /** RoleBody */
+        RoleBody: {
+            /** Role */
+            role: string;
+        };
         /** RoleChange */
         RoleChange: {
             /** Role */
@@ -7287,6 +7309,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["OverlapBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeRow"];
+                };
+            };
+        };
+    };
+    studies_intakes_role_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleBody"];
             };
         };
         responses: {

@@ -100,6 +100,13 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
       data(api.DELETE("/api/studies/{study}/intakes/{intake}", { ...path, headers })),
     ),
   );
+  const readAs = useLedgerChange((role: string) =>
+    changed((headers) =>
+      data(
+        api.PUT("/api/studies/{study}/intakes/{intake}/role", { ...path, body: { role }, headers }),
+      ),
+    ),
+  );
   const apart = useLedgerChange(() =>
     changed((headers) =>
       data(api.POST("/api/studies/{study}/intakes/{intake}/apart", { ...path, headers })),
@@ -121,10 +128,27 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
         <div className="flex-1">
           <h2 className="text-14">{intake.name}</h2>
           <p className="text-12 text-quiet">
-            {WHAT[intake.role] ?? intake.role}
-            {intake.lines > 0 &&
-              intake.role !== "areas" &&
-              `, about ${count(intake.lines)} rows`}.{" "}
+            {intake.replaces === null && !intake.heads ? (
+              <select
+                aria-label={`What ${intake.name} is`}
+                className="rounded-md border border-quiet bg-card px-1.5 py-0.5 text-ink"
+                value={intake.role}
+                disabled={readAs.isPending}
+                onChange={(event) => {
+                  setDraft(null);
+                  readAs.mutate(event.target.value);
+                }}
+              >
+                {Object.entries(WHAT).map(([role, words]) => (
+                  <option key={role} value={role}>
+                    {words}
+                  </option>
+                ))}
+              </select>
+            ) : (
+              (WHAT[intake.role] ?? intake.role)
+            )}
+            {intake.lines > 0 && intake.role !== "areas" && `, about ${count(intake.lines)} rows`}.{" "}
             {intake.replaces === null
               ? "Nothing is counted yet: check how each column will be read."
               : "It counts as it was read before until you count it anew."}
