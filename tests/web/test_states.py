@@ -60,6 +60,8 @@ class States(BrowserCase):
         page.get_by_role("region", name="Review of log.csv").wait_for()
         page.get_by_label("How card is read").select_option("out")
         page.get_by_role("alert").get_by_text("Say which column holds the customer").wait_for()
+        self.assertTrue(page.get_by_role("button", name="Count these 12 lines").is_disabled())
+        page.get_by_label("How card is read").select_option("customer")
         page.get_by_label("How department is read").select_option("out")
         page.get_by_role("row", name=re.compile("^department")).get_by_text(
             "your choice"

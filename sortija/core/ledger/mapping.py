@@ -120,8 +120,8 @@ class LogMapping:
     decimal_comma: bool = False
     kinds: dict[str, LineKind] = field(default_factory=dict)
 
-    def check(self, names: tuple[str, ...]) -> None:
-        """Raise :class:`MappingError` unless lines can be read by this mapping."""
+    def fits(self, names: tuple[str, ...]) -> None:
+        """Raise :class:`MappingError` unless every role is a column of the file's, each another."""
         for role, column in self.roles.items():
             if role not in LOG_ROLES:
                 raise MappingError(f"There is no role called {role}.")
@@ -129,6 +129,10 @@ class LogMapping:
                 raise MappingError(f"The file has no column called {column}.")
         if len(set(self.roles.values())) != len(self.roles):
             raise MappingError("One column plays two roles. Give each role a column of its own.")
+
+    def check(self, names: tuple[str, ...]) -> None:
+        """Raise :class:`MappingError` unless lines can be read by this mapping."""
+        self.fits(names)
         for role in REQUIRED_ROLES:
             if role not in self.roles:
                 words = {"customer": "the customer or card", "moment": "the date"}[role]
@@ -175,15 +179,15 @@ def _log_fits() -> dict[str, Callable[[Behaviour, int], tuple[float, str]]]:
         def fit(b: Behaviour, rows: int) -> tuple[float, str]:
             share = b.distinct / max(rows, 1)
             good = low <= share <= high and b.dates < 0.5 and not b.decimals
-            told = words.format(b.distinct) if b.distinct != 1 else "one word throughout"
-            return (0.6 if good else 0.1), told
+            return (0.6 if good else 0.1), words.format(b.distinct)
 
         return fit
 
     def few(words: str) -> Callable[[Behaviour, int], tuple[float, str]]:
         def fit(b: Behaviour, rows: int) -> tuple[float, str]:
             good = 1 <= b.distinct <= 60 and b.numbers < 0.9
-            return (0.6 if good else 0.1), words.format(b.distinct)
+            told = words.format(b.distinct) if b.distinct != 1 else "one word throughout"
+            return (0.6 if good else 0.1), told
 
         return fit
 
@@ -362,7 +366,7 @@ def guess_log(
     told = {guess.column for guess in guesses}
     for name in behaviours:
         if name not in told:
-            guesses.append(Guess(name, "out", "not needed for the measures; it stays in the file"))
+            guesses.append(Guess(name, "out", "nothing tells what it is; it stays in the file"))
     kinds: dict[str, LineKind] = {}
     if "kind" in roles:
         kinds = {value: kind_of(value) for value in behaviours[roles["kind"]].values}

@@ -197,8 +197,11 @@ def change_mapping(intake: Intake, mapping: dict[str, Any]) -> Intake:
     names = tuple(g["column"] for g in intake.guesses)
     try:
         parsed = mapping_of(intake.role, mapping)
-        parsed.check(names)
-        if isinstance(parsed, LogMapping):
+        # A log's columns are named one after the other; whether that is enough is told beside them.
+        if not isinstance(parsed, LogMapping):
+            parsed.check(names)
+        else:
+            parsed.fits(names)
             rows = open_intake(intake).first_rows(PREVIEW_ROWS)
             parsed = parsed.read_anew(rows, LogMapping(**intake.mapping))
             intake.scale = money_scale(rows, parsed)

@@ -12,12 +12,12 @@ from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.behaviour import read_both_ways
 from sortija.core.ledger.cells import BAD, EMPTY, read_decimals
 from sortija.core.ledger.levels import order_of
-from sortija.core.ledger.mapping import kind_of
+from sortija.core.ledger.mapping import MappingError, kind_of
 from sortija.core.ledger.moments import read_moments
 from sortija.core.ledger.zones import zone_of
 from sortija.server.ledger.models import Intake
 from sortija.server.ledger.opened import open_intake
-from sortija.server.ledger.shapes import roles_of
+from sortija.server.ledger.shapes import mapping_of, roles_of
 
 __all__ = ["IntakeRow", "intake_row"]
 
@@ -47,9 +47,9 @@ class KindWord(BaseModel):
 class IntakeRow(BaseModel):
     """An intake: where it stands, and, while it is under review, a preview.
 
-    ``note``: what became of the file since; ``notes``: how it was read; ``two_orders``: where its
-    dates can be read day first and month first alike, one of them as written, day first, and
-    month first; else empty.
+    ``note``: what became of the file since; ``notes``: how it was read; ``lacks``: what is to be
+    said of its columns before it can be counted; ``two_orders``: where its dates can be read day
+    first and month first alike, one of them as written, day first, and month first; else empty.
     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
     category with an order, lowest first;
@@ -72,6 +72,7 @@ class IntakeRow(BaseModel):
     kind_words: list[KindWord]
     notes: list[str]
     two_orders: list[str]
+    lacks: str
     overlap: str
     known_receipts: int
     replaces: int | None
@@ -166,6 +167,15 @@ def _as_read(cells: pa.Array, role: str, intake: Intake) -> list[str]:
     return ["" if s == EMPTY else "?" if s == BAD else t for t, s in zip(out, state, strict=True)]
 
 
+def _lacks(intake: Intake) -> str:
+    """What has to be said of the columns before the file can be counted; empty for nothing."""
+    try:
+        mapping_of(intake.role, intake.mapping).check(tuple(g["column"] for g in intake.guesses))
+    except MappingError as problem:
+        return str(problem)
+    return ""
+
+
 def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
     """An intake for the wire; ``known``: its receipts that an earlier one has too."""
     columns = []
@@ -195,6 +205,7 @@ def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
         notes=file.notes if file else [],
         kind_words=_kind_words(intake, looked_at) if looked_at is not None else [],
         two_orders=_two_orders(intake, looked_at) if looked_at is not None else [],
+        lacks=_lacks(intake) if reviewed else "",
         overlap=intake.overlap, known_receipts=known, replaces=intake.replaces_id,
         revision=intake.revision,
         heads=intake.heads.name if intake.heads else "",

@@ -122,8 +122,14 @@ class Counting(ServerCase):
         self.assertEqual((read["role"], read["revision"]), ("log", intake["revision"] + 1))
         roles = {"receipt": "Beleg", "customer": "Kunde", "moment": "Datum", "quantity": "Menge",
                  "department": "Warengruppe", "total": "Betr. EUR"}  # fmt: skip
-        mapping = {**read["mapping"], "roles": roles, "month_first": False}
-        self.send("put", path, {"mapping": mapping})
+        mapping = {**read["mapping"], "roles": {}, "month_first": False}
+        for role, words in (("receipt", "the customer or card"), ("customer", "the date"),
+                            ("moment", "the line total"), ("department", "the line total"),
+                            ("quantity", "the line total"), ("total", "")):  # fmt: skip
+            mapping["roles"][role] = roles[role]  # one after the other, as by hand
+            lacks = self.send("put", path, {"mapping": mapping})["lacks"]
+            self.assertIn(words, lacks)
+        self.assertEqual(lacks, "")
         self.send("post", f"{path}/count", status=202)
         run_jobs()
         self.assertEqual(self.get(path)["state"], "counted")
@@ -137,12 +143,17 @@ class Counting(ServerCase):
         upload = self.upload(LOG, "log.csv", part=1 << 20)
         intake = self.send("post", "intakes", {"upload": upload}, 201)
         for mapping, words in (
-            ({"roles": {"moment": "sold_at"}}, "customer or card"),
             ({"roles": {"customer": "nobody"}}, "no column called nobody"),
             ({"colour": 3}, "unexpected keyword"),
         ):
             problem = self.send("put", f"intakes/{intake['id']}", {"mapping": mapping}, 400)
             self.assertIn(words, problem["detail"])
+        half = {"mapping": {"roles": {"moment": "sold_at"}}}
+        self.assertIn(
+            "customer or card", self.send("put", f"intakes/{intake['id']}", half)["lacks"]
+        )
+        problem = self.send("post", f"intakes/{intake['id']}/count", status=400)
+        self.assertIn("customer or card", problem["detail"])
 
     def test_what_is_no_table_is_refused_at_review(self):
         upload = self.upload("only words\nand more\n", "notes.txt")

@@ -3023,9 +3023,9 @@ export interface components {
          * IntakeRow
          * @description An intake: where it stands, and, while it is under review, a preview.
          *
-         *     ``note``: what became of the file since; ``notes``: how it was read; ``two_orders``: where its
-         *     dates can be read day first and month first alike, one of them as written, day first, and
-         *     month first; else empty.
+         *     ``note``: what became of the file since; ``notes``: how it was read; ``lacks``: what is to be
+         *     said of its columns before it can be counted; ``two_orders``: where its dates can be read day
+         *     first and month first alike, one of them as written, day first, and month first; else empty.
          *     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
          *     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
          *     category with an order, lowest first;
@@ -3068,6 +3068,8 @@ export interface components {
             notes: string[];
             /** Two Orders */
             two_orders: string[];
+            /** Lacks */
+            lacks: string;
             /** Overlap */
             overlap: string;
             /** Known Receipts */

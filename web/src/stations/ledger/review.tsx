@@ -131,7 +131,7 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
             {intake.replaces === null && !intake.heads ? (
               <select
                 aria-label={`What ${intake.name} is`}
-                className="rounded-md border border-quiet bg-card px-1.5 py-0.5 text-ink"
+                className="mr-1 rounded-md border border-quiet bg-card px-1.5 py-0.5 text-ink"
                 value={intake.role}
                 disabled={readAs.isPending}
                 onChange={(event) => {
@@ -146,9 +146,9 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
                 ))}
               </select>
             ) : (
-              (WHAT[intake.role] ?? intake.role)
-            )}
-            {intake.lines > 0 && intake.role !== "areas" && `, about ${count(intake.lines)} rows`}.{" "}
+              `${WHAT[intake.role] ?? intake.role}.`
+            )}{" "}
+            {intake.lines > 0 && intake.role !== "areas" && `About ${count(intake.lines)} rows. `}
             {intake.replaces === null
               ? "Nothing is counted yet: check how each column will be read."
               : "It counts as it was read before until you count it anew."}
@@ -157,7 +157,7 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
         <Button onClick={() => drop.mutate(undefined)}>Put aside</Button>
         <Button
           kind="main"
-          disabled={tally.isPending || asked}
+          disabled={tally.isPending || asked || intake.lacks !== ""}
           onClick={() => tally.mutate(undefined)}
         >
           Count these {intake.lines > 0 && intake.role !== "areas" && `${count(intake.lines)} `}
@@ -165,6 +165,11 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
         </Button>
       </div>
       {intake.state === "failed" && <Failed words={intake.error} />}
+      {intake.lacks !== "" && (
+        <p role="alert" className="mb-2 text-12 font-semibold">
+          {intake.lacks}
+        </p>
+      )}
       {intake.notes.map((note) => (
         <p key={note} className="mb-2 text-12">
           {note}
