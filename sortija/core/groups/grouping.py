@@ -34,7 +34,7 @@ SAMPLE = 5_000
 EARLY = 4
 CHAINS = 2
 #: Rounds of changes tried on each of those, for every start.
-TRIES = 1.3
+TRIES = 1.5
 #: So few rows cost next to nothing, and every start of them goes on.
 FEW = 100
 SCANT_STARTS = 60
