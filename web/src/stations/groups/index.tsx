@@ -127,7 +127,7 @@ function Whole({ page }: { page: Page }) {
         <p className="card flex items-baseline gap-3 px-3 py-2 text-12">
           <span className="flex-1">
             You look at groups that were kept: {page.method}, {count(page.customers)} customers. The
-            recipe at the left is another one.
+            recipe at the left is a different one.
           </span>
           <button type="button" className="underline" onClick={() => go({ run: "", k: "" })}>
             Back to the present recipe

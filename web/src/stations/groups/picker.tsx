@@ -120,7 +120,7 @@ export function Picker({ recipe, onDraft }: Props) {
                 </button>
               </li>
             ))}
-            {found.length === 0 && <li className="p-2 text-quiet">Nothing is called so.</li>}
+            {found.length === 0 && <li className="p-2 text-quiet">No match.</li>}
           </ul>
         </Popover.Content>
       </Popover.Portal>

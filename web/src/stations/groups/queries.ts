@@ -84,7 +84,7 @@ export function useGroupActions(recipe: Recipe, inUse: number) {
         }),
       ),
     onError: told.onError,
-    // Nothing but this station is another for it: the workers have the machine to themselves.
+    // Ask for this station only, so that the workers keep the machine to themselves.
     onSettled: () =>
       Promise.all([
         askAnew(queries, study.id, "groups"),

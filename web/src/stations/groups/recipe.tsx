@@ -304,9 +304,7 @@ function How({
               <Switch
                 on={draft.seeding === "dense"}
                 label="Begin in dense places"
-                onChange={(on) =>
-                  onChange({ seeding: on ? "dense" : "far" }, "The starts are others.")
-                }
+                onChange={(on) => onChange({ seeding: on ? "dense" : "far" }, "Seeding changed.")}
               />
             </label>
           )}
@@ -326,7 +324,7 @@ function How({
             <Switch
               on={(draft.pool ?? 0) > 0}
               label="Pool values under 1%"
-              onChange={(on) => onChange({ pool: on ? 0.01 : 0 }, "Rare values count otherwise.")}
+              onChange={(on) => onChange({ pool: on ? 0.01 : 0 }, "Pooling changed.")}
             />
           </label>
           <label className="flex items-center justify-between">

@@ -306,7 +306,7 @@ function Menu({
               }}
             />
           </label>
-          {same && <p className="text-12 text-alarm">Another tier is called so.</p>}
+          {same && <p className="text-12 text-alarm">This name is taken.</p>}
           <div className="flex justify-between text-12">
             <button type="button" className="underline" onClick={keep}>
               Rename
