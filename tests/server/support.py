@@ -22,6 +22,7 @@ from sortija.server.studies.models import Study
 from tests.server.cold import COLD, forget_everything
 from tests.server.seen import seen
 from tests.server.snapshots import Snapshot, own_tables
+from tests.server.turns import watched
 
 __all__ = ["LOG", "MEMBERS", "Demo", "DemoCase", "ServerCase", "WorkerCase", "run_jobs"]
 
@@ -69,6 +70,7 @@ class ServerCase(TransactionTestCase):
 
     def setUp(self):
         self.settle()
+        self.enterContext(watched(self))
         self.populate()
 
     def populate(self):

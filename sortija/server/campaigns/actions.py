@@ -4,41 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date
-from itertools import islice
 from typing import Any
 
 import numpy as np
-from django.db import transaction
 from django.utils import timezone
 
 from sortija.core.campaigns.holdout import draw_holdout
 from sortija.core.formats.lists import csv_lines
 from sortija.core.lens.clauses import Clause, ClauseError, canonical
 from sortija.core.progress import Progress
-from sortija.server.bulk.copy import copy_in
 from sortija.server.campaigns.audience import audience_of
-from sortija.server.campaigns.models import Campaign, Member
-from sortija.server.groups.actions import yardstick_of
+from sortija.server.campaigns.drawn import drawn_of, keep_drawn, let_go
+from sortija.server.campaigns.models import Campaign
 from sortija.server.groups.placed import segment_labels
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import Running, handles
 from sortija.server.ledger.models import Card
 from sortija.server.lens.exports import begin_export, export_for, whole_file
 from sortija.server.lens.models import Export
-from sortija.server.studies.actions import record, reverses
+from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
-from sortija.server.studies.people import forgets_people
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["change_plan", "draw", "drop", "hand_over", "list_lines", "plan"]
 
 _BLOCK = 5000
-
-_MEMBER = {
-    "campaign": "i8", "customer": "i4", "card": "i4", "held": "i2", "stratum": "i8",
-    "segment": "i2",
-}  # fmt: skip
 
 
 def _checked(name: str, send_on: date, read_on: date, holdout: float) -> None:
@@ -60,7 +51,7 @@ def plan(
         listed = canonical(Clause.from_json(c) for c in clauses)
     except ClauseError as problem:
         raise Problem(str(problem)) from problem
-    with transaction.atomic():
+    with changing(study):
         campaign = Campaign.objects.create(
             study=study, person=person, name=name.strip(), clauses=listed, window=window.key,
             send_on=send_on, read_on=read_on, holdout=holdout, seed=study.campaigns.count() + 1,
@@ -78,8 +69,8 @@ def change_plan(
 ) -> Campaign:  # fmt: skip
     """Change a draft. A drawn campaign stays as it was drawn."""
     _checked(name, send_on, read_on, holdout)
-    with transaction.atomic():
-        campaign = _locked(campaign.pk)
+    with changing(campaign.study_id):
+        campaign = _now(campaign.pk)
         if campaign.state != Campaign.DRAFT:
             raise Problem(f"{campaign.name} is {campaign.state}; its plan stands.")
         _unchanged(campaign, expected)
@@ -96,8 +87,8 @@ def _unchanged(campaign: Campaign, expected: int | None) -> None:
 
 def drop(campaign: Campaign, person: Any, expected: int) -> None:
     """Put a campaign away; its audience is free again. A list that went out stays on record."""
-    with transaction.atomic():
-        campaign = _locked(campaign.pk)
+    with changing(campaign.study_id):
+        campaign = _now(campaign.pk)
         if campaign.state == Campaign.HANDED:
             raise Problem(f"The list of {campaign.name} has left the house; that stays on record.")
         _unchanged(campaign, expected)
@@ -119,30 +110,23 @@ def _reverse_drop(entry: HistoryEntry, forward: bool) -> None:
     Campaign.objects.filter(pk=number).update(dropped=wanted)
 
 
-def _locked(campaign: int) -> Campaign:
-    """A campaign that nobody else changes until this transaction ends."""
-    rows = Campaign.objects.select_for_update(of=("self",)).select_related("study")
-    return rows.get(pk=campaign)
+def _now(campaign: int) -> Campaign:
+    """A campaign as it is now."""
+    return Campaign.objects.select_related("study").get(pk=campaign)
 
 
 def draw(campaign: Campaign, person: Any, expected: int | None = None) -> Campaign:
     """Decide the audience and who of it is held out; both are kept from now on."""
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=campaign.study_id)
-        campaign = _locked(campaign.pk)
+    with changing(campaign.study_id):
+        campaign = _now(campaign.pk)
         if campaign.state != Campaign.DRAFT:
             raise Problem(f"{campaign.name} is {campaign.state} already.")
         _unchanged(campaign, expected)
         audience = audience_of(campaign)
-        m = len(audience.customers)
-        if m == 0:
+        if not len(audience.customers):
             raise Problem("Nobody is left to write to. Widen the lens and plan again.")
         found = draw_holdout(audience.segment, audience.value, campaign.holdout, campaign.seed)
-        arrays = [
-            np.full(m, campaign.pk), audience.customers, audience.customers,
-            found.held.astype(np.int16), found.stratum, audience.segment,
-        ]  # fmt: skip
-        copy_in(Member, list(_MEMBER), list(_MEMBER.values()), [arrays])
+        keep_drawn(campaign, audience, found)
         campaign.state, campaign.drawn_at = Campaign.DRAWN, timezone.now()
         campaign.fell_away = {"lens": audience.lens, **audience.fell_away}
         campaign.decided_on = audience.made_from
@@ -157,22 +141,21 @@ def draw(campaign: Campaign, person: Any, expected: int | None = None) -> Campai
 
 @reverses("draw holdout")
 def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
-    campaign = _locked(int(entry.target.removeprefix("campaign:")))
+    campaign = _now(int(entry.target.removeprefix("campaign:")))
     if forward:
         draw(campaign, entry.person)
         return
     if campaign.state != Campaign.DRAWN:
         raise Conflict(f"The list of {campaign.name} has left the house since.")
-    campaign.members.all().delete()
     campaign.state, campaign.drawn_at, campaign.fell_away = Campaign.DRAFT, None, {}
     campaign.revision += 1
-    campaign.save()
+    let_go(campaign)
 
 
 def hand_over(campaign: Campaign, person: Any) -> Export:
     """Begin the file of the list, and record that it leaves the house; that cannot be undone."""
-    with transaction.atomic():
-        campaign = _locked(campaign.pk)
+    with changing(campaign.study_id):
+        campaign = _now(campaign.pk)
         if campaign.state == Campaign.DRAFT:
             raise Problem("Draw the holdout first: without it nothing can be learnt.")
         if campaign.state == Campaign.DRAWN:
@@ -182,7 +165,8 @@ def hand_over(campaign: Campaign, person: Any) -> Export:
                 campaign.study, person, "hand over", f"Handed over the list of {campaign.name}",
                 f"campaign:{campaign.pk}", None, None,
             )  # fmt: skip
-        asked, count = {"campaign": campaign.pk}, campaign.members.filter(held=0).count()
+        asked = {"campaign": campaign.pk}
+        count = int(np.count_nonzero(~drawn_of(campaign).held))
         study = campaign.study
         return begin_export(study, person, "campaigns.list", "csv", asked, count, "campaign")
 
@@ -197,26 +181,19 @@ def _write_list(job: Job, running: Running) -> None:
 
 def list_lines(campaign: Campaign, progress: Progress) -> Iterator[str]:
     """The list of those written to, as CSV: card, address, segment."""
-    yardstick = yardstick_of(campaign.study)
-    labels = segment_labels(yardstick) if yardstick else ()
-    written = campaign.members.filter(held=0).order_by("customer").values_list("card", "segment")
+    labels = segment_labels(campaign.yardstick) if campaign.yardstick else ()
+    drawn = drawn_of(campaign)
+    written, segments = drawn.customers[~drawn.held], drawn.segment[~drawn.held]
     cards = Card.objects.filter(study=campaign.study).values_list("number", "code", "address")
-    count = written.count()
+    count = len(written)
 
     def rows() -> Iterator[tuple[object, ...]]:
-        members = written.iterator(chunk_size=_BLOCK)
         for done in range(0, count, _BLOCK):
             progress("writing", done, count)
-            block = list(islice(members, _BLOCK))
-            known = {n: told for n, *told in cards.filter(number__in=[card for card, _ in block])}
-            for card, segment in block:
-                code, address = known[card]
+            block = written[done : done + _BLOCK].tolist()
+            known = {number: told for number, *told in cards.filter(number__in=block)}
+            for number, segment in zip(block, segments[done : done + _BLOCK].tolist(), strict=True):
+                code, address = known[number]
                 yield code, address, labels[segment] if segment < len(labels) else ""
 
     return csv_lines(("card", "address", "segment"), rows())
-
-
-@forgets_people
-def _forget(study: Study, numbers: list[int]) -> None:
-    """An erased person is on no list, sent or held out."""
-    Member.objects.filter(campaign__study=study, customer__in=numbers).delete()

@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 import numpy as np
-from django.db.models import Q
 from numpy.typing import NDArray
 
 from sortija.core.campaigns.base_rate import BaseRate, base_rate
@@ -14,8 +13,9 @@ from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import members
 from sortija.core.scores.bands import band
 from sortija.server.bulk.copy import integers_of
-from sortija.server.campaigns.models import Campaign, Member
+from sortija.server.campaigns.models import Campaign
 from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.models import Yardstick
 from sortija.server.groups.placed import placed_at
 from sortija.server.ledger.coverage import covered
 from sortija.server.ledger.models import Card
@@ -23,8 +23,9 @@ from sortija.server.ledger.traits import trait_column, traits_of
 from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.made import Made, made_or_job
+from sortija.server.studies.columns import read_column
 from sortija.server.studies.models import Study
-from sortija.server.studies.once import reading
+from sortija.server.studies.once import once, reading
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.stations import default_window
 from sortija.server.studies.windows import WindowInView
@@ -39,7 +40,7 @@ _YES = {"yes", "y", "true", "1", "t"}
 class Audience:
     """Customers who can be written to, and how many fell away at each step, in order.
 
-    ``customers``: (m,) row numbers; ``segment``: (m,) state by the yardstick (0 without one);
+    ``customers``: (m,) row numbers; ``segment``: (m,) state by ``yardstick`` (0 without one);
     ``value``: (m,) band of spend; ``base_rate``: how many came unasked of who was in the same lens
     one horizon earlier; ``untold``: why that cannot be told, where it is None.
     """
@@ -48,6 +49,7 @@ class Audience:
     fell_away: dict[str, int]
     customers: NDArray[np.int64]
     segment: NDArray[np.int64]
+    yardstick: Yardstick | None
     value: NDArray[np.int64]
     base_rate: BaseRate | None
     untold: str
@@ -60,6 +62,7 @@ def window_of(campaign: Campaign) -> WindowInView:
     return WindowInView(date.fromisoformat(to), back)
 
 
+@once
 def _consenting(study: Study, size: int) -> NDArray[np.bool_]:
     """Consent as of today; without a consent column nobody has said no."""
     trait = next((t for t in traits_of(study) if t.type == "consent"), None)
@@ -70,6 +73,7 @@ def _consenting(study: Study, size: int) -> NDArray[np.bool_]:
     return np.isin(column.values, yes)
 
 
+@once
 def _with_address(study: Study, size: int) -> NDArray[np.bool_]:
     """Who has an address; where no file ever brought any, lists go by card and all have one."""
     cards = Card.objects.filter(study=study, number__lt=size)
@@ -84,14 +88,14 @@ def _with_address(study: Study, size: int) -> NDArray[np.bool_]:
 def _busy(campaign: Campaign, size: int) -> NDArray[np.bool_]:
     """Members of another drawn campaign whose time overlaps; held-out people among them."""
     out = np.zeros(size, np.bool_)
-    live = Member.objects.filter(
-        campaign__study=campaign.study, campaign__dropped=False,
-        campaign__state__in=(Campaign.DRAWN, Campaign.HANDED),
-    ).filter(
-        Q(campaign__send_on__lte=campaign.read_on) & Q(campaign__read_on__gte=campaign.send_on)
-    )  # fmt: skip
-    others = live.exclude(campaign=campaign).filter(customer__lt=size)
-    out[integers_of(others, "customer")] = True
+    live = Campaign.objects.filter(
+        study=campaign.study, dropped=False, send_on__lte=campaign.read_on,
+        read_on__gte=campaign.send_on,
+    ).exclude(arms=None)  # fmt: skip
+    for other in live.exclude(pk=campaign.pk).select_related("arms"):
+        assert other.arms is not None
+        drawn = np.flatnonzero(read_column(other.arms).values)
+        out[drawn[drawn < size]] = True
     return out
 
 
@@ -130,15 +134,16 @@ def _audience(campaign: Campaign) -> Audience:
         fell[name] = int((left & ~allowed).sum())
         left &= allowed
     customers = np.flatnonzero(left)
-    # Strata are of spend in fives, however the analyst scores meanwhile.
-    value = band(np.asarray(made.column("monetary").values, np.float64), VALUE_BANDS, True)
+    value = _spend(study, window)
+    yardstick = yardstick_of(study)
     rate, untold = _unasked(campaign, window, clauses, consenting & with_address)
     return Audience(
         lens=len(inside),
         fell_away=fell,
         customers=customers,
-        segment=_segments(study, window, size)[customers],
-        value=value.bands[customers].astype(np.int64),
+        segment=_segments(study, window, yardstick, size)[customers],
+        yardstick=yardstick,
+        value=value[customers],
         base_rate=rate,
         untold=untold,
         made_from=base.made_from,
@@ -199,8 +204,18 @@ def _moved(window: str, by: timedelta) -> str:
     return f"{(date.fromisoformat(to) - by).isoformat()}:{back}"
 
 
-def _segments(study: Study, window: WindowInView, size: int) -> NDArray[np.int64]:
-    yardstick = yardstick_of(study)
+@once
+def _spend(study: Study, window: WindowInView) -> NDArray[np.int64]:
+    """(n,) fifth of spend, the strata of a draw however the analyst scores meanwhile."""
+    made = made_or_job(study, window)
+    assert isinstance(made, Made)
+    spend = np.asarray(made.column("monetary").values, np.float64)
+    return band(spend, VALUE_BANDS, True).bands.astype(np.int64)
+
+
+def _segments(
+    study: Study, window: WindowInView, yardstick: Yardstick | None, size: int
+) -> NDArray[np.int64]:
     placed = placed_at(study, yardstick, window) if yardstick else None
     if placed is None:
         return np.zeros(size, np.int64)

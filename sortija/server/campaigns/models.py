@@ -1,17 +1,26 @@
-"""Campaigns: plan, drawn arms, the list handed over."""
+"""Campaigns: the plan, what was drawn, how far it is."""
 
 from __future__ import annotations
 
 from django.conf import settings
 from django.db import models
 
-from sortija.server.studies.models import Study
+from sortija.server.groups.models import Yardstick
+from sortija.server.studies.models import Column, Study
 
-__all__ = ["Campaign", "Member"]
+__all__ = ["Campaign"]
+
+
+def _drawn() -> models.ForeignKey[Column | None, Column | None]:
+    return models.ForeignKey(Column, null=True, on_delete=models.RESTRICT, related_name="+")
 
 
 class Campaign(models.Model):
-    """A plan for some customers. Drawn, its audience is decided and never goes out of date."""
+    """A plan for some customers. Drawn, its audience is decided and never goes out of date.
+
+    ``arms``, ``strata``, ``segments``: the draw, a value per customer; ``yardstick``: the one that
+    its segments are of.
+    """
 
     DRAFT, DRAWN, HANDED = "draft", "drawn", "handed over"
 
@@ -25,6 +34,10 @@ class Campaign(models.Model):
     seed = models.PositiveIntegerField(default=1)
     state = models.CharField(max_length=12, default=DRAFT)
     fell_away = models.JSONField(default=dict)
+    arms = _drawn()
+    strata = _drawn()
+    segments = _drawn()
+    yardstick = models.ForeignKey(Yardstick, null=True, on_delete=models.RESTRICT, related_name="+")
     decided_on = models.CharField(max_length=64, blank=True)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     made_at = models.DateTimeField(auto_now_add=True)
@@ -32,18 +45,3 @@ class Campaign(models.Model):
     handed_at = models.DateTimeField(null=True)
     dropped = models.BooleanField(default=False)
     revision = models.PositiveIntegerField(default=1)
-
-
-class Member(models.Model):
-    """One customer of a drawn audience, with the card of that day."""
-
-    pk = models.CompositePrimaryKey("campaign_id", "customer")
-    # Without a constraint: the database would look up the campaign of every row when it commits.
-    campaign = models.ForeignKey(
-        Campaign, on_delete=models.CASCADE, related_name="members", db_constraint=False
-    )
-    customer = models.IntegerField()
-    card = models.IntegerField()
-    held = models.SmallIntegerField()
-    stratum = models.BigIntegerField()
-    segment = models.SmallIntegerField()

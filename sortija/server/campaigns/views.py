@@ -5,13 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from django.db.models import Count, Q
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.campaigns.holdout import draw_holdout, smallest_effect
 from sortija.server.campaigns.audience import audience_of
+from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.models import Campaign
-from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.models import Yardstick
 from sortija.server.groups.placed import segment_labels
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
@@ -69,8 +70,14 @@ class CampaignsPage(BaseModel):
     campaigns: list[CampaignRow]
 
 
-def _arms(study: Study, segments: list[tuple[int, int, int]]) -> list[ArmRow]:
-    yardstick = yardstick_of(study)
+def _counted(segment: NDArray[np.int64], held: NDArray[np.bool_]) -> list[tuple[int, int, int]]:
+    """Each segment there is, with how many are written to and how many are held out."""
+    out = np.bincount(segment[held], minlength=int(segment.max(initial=-1)) + 1)
+    written = np.bincount(segment[~held], minlength=len(out))
+    return [(int(n), int(written[n]), int(out[n])) for n in np.flatnonzero(written + out)]
+
+
+def _arms(yardstick: Yardstick | None, segments: list[tuple[int, int, int]]) -> list[ArmRow]:
     labels = segment_labels(yardstick) if yardstick else ()
     marks = [s.mark for s in yardstick.segments.all()] if yardstick else []
     return [
@@ -87,7 +94,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
     """A campaign for the wire: drafts are counted afresh, drawn ones as they were drawn."""
     fell: dict[str, int] = {}
     segments: list[tuple[int, int, int]] = []
-    rate, trouble, untold, lens = None, "", "", 0
+    rate, trouble, untold, lens, yardstick = None, "", "", 0, None
     if campaign.state == Campaign.DRAFT:
         try:
             audience = audience_of(campaign)
@@ -95,19 +102,14 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
             trouble = problem.detail
         else:
             lens, fell, rate = audience.lens, audience.fell_away, audience.base_rate
-            untold = audience.untold
+            untold, yardstick = audience.untold, audience.yardstick
             found = draw_holdout(audience.segment, audience.value, campaign.holdout, campaign.seed)
-            for number in np.unique(audience.segment):
-                mine = audience.segment == number
-                held = int(found.held[mine].sum())
-                segments.append((int(number), int(mine.sum()) - held, held))
+            segments = _counted(audience.segment, found.held)
     else:
+        drawn, yardstick = drawn_of(campaign), campaign.yardstick
         fell = dict(campaign.fell_away)
         lens = fell.pop("lens", 0)
-        counted = campaign.members.values_list("segment").annotate(
-            written=Count("customer", filter=Q(held=0)), out=Count("customer", filter=Q(held=1))
-        )
-        segments = [(n, w, h) for n, w, h in counted.order_by("segment")]
+        segments = _counted(drawn.segment, drawn.held)
     written, held = sum(s[1] for s in segments), sum(s[2] for s in segments)
     effect = smallest_effect(written, held, rate.careful) if rate is not None else float("nan")
     return CampaignRow(
@@ -119,13 +121,13 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         base_high=rate.high if rate else None, learnt_from=rate.customers if rate else 0,
         untold=untold,
         smallest_effect=None if np.isnan(effect) else effect,
-        arms=_arms(campaign.study, segments), trouble=trouble,
+        arms=_arms(yardstick, segments), trouble=trouble,
     )  # fmt: skip
 
 
 def campaigns_page(study: Study) -> CampaignsPage:
     """The whole station in one answer."""
-    rows = Campaign.objects.filter(study=study, dropped=False).select_related("study")
+    rows = Campaign.objects.filter(study=study, dropped=False).select_related("study", "yardstick")
     campaigns = [campaign_row(c) for c in rows.order_by("-id")]
     state = Status(state="whole") if campaigns else Status(state="empty", words="No campaign yet.")
     return CampaignsPage(status=state, campaigns=campaigns)

@@ -15,8 +15,9 @@ from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.ledger import ledger_of
 from sortija.server.measures.made import Made, made_or_job
-from sortija.server.studies.actions import record, reverses
+from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
+from sortija.server.studies.once import reading
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.windows import WindowInView
 
@@ -103,8 +104,7 @@ def adopt(study: Study, person: Any, grouping: Grouping, seen: int) -> Yardstick
     """
     if grouping.result.get("refusal"):
         raise Problem(grouping.result["refusal"])
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         before = checked_yardstick(study, seen)
         if before is not None and before.grouping_id == grouping.pk:
             return before
@@ -130,8 +130,7 @@ def keep_ladder(
     if not 1 <= len(names) <= 12:
         raise Problem("A ladder that is kept has 1 to 12 tiers.")
     data = ladder.as_json()
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         before = checked_yardstick(study, seen)
         if before is not None and before.ladder == data:
             return before
@@ -173,19 +172,19 @@ def _begin(
         Segment(yardstick=yardstick, number=n, mark=n - 1, name=name, short=short)
         for n, (name, short) in enumerate(zip(names, shorts, strict=True), 1)
     )
-    for namer in _NAMERS:
-        namer(yardstick)
-    if before is not None:
-        for heirs in _HEIRS:
-            heirs(before, yardstick)
+    with reading():  # what both go by stays as it is meanwhile
+        for namer in _NAMERS:
+            namer(yardstick)
+        if before is not None:
+            for heirs in _HEIRS:
+                heirs(before, yardstick)
     record(study, person, "adopt", words, "yardstick", before.pk if before else None, yardstick.pk)
     return yardstick
 
 
 def take_up(study: Study, person: Any, yardstick: Yardstick, seen: int) -> Yardstick:
     """Bring an earlier yardstick back into use, with its names as they were."""
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         before = checked_yardstick(study, seen)
         if before is not None and before.pk == yardstick.pk:
             return before

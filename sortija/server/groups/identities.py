@@ -6,14 +6,13 @@ from datetime import date
 from typing import Any
 
 import numpy as np
-from django.db import transaction
 
 from sortija.core.groups.compare import carry_over, cross_table
 from sortija.core.portraits.naming import short_form
 from sortija.server.groups.actions import carries_over, checked_yardstick
 from sortija.server.groups.models import Segment, Yardstick
 from sortija.server.groups.placed import placed_at
-from sortija.server.studies.actions import record, reverses
+from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.windows import WindowInView
@@ -94,11 +93,10 @@ def swap(study: Study, person: Any, first: int, second: int, seen: int) -> None:
     Conflict
         Another yardstick came into use since the person looked.
     """
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         checked_yardstick(study, seen)
         segments = list(
-            Segment.objects.select_for_update(of=("self",)).select_related("yardstick").filter(
+            Segment.objects.select_related("yardstick").filter(
                 pk__in=(first, second), yardstick__study=study, yardstick__retired=False
             )
         )  # fmt: skip

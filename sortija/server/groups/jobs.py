@@ -24,7 +24,7 @@ from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.made import Made, made_or_job
 from sortija.server.measures.one_population import population_of
-from sortija.server.studies.actions import touch
+from sortija.server.studies.actions import changing, touch
 from sortija.server.studies.columns import read_column, write_column
 from sortija.server.studies.models import Population, Study
 from sortija.server.studies.problems import Problem
@@ -130,8 +130,8 @@ def _result(candidate: Candidate, rows: Prepared, size: int, inputs: Inputs) -> 
 
 def _beside(study: Study, stamp: str, by_k: dict[int, dict[str, Any]]) -> None:
     """Figures that are told once every k is there, such as what customers without groups reach."""
-    with transaction.atomic():
-        for row in Grouping.objects.select_for_update().filter(study=study, made_from=stamp):
+    with changing(study):
+        for row in Grouping.objects.filter(study=study, made_from=stamp):
             row.result.update(by_k.get(row.k, {}))
             row.save(update_fields=["result"])
         touch(study)
@@ -165,8 +165,8 @@ def _open(job: Job, running: Running) -> None:
         )
     finally:
         engine.release()
-    with transaction.atomic():
-        row = Grouping.objects.select_for_update().get(pk=grouping.pk)
+    with changing(study):
+        row = Grouping.objects.get(pk=grouping.pk)
         row.result["stability_100"] = stability.tolist()
         row.save(update_fields=["result"])
         touch(study)

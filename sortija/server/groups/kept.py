@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db import transaction
 from pydantic import BaseModel
 
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Grouping, Yardstick
 from sortija.server.groups.views import changes_since
 from sortija.server.measures.made import Made, made_or_job
-from sortija.server.studies.actions import record, reverses
+from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.windows import WindowInView
@@ -156,8 +155,8 @@ def change_kept(
     Conflict
         Somebody changed it since the person looked.
     """
-    with transaction.atomic():
-        row = Grouping.objects.select_for_update().filter(study=study, pk=pk).first()
+    with changing(study):
+        row = Grouping.objects.filter(study=study, pk=pk).first()
         if row is None:
             raise Problem("There is no such grouping here. It may have been deleted.", 404)
         if expected != row.revision:

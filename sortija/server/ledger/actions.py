@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db import transaction
-
 from sortija.core.ledger.own import MOST_OWN, OwnRule, OwnRuleError
 from sortija.server.jobs import work
 from sortija.server.ledger.choices import (
@@ -19,7 +17,7 @@ from sortija.server.ledger.choices import (
     choices_of,
 )
 from sortija.server.ledger.ledger import Ledger, ledger_of, texts
-from sortija.server.studies.actions import change_setting, read_setting
+from sortija.server.studies.actions import change_setting, changing, read_setting
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 
@@ -50,8 +48,7 @@ def switch_rule(
     if rule.fixed:
         raise Problem(f"“{rule.name}” stays on. {rule.fixed}")
     words = f"Switched “{rule.name}” {'on' if on else 'off'}"
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         present, _ = read_setting(study, RULES_ON, DEFAULTS[RULES_ON])
         chosen = [r.key for r in rules if (on if r.key == key else r.key in present)]
         revision = change_setting(
@@ -103,8 +100,7 @@ def keep_own_rule(
     Problem
         The rule cannot be asked, or there are as many as there can be.
     """
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         kept = list(choices_of(study).own)
         slot = asked.get("slot")
         taken = {own.slot for own in kept}
@@ -130,8 +126,7 @@ def keep_own_rule(
 
 def drop_own_rule(study: Study, person: Any, slot: int, expected: int | None = None) -> int:
     """Drop a rule of the study's own; its lines count again."""
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         kept = choices_of(study).own
         gone = next((own for own in kept if own.slot == slot), None)
         if gone is None:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
-from django.db import transaction
 from django.http import Http404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel
@@ -16,7 +17,7 @@ from rest_framework.views import APIView
 from sortija.server.ledger import intakes, uploads
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.ledger.preview import IntakeRow, intake_row
-from sortija.server.studies.actions import study_for
+from sortija.server.studies.actions import changing, study_for
 from sortija.server.studies.http import JobRow, body, expected_revision, job_row, reply
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Conflict, Problem
@@ -128,17 +129,19 @@ def _intake(request: Request, study: int, intake: int, role: str = "analyst") ->
     return row
 
 
-def _intake_to_change(request: Request, study: int, intake: int) -> Intake:
-    """The intake as the writer saw it, and as nobody changes it until this request ends."""
+@contextmanager
+def _changing(request: Request, study: int, intake: int) -> Iterator[Intake]:
+    """The intake as the writer saw it; within this nobody else changes it."""
     row = _intake(request, study, intake)
     expected = expected_revision(request)
-    now = Intake.objects.select_for_update().filter(pk=row.pk).values_list("revision", flat=True)
-    if list(now) != [expected]:
-        raise Conflict(
-            f"How {row.original.name} is read was changed since you looked. "
-            "What is there now is shown; change it again if it is not what you want."
-        )
-    return row
+    with changing(row.study_id):
+        now = Intake.objects.filter(pk=row.pk).values_list("revision", flat=True)
+        if list(now) != [expected]:
+            raise Conflict(
+                f"How {row.original.name} is read was changed since you looked. "
+                "What is there now is shown; change it again if it is not what you want."
+            )
+        yield row
 
 
 class OneIntake(APIView):
@@ -147,28 +150,25 @@ class OneIntake(APIView):
         return reply(intake_row(_intake(request, study, intake, "reader")))
 
     @extend_schema(request=Mapping, responses=IntakeRow)
-    @transaction.atomic
     def put(self, request: Request, study: int, intake: int) -> Response:
-        row = _intake_to_change(request, study, intake)
-        row = intakes.change_mapping(row, body(request, Mapping).mapping)
-        return reply(intake_row(row))
+        with _changing(request, study, intake) as row:
+            changed = intakes.change_mapping(row, body(request, Mapping).mapping)
+            return reply(intake_row(changed))
 
     @extend_schema(responses={204: None})
-    @transaction.atomic
     def delete(self, request: Request, study: int, intake: int) -> Response:
-        row = _intake_to_change(request, study, intake)
-        if row.state == Intake.COUNTED:
-            intakes.take_back_intake(row, request.user)
-        else:
-            intakes.drop_review(row)
+        with _changing(request, study, intake) as row:
+            if row.state == Intake.COUNTED:
+                intakes.take_back_intake(row, request.user)
+            else:
+                intakes.drop_review(row)
         return Response(status=204)
 
 
 class CountIntake(APIView):
     @extend_schema(request=None, responses=JobRow)
     def post(self, request: Request, study: int, intake: int) -> Response:
-        with transaction.atomic():
-            row = _intake_to_change(request, study, intake)
+        with _changing(request, study, intake) as row:
             job = intakes.count_intake(row, request.user)
         return reply(job_row(job), 202)
 
@@ -186,10 +186,9 @@ class WithoutHeads(APIView):
     """Lines under review read without the heads that were found for them."""
 
     @extend_schema(request=None, responses=IntakeRow)
-    @transaction.atomic
     def post(self, request: Request, study: int, intake: int) -> Response:
-        row = _intake_to_change(request, study, intake)
-        return reply(intake_row(intakes.part_heads(row)))
+        with _changing(request, study, intake) as row:
+            return reply(intake_row(intakes.part_heads(row)))
 
 
 class RoleBody(BaseModel):
@@ -200,10 +199,9 @@ class ReadAs(APIView):
     """A file under review taken for one of another kind: a log, a table of customers, …"""
 
     @extend_schema(request=RoleBody, responses=IntakeRow)
-    @transaction.atomic
     def put(self, request: Request, study: int, intake: int) -> Response:
-        row = _intake_to_change(request, study, intake)
-        return reply(intake_row(intakes.read_as(row, _checked(body(request, RoleBody).role))))
+        with _changing(request, study, intake) as row:
+            return reply(intake_row(intakes.read_as(row, _checked(body(request, RoleBody).role))))
 
 
 class OverlapBody(BaseModel):
@@ -213,8 +211,7 @@ class OverlapBody(BaseModel):
 class OverlapView(APIView):
     @extend_schema(request=OverlapBody, responses=IntakeRow)
     def put(self, request: Request, study: int, intake: int) -> Response:
-        with transaction.atomic():
-            row = _intake_to_change(request, study, intake)
+        with _changing(request, study, intake) as row:
             intakes.choose_overlap(row, request.user, body(request, OverlapBody).choice)
         row.refresh_from_db()
         return reply(intake_row(row))

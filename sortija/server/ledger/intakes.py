@@ -25,7 +25,7 @@ from sortija.server.ledger.money import follow_files, scale_of
 from sortija.server.ledger.opened import heads_for, open_intake
 from sortija.server.ledger.shapes import Mapping, guess_as, guess_role, known_cards, mapping_of
 from sortija.server.ledger.uploads import earlier_intake, path_of
-from sortija.server.studies.actions import record, reverses
+from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.problems import Conflict, Problem
@@ -64,9 +64,8 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
         raise Problem(f"{original.name}: {problem}") from problem
     role = role or guess_role(study, file, rows)
     mapping, guesses = _guessed(study, original, role, rows)
-    with transaction.atomic():
-        # The same file can be let go twice at the same moment: the second waits here.
-        Study.objects.select_for_update().get(pk=study.pk)
+    # The same file can be let go twice at the same moment: the second waits here.
+    with changing(study):
         earlier = earlier_intake(original, role)
         if earlier is not None:
             if earlier.state == Intake.REVIEW:
@@ -244,7 +243,7 @@ def take_back_intake(intake: Intake, person: Any) -> None:
     """Stop counting a file. Its lines stay stored, so that this can be undone."""
     if intake.state != Intake.COUNTED:
         raise Problem("Only a counted file can be taken back.")
-    with transaction.atomic():
+    with changing(intake.study_id):
         Intake.objects.filter(pk=intake.pk).update(state=Intake.TAKEN_BACK)
         follow_files(intake.study_id)
         record(
@@ -281,7 +280,7 @@ def choose_overlap(intake: Intake, person: Any, choice: str) -> None:
         "both": "Keep the receipts of both files", "skip": "Skip what came before",
         "replace": "Replace what came before",
     }[choice]  # fmt: skip
-    with transaction.atomic():
+    with changing(intake.study_id):
         Intake.objects.filter(pk=intake.pk).update(overlap=choice, revision=F("revision") + 1)
         record(
             intake.study, person, "overlap", f"{words}: {intake.original.name}",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
@@ -19,7 +20,7 @@ from sortija.server.ledger.models import Intake, Line
 from sortija.server.ledger.money import follow_files
 from sortija.server.ledger.others import OTHERS
 from sortija.server.ledger.reading import read_log, read_members
-from sortija.server.studies.actions import record
+from sortija.server.studies.actions import changing, record
 from sortija.server.studies.models import Study
 from sortija.server.studies.tokens import new_token
 
@@ -83,6 +84,20 @@ def order(job: Job, running: Running) -> None:
         ledger.build(running.progress)
 
 
+def _counts(intake: Intake, person: Any) -> None:
+    """A file that was read counts from now on, in the place of the one it replaces."""
+    if intake.replaces_id:
+        Intake.objects.filter(pk=intake.replaces_id).update(state=Intake.TAKEN_BACK)
+    intake.state, intake.counted_at = Intake.COUNTED, timezone.now()
+    intake.save(update_fields=["report", "state", "counted_at", "scale", "token"])
+    follow_files(intake.study_id)
+    intake.study.refresh_from_db(fields=["scale"])
+    record(
+        intake.study, person, "count intake", f"Counted {intake.original.name}",
+        f"intake:{intake.pk}", Intake.TAKEN_BACK, Intake.COUNTED,
+    )  # fmt: skip
+
+
 def _read(job: Job, running: Running, intake: Intake) -> None:
     """Lines and the word that they count commit together: a killed worker leaves neither."""
     with transaction.atomic():
@@ -95,13 +110,5 @@ def _read(job: Job, running: Running, intake: Intake) -> None:
             intake.report = read_members(intake, running.progress)
         else:
             intake.report = OTHERS[intake.role](intake, running.progress)
-        if intake.replaces_id:
-            Intake.objects.filter(pk=intake.replaces_id).update(state=Intake.TAKEN_BACK)
-        intake.state, intake.counted_at = Intake.COUNTED, timezone.now()
-        intake.save(update_fields=["report", "state", "counted_at", "scale", "token"])
-        follow_files(intake.study_id)
-        intake.study.refresh_from_db(fields=["scale"])
-        record(
-            intake.study, job.person, "count intake", f"Counted {intake.original.name}",
-            f"intake:{intake.pk}", Intake.TAKEN_BACK, Intake.COUNTED,
-        )  # fmt: skip
+        with changing(intake.study_id):
+            _counts(intake, job.person)

@@ -7,7 +7,6 @@ from datetime import date
 from typing import Any
 
 import numpy as np
-from django.db import transaction
 
 from sortija.server.ledger.actions import order_anew
 from sortija.server.ledger.erased import digest_of
@@ -15,7 +14,7 @@ from sortija.server.ledger.forgetting import forget_in_originals
 from sortija.server.ledger.models import Card, CardId, Correction, Intake
 from sortija.server.ledger.owners import NO_MERGES, OWNERS, owners_of
 from sortija.server.ledger.traits import TABLES, Trait, traits_of
-from sortija.server.studies.actions import change_setting, read_setting, record, reverses
+from sortija.server.studies.actions import change_setting, changing, read_setting, record, reverses
 from sortija.server.studies.columns import blanked, drop_column
 from sortija.server.studies.models import Column, HistoryEntry, Study
 from sortija.server.studies.people import forget_people
@@ -50,8 +49,7 @@ def merge_cards(
         raise Problem("There is no such customer here.", 404)
     if owners.of[own.number] == owners.of[customer]:
         raise Problem(f"{own.code} belongs to this customer already.")
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         merges, _ = read_setting(study, OWNERS, NO_MERGES)
         if len(merges["together"]) >= MOST_MERGES:
             raise Problem("So many cards are better put together by a table of ids.")
@@ -72,8 +70,7 @@ def part_card(study: Study, person: Any, code: str, expected: int | None = None)
     owners = owners_of(study)
     if len(owners.cards_of(int(owners.of[own.number]))) == 1:
         raise Problem(f"{own.code} is a customer of its own already.")
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         merges, _ = read_setting(study, OWNERS, NO_MERGES)
         value = {
             "together": [pair for pair in merges["together"] if own.number not in pair],
@@ -99,7 +96,7 @@ def correct_trait(study: Study, person: Any, customer: int, name: str, value: st
     if not Card.objects.filter(study=study, number=customer).exclude(code="").exists():
         raise Problem("There is no such customer here.", 404)
     text = _checked(trait, value.strip())
-    with transaction.atomic():
+    with changing(study):
         row = Correction.objects.create(
             study=study, card=customer, trait=name, value=text, person=person
         )
@@ -153,8 +150,7 @@ def erase_customer(study: Study, person: Any, customer: int) -> int:
     if not rows:
         raise Problem("This customer is erased already.")
     codes = [row.code for row in rows]
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         for row in rows:
             row.erased, row.code, row.address = digest_of(study, row.code), "", ""
         Card.objects.bulk_update(rows, ["code", "address", "erased"])

@@ -38,6 +38,7 @@ from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
 from sortija.server.ledger.opened import open_intake
 from sortija.server.ledger.owners import OWNER
 from sortija.server.ledger.traits import NAMED
+from sortija.server.studies.actions import changing
 from sortija.server.studies.columns import whole_folder, write_columns
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
@@ -118,10 +119,11 @@ def add_cards(study: Study, texts: list[str], known: int) -> None:
             erased = digest in gone
             code = "" if erased else texts[number]
             stream.write_row((study.pk, number, code, "", digest if erased else ""))
-    population = Population.objects.select_for_update().get(study=study, name="customers")
-    if population.size != len(texts):
-        population.size, population.version = len(texts), population.version + 1
-        population.save(update_fields=["size", "version"])
+    with changing(study):
+        population = Population.objects.get(study=study, name="customers")
+        if population.size != len(texts):
+            population.size, population.version = len(texts), population.version + 1
+            population.save(update_fields=["size", "version"])
 
 
 def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
@@ -183,12 +185,13 @@ def _read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
         lines.close()
         runs.close()
         join_part(Line, ("intake_id", "number"), intake.pk)
-        add_cards(study, reader.cards.texts, known_cards)
         for kind in _CODES:
             _add_codes(study, kind, getattr(reader, f"{kind}s").texts, known_codes[kind])
         UnreadCell.objects.bulk_create(unread, batch_size=2000)
         run_lines = write_runs(intake, aside)
         _prove(part, (count, len(reader.cards), runs.rows), run_lines)
+        # The study is kept to ourselves from here on: last, so that nobody waits for long.
+        add_cards(study, reader.cards.texts, known_cards)
     return {
         "lines": count,
         "receipts": runs.rows,

@@ -22,7 +22,7 @@ from sortija.server.jobs.upkeep import hourly
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.lens.listing import Listing
 from sortija.server.lens.models import Export
-from sortija.server.studies.actions import record
+from sortija.server.studies.actions import changing, record
 from sortija.server.studies.models import Study
 from sortija.server.studies.people import forgets_people
 from sortija.server.studies.problems import Problem
@@ -56,7 +56,7 @@ def ask_export(
     }  # fmt: skip
     count = len(listing.rows)
     words = f"Saved a list of {count:,} customers as {kind.upper()}"
-    with transaction.atomic():
+    with changing(study):
         row = begin_export(study, person, "lens.export", kind, asked, count)
         record(study, person, "save list", words, f"export:{row.pk}", None, listing.made_from)
     return row

@@ -14,7 +14,7 @@ from sortija.core.lens.evaluate import members
 from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import Field, FieldName, base_of, field_kind, lists_fields
 from sortija.server.lens.models import KeptLens
-from sortija.server.studies.actions import record, reverses
+from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.columns import blanked, drop_column, read_column, write_column
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import HistoryEntry, Population, Study
@@ -56,7 +56,7 @@ def keep_lens(
         raise Problem("The measures of this window are still being derived. Try again soon.", 503)
     inside = members(selection_of(study, window, clauses, base))
     listed = canonical(clauses)
-    with transaction.atomic():
+    with changing(study):
         kept = KeptLens(
             study=study, name=name, kind=kind, clauses=listed, window=window.key,
             customers=len(inside), person=person,
@@ -82,8 +82,8 @@ def _unchanged(kept: KeptLens, expected: int) -> None:
 
 def rename_kept(kept: KeptLens, person: Any, name: str, expected: int) -> KeptLens:
     """Give a kept lens another name."""
-    with transaction.atomic():
-        kept = KeptLens.objects.select_for_update().select_related("study").get(pk=kept.pk)
+    with changing(kept.study_id):
+        kept = KeptLens.objects.select_related("study").get(pk=kept.pk)
         _unchanged(kept, expected)
         before = kept.name
         if name.strip() == before:
@@ -97,8 +97,8 @@ def rename_kept(kept: KeptLens, person: Any, name: str, expected: int) -> KeptLe
 
 def drop_kept(kept: KeptLens, person: Any, expected: int) -> None:
     """Keep a lens no longer. Campaigns that came of it stay as they are."""
-    with transaction.atomic():
-        kept = KeptLens.objects.select_for_update().select_related("study").get(pk=kept.pk)
+    with changing(kept.study_id):
+        kept = KeptLens.objects.select_related("study").get(pk=kept.pk)
         _unchanged(kept, expected)
         _set_dropped(kept, True)
         words = f"Dropped the lens {kept.name}"
@@ -131,7 +131,7 @@ def _set_dropped(kept: KeptLens, dropped: bool) -> None:
 
 def _of(entry: HistoryEntry) -> KeptLens:
     number = int(entry.target.removeprefix("kept:"))
-    return KeptLens.objects.select_for_update().get(pk=number)
+    return KeptLens.objects.get(pk=number)
 
 
 @reverses("keep lens")

@@ -62,7 +62,7 @@ def make_expected(
         column = Column(name, "number", values, about.unit, why=reasons)
         columns.append((column, {**told_of(about), **details}))
     with transaction.atomic():
-        population = Population.objects.select_for_update().get(
+        population = Population.objects.select_for_update(no_key=True).get(
             study=ledger.study, name="customers"
         )
         write_columns(population, columns, window.key, stamp)

@@ -155,7 +155,7 @@ def _keep(
     }}))  # fmt: skip
     with transaction.atomic():
         name = f"trait:{of}"[:40] if of else "customers"
-        population, _ = Population.objects.select_for_update().get_or_create(
+        population, _ = Population.objects.select_for_update(no_key=True).get_or_create(
             study=ledger.study, name=name, defaults={"size": len(derived.present)}
         )
         write_columns(population, columns, window.key, stamp)

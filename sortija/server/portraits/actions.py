@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db import transaction
-
 from sortija.core.portraits.naming import MOST_SHORT, short_form
 from sortija.server.groups.models import Segment
-from sortija.server.studies.actions import record, reverses
+from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry
 from sortija.server.studies.problems import Conflict, Problem
 
@@ -29,12 +27,9 @@ def change_segment(
     Conflict
         Somebody changed the segment since it was read.
     """
-    with transaction.atomic():
-        segment = (
-            Segment.objects.select_for_update(of=("self",))
-            .select_related("yardstick__study")
-            .get(pk=segment.pk)
-        )
+    study = segment.yardstick.study
+    with changing(study):
+        segment = Segment.objects.select_related("yardstick").get(pk=segment.pk)
         if expected != segment.revision:
             raise Conflict(f"{segment.name} was changed since you looked.", name=segment.name)
         before = {field: getattr(segment, field) for field in _FIELDS}
@@ -50,7 +45,6 @@ def change_segment(
             if before["name"] != after["name"]
             else f"Changed {after['name']}"
         )
-        study = segment.yardstick.study
         record(study, person, "segment", words, f"segment:{segment.pk}", before, after)
     return segment
 

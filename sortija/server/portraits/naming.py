@@ -59,7 +59,7 @@ def _name(yardstick: Yardstick) -> None:
     placed = placed_at(yardstick.study, yardstick, WindowInView(date.fromisoformat(to), back))
     if placed is None:
         return
-    proposals = proposals_for(sheet_of(placed))
+    proposals = proposals_for(sheet_of(placed, shaping_only=True))
     for segment, mine in zip(yardstick.segments.all(), proposals, strict=True):
         if yardstick.ladder is None:  # tiers are called as the ladder calls them
             segment.name, segment.short = mine[0].name, mine[0].short

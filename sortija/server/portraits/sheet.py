@@ -59,22 +59,34 @@ class Sheet:
     categories: tuple[CategoryRow, ...]
 
 
-def sheet_of(placed: PlacedAt) -> Sheet:
-    """The sheet of a placement: the measures in use and every category, shaping or not."""
+def sheet_of(placed: PlacedAt, shaping_only: bool = False) -> Sheet:
+    """The sheet of a placement: the measures in use and every category, shaping or not.
+
+    ``shaping_only``: no more than what shaped the groups, which takes a tenth of the time.
+    """
     study = placed.yardstick.study
     plan, _ = plan_of(study)
     shaping = set(frozen(placed.yardstick).names)
     shown = tuple(
-        n for n in placed.made.names if n in shaping or role_of(placed.made, plan, n) != "out"
+        n for n in placed.made.names
+        if n in shaping or not (shaping_only or role_of(placed.made, plan, n) == "out")
+    )  # fmt: skip
+    traits = tuple(
+        (t.stamp, t.name, t.label)
+        for t in traits_of(study, placed.made.window.to)
+        if t.kind == "category" and (not shaping_only or f"trait:{t.name}" in shaping)
     )
-    traits = tuple((t.stamp, t.label) for t in traits_of(study, placed.made.window.to))
     key = (placed.stamp, placed.made.content(shown), traits)
-    return _sheet(Keyed(key, (placed, shown)))
+    return _sheet(Keyed(key, (placed, shown, traits)))
+
+
+#: Stamp, name and label of each trait that is profiled.
+_Traits = tuple[tuple[str, str, str], ...]
 
 
 @lru_cache(maxsize=16)
-def _sheet(key: Keyed[tuple[PlacedAt, tuple[str, ...]]]) -> Sheet:
-    placed, shown = key.value
+def _sheet(key: Keyed[tuple[PlacedAt, tuple[str, ...], _Traits]]) -> Sheet:
+    placed, shown, traits = key.value
     study, k = placed.yardstick.study, placed.placement.k
     groups = np.asarray(placed.placement.state)
     shaping = set(frozen(placed.yardstick).names)
@@ -90,8 +102,9 @@ def _sheet(key: Keyed[tuple[PlacedAt, tuple[str, ...]]]) -> Sheet:
             )
         )  # fmt: skip
     categories = []
+    wanted = {name for _, name, _ in traits}
     for trait in traits_of(study, placed.made.window.to):
-        if trait.kind != "category":
+        if trait.name not in wanted:
             continue
         column = trait_column(study, trait, placed.made.size)
         profile_ = category_profile(np.asarray(column.values), len(column.levels), groups, k)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from django.db import transaction
@@ -18,6 +19,7 @@ from sortija.server.studies.problems import Conflict, Problem
 __all__ = [
     "bring_back",
     "change_setting",
+    "changing",
     "membership",
     "read_setting",
     "record",
@@ -75,6 +77,20 @@ def start_study(person: Person, name: str, currency: str = "£") -> Study:
     return study
 
 
+@contextmanager
+def changing(study: Study | int) -> Iterator[None]:
+    """A transaction in which nobody else changes this study.
+
+    Whoever changes anything of a study comes in here first. Two that took the same rows in
+    different orders would wait for each other, and the database would end one of them.
+    """
+    with transaction.atomic():
+        # Rows that name the study can still be written: no more than its revision changes.
+        pk = study if isinstance(study, int) else study.pk
+        Study.objects.select_for_update(no_key=True).only("pk").get(pk=pk)
+        yield
+
+
 def touch(study: Study) -> int:
     """Raise the study's revision, so that every open screen notices; returns the new one."""
     Study.objects.filter(pk=study.pk).update(revision=F("revision") + 1)
@@ -124,8 +140,7 @@ def change_setting(
     Conflict
         ``expected`` is not the present revision: somebody changed it since.
     """
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         before, revision = read_setting(study, key, default)
         if expected is not None and expected != revision:
             raise Conflict(
@@ -176,8 +191,7 @@ def bring_back(study: Study, person: Any) -> HistoryEntry:
 
 
 def _step(study: Study, person: Any, forward: bool) -> HistoryEntry:
-    with transaction.atomic():
-        Study.objects.select_for_update().get(pk=study.pk)
+    with changing(study):
         mine = HistoryEntry.objects.filter(study=study, person=person)
         if forward:
             entry = mine.exclude(undone_at=None).order_by("-undone_at").first()

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db import transaction
-
-from sortija.server.studies.actions import record, reverses
+from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Membership, Study
 from sortija.server.studies.problems import Conflict, Problem
 
@@ -33,7 +31,7 @@ def change_role(member: Membership, person: Any, role: str, expected: int) -> Me
         Somebody changed the role since it was read.
     """
     checked_role(role)
-    with transaction.atomic():
+    with changing(member.study_id):
         member = _locked(member, expected)
         before = member.role
         if role == before:
@@ -48,7 +46,7 @@ def change_role(member: Membership, person: Any, role: str, expected: int) -> Me
 
 def remove(member: Membership, person: Any, expected: int) -> None:
     """Let a member go: the study is none of theirs any more."""
-    with transaction.atomic():
+    with changing(member.study_id):
         member = _locked(member, expected)
         _set(member.study, member.person_id, None)
         left = member.person == person
@@ -58,8 +56,7 @@ def remove(member: Membership, person: Any, expected: int) -> None:
 
 
 def _locked(member: Membership, expected: int) -> Membership:
-    """The member as nobody else changes it until this transaction ends."""
-    Study.objects.select_for_update().get(pk=member.study_id)
+    """The member as it is now, unless somebody changed it since."""
     now = Membership.objects.select_related("person", "study").filter(pk=member.pk).first()
     if now is None or now.revision != expected:
         raise Conflict(f"The role of {member.person.username} was changed since you looked.")

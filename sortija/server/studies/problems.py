@@ -14,7 +14,7 @@ from pydantic import ValidationError
 from rest_framework import exceptions
 from rest_framework.response import Response
 
-from sortija.server.jobs.passing import Passing
+from sortija.server.jobs.passing import Passing, passing
 from sortija.server.operations.logs import about
 
 __all__ = ["ApiErrors", "ChangedMeanwhile", "Conflict", "Problem", "handler"]
@@ -122,6 +122,9 @@ class ApiErrors:
             return None
         if isinstance(error, SuspiciousOperation) or _unkeepable(error):
             return _document(400, UNKEEPABLE)
+        if passing(error):
+            log.warning("%s %s gave up: %r", request.method, request.path, error)
+            return _document(503, _WORDS[503])
         log.exception("%s %s failed", request.method, request.path)
         return _document(500, _WORDS[500])
 
@@ -131,6 +134,8 @@ _WORDS = {
     403: "This request did not come from a page of Sortija. Reload the page and try again.",
     404: "There is nothing at this address.",
     405: "This cannot be done at this address.",
+    503: "The database could not be reached at that moment. Nothing was changed. Try again; if it "
+    "stays so, the server's log says more.",
     500: "Something went wrong that we did not foresee. Nothing was changed. Try again; the "
     "server's log says more.",
 }

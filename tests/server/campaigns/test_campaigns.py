@@ -8,7 +8,8 @@ from unittest import mock
 from django.db import connection
 
 from sortija.server.campaigns import actions
-from sortija.server.campaigns.models import Campaign, Member
+from sortija.server.campaigns.drawn import drawn_of
+from sortija.server.campaigns.models import Campaign
 from sortija.server.ledger.models import Card
 from tests.server.support import DemoCase
 
@@ -42,9 +43,10 @@ class Campaigns(DemoCase):
         self.assertEqual((drawn["written"], drawn["held"]), (row["written"], row["held"]))
         self.send("put", path, PLAN, 400)  # its plan stands
         self.send("post", "history/take-back")
-        self.assertEqual(Member.objects.count(), 0)
+        self.assertEqual(len(drawn_of(Campaign.objects.get()).customers), 0)
         self.send("post", "history/bring-back")
-        held = set(Member.objects.filter(held=1).values_list("customer", flat=True))
+        again = drawn_of(Campaign.objects.get())
+        held = set(again.customers[again.held].tolist())
         self.assertEqual(len(held), row["held"])
 
         Card.objects.filter(number=min(set(range(400)) - held)).update(address="=cmd()@example.org")
@@ -81,7 +83,7 @@ class Campaigns(DemoCase):
             self.assertIn("its plan stands", waited[0].result(timeout=20)["detail"])
         campaign = Campaign.objects.get()
         self.assertEqual((campaign.state, campaign.holdout), ("drawn", 0.25))
-        self.assertEqual(campaign.members.filter(held=1).count(), drawn["held"])
+        self.assertEqual(drawn_of(campaign).held.sum(), drawn["held"])
 
     def test_nobody_draws_a_plan_that_changed_since_they_looked(self):
         self.adopt(4)
@@ -90,16 +92,30 @@ class Campaigns(DemoCase):
         seen = {"If-Match": f'"{row["revision"]}"'}
         problem = self.send("post", f"campaigns/{row['id']}/draw", status=409, **seen)
         self.assertIn("was changed since you looked", problem["detail"])
-        self.assertEqual(Member.objects.count(), 0)
+        self.assertEqual(len(drawn_of(Campaign.objects.get()).customers), 0)
 
     def test_a_sent_list_never_changes(self):
         self.adopt(4)
         row = self.plan()
         self.send("post", f"campaigns/{row['id']}/draw")
-        before = list(Member.objects.order_by("customer").values())
+        before = drawn_of(Campaign.objects.get()).customers.tolist()
         self.send("put", "ledger/rules/void", {"on": False})
         self.get("campaigns")
-        self.assertEqual(list(Member.objects.order_by("customer").values()), before)
+        self.assertEqual(drawn_of(Campaign.objects.get()).customers.tolist(), before)
+
+    def test_a_drawn_campaign_keeps_the_segments_of_its_day(self):
+        """Names told of a draw, and on its list, are those of the yardstick that it went by."""
+        self.adopt(4)
+        row = self.plan()
+        drawn = self.send("post", f"campaigns/{row['id']}/draw")
+        page = self.get("groups")
+        other = next(r for r in page["candidates"] if r["k"] == 2)
+        self.send("post", "groups/adopt", {"grouping": other["id"]})
+        after = self.get("campaigns")["campaigns"][0]
+        self.assertEqual(after["arms"], drawn["arms"])
+        rows = csv.DictReader(io.StringIO(self.saved(f"campaigns/{row['id']}/list")))
+        told = {arm["segment"] for arm in drawn["arms"] if arm["written"]}
+        self.assertEqual({r["segment"] for r in rows}, told)
 
     def test_held_out_people_are_in_no_other_campaign_meanwhile(self):
         self.adopt(4)

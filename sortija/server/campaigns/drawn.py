@@ -1,0 +1,94 @@
+"""A drawn audience: who is written to, who is held out, kept as columns of the customers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.campaigns.holdout import Holdout
+from sortija.core.table import Column
+from sortija.server.campaigns.audience import Audience
+from sortija.server.campaigns.models import Campaign
+from sortija.server.studies.columns import blanked, drop_column, read_column, write_columns
+from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.models import Population, Study
+from sortija.server.studies.people import forgets_people
+from sortija.server.studies.tokens import new_token
+
+__all__ = ["Drawn", "drawn_of", "keep_drawn", "let_go"]
+
+_ARMS = ("written to", "held out")
+_FIELDS = ("arms", "strata", "segments")
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """Whom a campaign was drawn for, all (m,).
+
+    ``customers``: row numbers, ascending; ``held``: who is not written to; ``stratum``: of each
+    draw's own numbers; ``segment``: state by the yardstick of that day, 0 without one.
+    """
+
+    customers: NDArray[np.int64]
+    held: NDArray[np.bool_]
+    stratum: NDArray[np.int64]
+    segment: NDArray[np.int64]
+
+
+def keep_drawn(campaign: Campaign, audience: Audience, drawn: Holdout) -> None:
+    """Keep a draw; the caller saves the campaign, in the same transaction."""
+    population = Population.objects.get(study=campaign.study, name="customers")
+    strata, stratum = np.unique(drawn.stratum, return_inverse=True)
+    segments = range(int(audience.segment.max(initial=0)) + 1)
+    told = (
+        (drawn.held, _ARMS),
+        (stratum, tuple(str(number) for number in strata.tolist())),
+        (audience.segment, tuple(str(number) for number in segments)),
+    )
+    columns = []
+    for field, (places, levels) in zip(_FIELDS, told, strict=True):
+        codes = np.zeros(population.size, np.int32)
+        codes[audience.customers] = places.astype(np.int32) + 1
+        columns.append((Column(f"campaign {field}", "category", codes, "", levels), None))
+    # Another draw is another decision, however alike.
+    stamp = fingerprint("drawn", campaign.pk, new_token())
+    rows = write_columns(population, columns, campaign.window, stamp)
+    campaign.arms, campaign.strata, campaign.segments = rows
+    campaign.yardstick = audience.yardstick
+
+
+def drawn_of(campaign: Campaign) -> Drawn:
+    """The draw of a campaign; of nobody while it is a draft."""
+    if campaign.arms is None or campaign.strata is None or campaign.segments is None:
+        none = np.zeros(0, np.int64)
+        return Drawn(none, np.zeros(0, np.bool_), none, none)
+    arms, strata, segments = (
+        np.asarray(read_column(row).values)
+        for row in (campaign.arms, campaign.strata, campaign.segments)
+    )
+    customers = np.flatnonzero(arms)
+    return Drawn(customers, arms[customers] == 2, strata[customers] - 1, segments[customers] - 1)
+
+
+def let_go(campaign: Campaign) -> None:
+    """Undo a draw; the campaign is saved."""
+    rows = [getattr(campaign, field) for field in _FIELDS]
+    campaign.arms = campaign.strata = campaign.segments = campaign.yardstick = None
+    campaign.save()
+    for row in rows:
+        if row is not None:
+            drop_column(row)
+
+
+@forgets_people
+def _forget(study: Study, numbers: list[int]) -> None:
+    """An erased person is on no list, sent or held out."""
+    for campaign in Campaign.objects.filter(study=study).exclude(arms=None):
+        rows = [getattr(campaign, field) for field in _FIELDS]
+        for field, row in zip(_FIELDS, rows, strict=True):
+            setattr(campaign, field, blanked(row, numbers))
+        campaign.save(update_fields=_FIELDS)
+        for row in rows:
+            drop_column(row)
