@@ -65,10 +65,9 @@ def _verdict(rows, recipe, engine, ks, population=None, resample=True):
     found = list(sweep(rows, ks, recipe, engine, resample=resample))
     ks = [c.k for c in found]
     silhouettes = [c.silhouette for c in found]
-    verdict = judge(
-        ks, silhouettes, [c.valley for c in found],
-        null_figures(rows, ks, recipe, engine, population=population),
-    )  # fmt: skip
+    own = silhouettes, [c.valley for c in found]
+    without = null_figures(rows, ks, recipe, engine, population=population, own=own)
+    verdict = judge(ks, *own, without)
     weakest, smallest = [c.weakest for c in found], [c.smallest for c in found]
     return verdict, suggest(ks, silhouettes, weakest, smallest, verdict)
 

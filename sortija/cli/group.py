@@ -191,10 +191,8 @@ def _one(
         raise RecipeError(f"{len(rows):,} customers cannot make {first} to {last} groups.")
     found = list(sweep(rows, ks, recipe, engine, watch, make=make))
     ks = [c.k for c in found]
-    verdict = judge(
-        ks, [c.silhouette for c in found], [c.valley for c in found],
-        null_figures(rows, ks, recipe, engine, _quiet(watch)),
-    )  # fmt: skip
+    own = [c.silhouette for c in found], [c.valley for c in found]
+    verdict = judge(ks, *own, null_figures(rows, ks, recipe, engine, _quiet(watch), own=own))
     said = suggest(
         ks, [c.silhouette for c in found], [c.weakest for c in found],
         [c.smallest for c in found], verdict,

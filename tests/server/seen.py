@@ -8,8 +8,9 @@ from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.inputs import RECIPE_SETTING
 from sortija.server.groups.models import Grouping, Segment
 from sortija.server.ledger.choices import OWN, RATES, RETURNS, RULES_ON, STAFF
+from sortija.server.ledger.facts import traits_revision
 from sortija.server.ledger.models import Intake
-from sortija.server.ledger.owners import OWNERS
+from sortija.server.ledger.owners import OWNERS, owners_of
 from sortija.server.lens.models import KeptLens
 from sortija.server.measures.actions import KEPT_SETTING, PLAN_SETTING
 from sortija.server.measures.own import OWN_SETTING
@@ -37,17 +38,25 @@ def yardstick(study, *_):
     return present.pk if present else 0
 
 
+def traits(study, _, customer):
+    """The revision of a customer's traits; 0 where there is no such customer."""
+    of = owners_of(study)
+    known = int(customer) < len(of.of)
+    return traits_revision(study, of.cards_of(int(of.of[int(customer)]))) if known else 0
+
+
 #: What each address changes, and the look that finds its revision.
 SEEN = {
     r"ledger/rules/.*": setting(RULES_ON), r"ledger/staff": setting(STAFF),
     r"ledger/returns": setting(RETURNS), r"ledger/rates": setting(RATES),
-    r"ledger/own(/.*)?": setting(OWN), r"customer/\d+/cards|cards/apart": setting(OWNERS),
+    r"ledger/own(/.*)?": setting(OWN), r"customer/(\d+)/trait": traits,
+    r"customer/\d+/cards|cards/apart": setting(OWNERS),
     r"measures?(/.*)?": setting(PLAN_SETTING), r"own-measures(/.*)?": setting(OWN_SETTING),
     r"preparations/.*": setting(KEPT_SETTING), r"scores/recipe": setting("scores.recipe"),
     r"groups/recipe": setting(RECIPE_SETTING),
     r"groups/(?:adopt|take-up|swap)|ladder": yardstick,
     r"groups/kept/(\d+)": row(Grouping), r"portraits/segments/(\d+)": row(Segment),
-    r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/draw)?": row(Campaign),
+    r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/(?:draw|list))?": row(Campaign),
     r"members/(\d+)": row(Membership),
     r"intakes/(\d+)(?:/(?:count|overlap|apart|role))?": row(Intake),
 }  # fmt: skip

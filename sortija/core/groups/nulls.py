@@ -15,6 +15,7 @@ from sortija.core.groups.grouping import SAMPLE, grouper
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError
 from sortija.core.groups.unimodal import unimodal_quantiles
 from sortija.core.groups.valleys import valley
+from sortija.core.groups.verdict import in_doubt
 from sortija.core.measures.alike import mid_ranks
 from sortija.core.measures.preparation import apply, fit
 from sortija.core.progress import Progress, silent
@@ -125,6 +126,7 @@ def simulated_rows(rows: Prepared, table: Table, rng: np.random.Generator) -> Pr
 def null_figures(
     rows: Prepared, ks: Sequence[int], recipe: Recipe, engine: Engine | None = None,
     progress: Progress = silent, population: Callable[[int, int], Table | None] | None = None,
+    own: tuple[Sequence[float], Sequence[float]] | None = None,
 ) -> dict[Kind, NDArray[np.float64]]:  # fmt: skip
     """Kind → (2, 12, K): silhouettes and valleys of tables without groups, grouped alike.
 
@@ -135,6 +137,9 @@ def null_figures(
     population : function, optional
         (number, customers) → the measures of so many simulated customers, the same for the same
         number; None where the log cannot be simulated.
+    own : two sequences, optional
+        Silhouettes and valleys of the rows at these ks. Of a kind of which a single table keeps
+        them from holding, 36 tables are made instead of twelve.
     """
     engine = engine or Engine(1)
     count = min(len(rows), _ROWS.get(recipe.method, _MOST))
@@ -143,9 +148,7 @@ def null_figures(
     if not len(rows.numbers):
         kinds = KINDS[:1]  # categories alone are drawn by themselves, whatever the kind
 
-    def once(number: int) -> NDArray[np.float64]:
-        progress("looking at tables without groups", number, len(kinds) * TABLES)
-        kind, turn = kinds[number % len(kinds)], number // len(kinds)
+    def once(kind: Kind, turn: int) -> NDArray[np.float64]:
         found = np.full((2, len(ks)), np.nan)
         rng = np.random.default_rng([recipe.seed, 13, KINDS.index(kind), turn])
         if kind == "population":
@@ -168,12 +171,23 @@ def null_figures(
                 break  # categories alone may have fewer different rows than groups
         return found
 
-    every = engine.map(once, range(len(kinds) * TABLES))
-    found = {
-        kind: np.array(every[place :: len(kinds)]).transpose(1, 0, 2)
-        for place, kind in enumerate(kinds)
-    }
-    return {kind: each for kind, each in found.items() if not np.isnan(each).all()}
+    def tables(kinds: Sequence[Kind], turns: range) -> dict[Kind, NDArray[np.float64]]:
+        def one(number: int) -> NDArray[np.float64]:
+            progress("looking at tables without groups", number, len(kinds) * len(turns))
+            return once(kinds[number % len(kinds)], turns[number // len(kinds)])
+
+        every = engine.map(one, range(len(kinds) * len(turns)))
+        found = {
+            kind: np.array(every[place :: len(kinds)]).transpose(1, 0, 2)
+            for place, kind in enumerate(kinds)
+        }
+        return {kind: each for kind, each in found.items() if not np.isnan(each).all()}
+
+    found = tables(kinds, range(TABLES))
+    doubtful = in_doubt(np.array(own, np.float64), found) if own is not None else ()
+    for kind, more in (tables(doubtful, range(TABLES, 3 * TABLES)) if doubtful else {}).items():
+        found[kind] = np.concatenate([found[kind], more], axis=1)
+    return found
 
 
 @dataclass(frozen=True)

@@ -234,10 +234,9 @@ def _proposal(
     make = grouper(rows, recipe, engine, progress)
     there = [fit_k for fit_k in ks if fit_k < len(rows)]
     tried = list(sweep(rows, there, recipe, engine, progress, make=make, starts=_RESAMPLED))
-    without = null_figures(rows, [c.k for c in tried], recipe, engine, progress, population)
-    verdict = judge(
-        [c.k for c in tried], [c.silhouette for c in tried], [c.valley for c in tried], without
-    )
+    ks, own = [c.k for c in tried], ([c.silhouette for c in tried], [c.valley for c in tried])
+    without = null_figures(rows, ks, recipe, engine, progress, population, own)
+    verdict = judge(ks, *own, without)
     best = _clearest(tried, _bounds(without))
     settled = make(best.k)
     candidate = replace(best, fit=settled) if not best.fit.settled else best

@@ -9,7 +9,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Excess", "Verdict", "judge"]
+__all__ = ["Excess", "Verdict", "in_doubt", "judge"]
 
 Level = Literal["holds", "barely", "none"]
 #: Deviations that silhouettes and valleys stand out by at least; depths of valleys spread wider.
@@ -19,6 +19,8 @@ LEAST = (3.0, 4.0)
 SMALLEST = (0.004, 0.001)
 #: Tables that have to have so many groups at all.
 _FEWEST = 4
+#: Of so many tables one may reach further than the rows: 2 in 37, where it is 1 in 13 of twelve.
+_MANY = 36
 _WORDS = {
     "even": "made-up customers who spread evenly",
     "bulk": "made-up customers of one bulk, in which each measure spreads as here",
@@ -30,12 +32,14 @@ _WORDS = {
 class Excess:
     """How one figure stands against tables of one kind: ``means``: (K,) what they reach at each
     k; ``excess``: (K,) how many of their deviations the rows exceed it; ``most``: the largest
-    excess of any of the tables over the others; ``least``: what it has to be above in any case."""
+    excess of any of the tables over the others, of 36 tables the second largest; ``least``: what
+    it has to be above in any case; ``alone``: a single table keeps the rows from holding."""
 
     means: NDArray[np.float64]
     excess: NDArray[np.float64]
     most: float
     least: float
+    alone: bool = False
 
     @property
     def holds(self) -> bool:
@@ -123,23 +127,49 @@ def judge(
 
     The excess at k is (s − mean of the tables) / max(their SD, a least one); a table's own is
     taken against the others, in the same way. Against a kind the rows hold where their largest
-    excess is above that of every table and above 3 (valleys: 4). The largest silhouette of any k
-    would say less: a uniform square alone reaches 0.40 at four groups.
+    excess is above that of every table (of 36 one may be above it) and above 3 (valleys: 4). The
+    largest silhouette of any k would say less: a uniform square alone reaches 0.40 at four groups.
 
     Parameters
     ----------
     ks, silhouettes, valleys : one a candidate
     nulls : kind → (2, T, K) of tables at the same ks (:func:`nulls.null_figures`)
     """
-    own = np.array([silhouettes, valleys], np.float64)
-    told: list[dict[str, Excess]] = [{}, {}]
+    return Verdict(tuple(ks), *_told(np.array([silhouettes, valleys], np.float64), nulls))
+
+
+def in_doubt(own: NDArray[np.float64], nulls: Mapping[str, NDArray[np.float64]]) -> tuple[str, ...]:
+    """Kinds of tables of which a single one keeps the rows from holding: more are worth a look.
+
+    Valleys of tables without groups spread with a long tail, so that one in twelve can reach
+    further than groups three deviations apart.
+
+    Parameters
+    ----------
+    own : (2, K) silhouettes and valleys of the rows
+    nulls : as for :func:`judge`
+    """
+    doubtful: list[str] = []
+    for found in _told(own, nulls):
+        failed = {kind: excess for kind, excess in found.items() if not excess.holds}
+        if found and not failed:
+            return ()  # they hold in any case
+        if all(excess.alone for excess in failed.values()):
+            doubtful += failed
+    return tuple(dict.fromkeys(doubtful))
+
+
+def _told(
+    own: NDArray[np.float64], nulls: Mapping[str, NDArray[np.float64]]
+) -> tuple[dict[str, Excess], dict[str, Excess]]:
+    told: tuple[dict[str, Excess], dict[str, Excess]] = ({}, {})
     for kind, tables in nulls.items():
         for place in range(2):
             if np.isfinite(tables[place]).any():
                 told[place][kind] = _excess(
                     own[place], tables[place], SMALLEST[place], LEAST[place]
                 )
-    return Verdict(tuple(ks), *told)
+    return told
 
 
 def _excess(
@@ -149,11 +179,14 @@ def _excess(
     means, spread = _of(tables, there, smallest)
     # Groups that tables without groups cannot even be put into stand out by themselves.
     excess = np.where(there, (own - means) / spread, np.where(np.isnan(own), np.nan, np.inf))
-    theirs = [-np.inf]
+    theirs = [-np.inf, -np.inf]
     for number in range(len(tables)):
         mean, sd = _of(np.delete(tables, number, axis=0), there, smallest)
         theirs.append(float(np.nanmax((tables[number] - mean) / sd, initial=-np.inf)))
-    return Excess(means, excess, max(theirs), least)
+    *_, second, most = sorted(theirs)
+    largest = float(np.nanmax(excess, initial=-np.inf))
+    alone = max(second, least) < largest <= most
+    return Excess(means, excess, second if len(tables) >= _MANY else most, least, alone)
 
 
 def _of(

@@ -152,15 +152,17 @@ def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
     let_go(campaign)
 
 
-def hand_over(campaign: Campaign, person: Any) -> Export:
+def hand_over(campaign: Campaign, person: Any, expected: int) -> Export:
     """Begin the file of the list, and record that it leaves the house; that cannot be undone."""
     with changing(campaign.study_id):
         campaign = _now(campaign.pk)
+        _unchanged(campaign, expected)
         if campaign.state == Campaign.DRAFT:
             raise Problem("Draw the holdout first: without it nothing can be learnt.")
         if campaign.state == Campaign.DRAWN:
             campaign.state, campaign.handed_at = Campaign.HANDED, timezone.now()
-            campaign.save(update_fields=["state", "handed_at"])
+            campaign.revision += 1
+            campaign.save(update_fields=["state", "handed_at", "revision"])
             record(
                 campaign.study, person, "hand over", f"Handed over the list of {campaign.name}",
                 f"campaign:{campaign.pk}", None, None,

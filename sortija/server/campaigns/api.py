@@ -103,8 +103,9 @@ class ListView(APIView):
 
     @extend_schema(request=None, responses={201: ExportRow})
     def post(self, request: Request, study: int, campaign: int) -> Response:
-        row = actions.hand_over(_campaign(request, study, campaign), request.user)
-        return reply(export_row(row), 201)
+        row = _campaign(request, study, campaign)
+        file = actions.hand_over(row, request.user, expected_revision(request))
+        return reply(export_row(file), 201)
 
 
 def urls() -> list[tuple[str, type[APIView]]]:

@@ -32,7 +32,7 @@ __all__ = [
 ]
 
 RECIPE_SETTING = "groups.recipe"
-VERSION = 4
+VERSION = 5
 
 
 class Draft(BaseModel):

@@ -69,13 +69,14 @@ def _sweep(job: Job, running: Running) -> None:
                 raise JobError(str(problem)) from problem
         results = dict(there.order_by("k").values_list("k", "result"))
         made_ks = list(results)
-        without = null_figures(
-            rows, made_ks, inputs.recipe, engine, running.progress, population_of(made)
+        own = (
+            [r["silhouette"] for r in results.values()],
+            [np.nan if r["valley"] is None else r["valley"] for r in results.values()],
         )
-        verdict = judge(
-            made_ks, [r["silhouette"] for r in results.values()],
-            [np.nan if r["valley"] is None else r["valley"] for r in results.values()], without,
-        ).as_json()  # fmt: skip
+        without = null_figures(
+            rows, made_ks, inputs.recipe, engine, running.progress, population_of(made), own
+        )
+        verdict = judge(made_ks, *own, without).as_json()
         _beside(study, inputs.stamp, {k: {"verdict": verdict} for k in made_ks})
         if job.arguments.get("gap") and not rows.gower:
             gap = gap_statistic(rows, made_ks, inputs.recipe, engine, running.progress)

@@ -63,11 +63,15 @@ class CorrectionBody(BaseModel):
 
 
 class CorrectTrait(APIView):
+    """If-Match: the traits' revision that the customer's page gave."""
+
     @extend_schema(request=CorrectionBody, responses={204: None})
     def post(self, request: Request, study: int, customer: int) -> Response:
         found = study_for(request.user, study, "analyst")
         asked = body(request, CorrectionBody)
-        people.correct_trait(found, request.user, customer, asked.trait, asked.value)
+        people.correct_trait(
+            found, request.user, customer, asked.trait, asked.value, expected_revision(request)
+        )
         return Response(status=204)
 
 

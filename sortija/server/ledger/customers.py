@@ -20,6 +20,7 @@ from sortija.server.ledger.facts import (
     TraitHistory,
     cards_told,
     offers_told,
+    traits_revision,
     traits_told,
 )
 from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
@@ -63,7 +64,7 @@ class CustomerPage(BaseModel):
     """``receipts``: newest first; ``left_out``: older ones beyond the page; ``total``: all.
 
     ``number``: the customer's own, whichever of the cards was asked for; ``revision``: of the
-    ownership of cards, for the next change.
+    ownership of cards, for the next change; ``traits_revision``: of the traits put right by hand.
     """
 
     number: int
@@ -74,6 +75,7 @@ class CustomerPage(BaseModel):
     address: str
     offers: list[OfferTold]
     traits: list[TraitHistory]
+    traits_revision: int
     receipts: list[CustomerReceipt]
     total: int
     left_out: int
@@ -174,7 +176,8 @@ def customer_page(study: Study, number: int) -> CustomerPage:
         number=number, name=name or "An erased person", erased=not name, cards=cards,
         revision=owners.revision,
         address=addresses.values_list("address", flat=True).first() or "",
-        traits=traits_told(study, number, numbers), offers=offers_told(study, numbers),
+        traits=traits_told(study, number, numbers),
+        traits_revision=traits_revision(study, numbers), offers=offers_told(study, numbers),
         receipts=receipts, total=total,
         left_out=max(0, total - len(receipts)),
         first=min(dated, default=""), last=max(dated, default=""),

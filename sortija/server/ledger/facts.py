@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import timedelta
 
 import numpy as np
+from django.db.models import Max
 from pydantic import BaseModel
 
 from sortija.core import table
@@ -21,7 +22,15 @@ from sortija.server.ledger.traits import (
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.models import Study
 
-__all__ = ["CardRow", "OfferTold", "TraitHistory", "cards_told", "offers_told", "traits_told"]
+__all__ = [
+    "CardRow",
+    "OfferTold",
+    "TraitHistory",
+    "cards_told",
+    "offers_told",
+    "traits_revision",
+    "traits_told",
+]
 
 
 class CardRow(BaseModel):
@@ -80,6 +89,13 @@ def cards_told(study: Study, numbers: list[int]) -> list[CardRow]:
         ids.setdefault(card, {})[label_of(name)] = text
     rows = Card.objects.filter(study=study, number__in=numbers).order_by("number")
     return [CardRow(number=r.number, code=r.code, ids=ids.get(r.number, {})) for r in rows]
+
+
+def traits_revision(study: Study, cards: list[int]) -> int:
+    """What a change of a trait of these cards' customer is a change of: the newest correction
+    that holds, 0 while there is none."""
+    held = Correction.objects.filter(study=study, card__in=cards, held=True)
+    return held.aggregate(newest=Max("pk"))["newest"] or 0
 
 
 def traits_told(study: Study, customer: int, cards: list[int]) -> list[TraitHistory]:

@@ -10,6 +10,7 @@ import numpy as np
 
 from sortija.server.ledger.actions import order_anew
 from sortija.server.ledger.erased import digest_of
+from sortija.server.ledger.facts import traits_revision
 from sortija.server.ledger.forgetting import forget_in_originals
 from sortija.server.ledger.models import Card, CardId, Correction, Intake
 from sortija.server.ledger.owners import NO_MERGES, OWNERS, owners_of
@@ -82,13 +83,17 @@ def part_card(study: Study, person: Any, code: str, expected: int | None = None)
     return int(owners_of(study).of[own.number])
 
 
-def correct_trait(study: Study, person: Any, customer: int, name: str, value: str) -> Correction:
+def correct_trait(
+    study: Study, person: Any, customer: int, name: str, value: str, expected: int
+) -> Correction:
     """Put one customer's trait right by hand; empty says that it is not known.
 
     Raises
     ------
     Problem
         There is no such trait or customer, or the value is none of its kind.
+    Conflict
+        Somebody put a trait of this customer right since the person looked.
     """
     trait = next((t for t in traits_of(study) if t.name == name), None)
     if trait is None:
@@ -96,7 +101,13 @@ def correct_trait(study: Study, person: Any, customer: int, name: str, value: st
     if not Card.objects.filter(study=study, number=customer).exclude(code="").exists():
         raise Problem("There is no such customer here.", 404)
     text = _checked(trait, value.strip())
+    owners = owners_of(study)
     with changing(study):
+        if traits_revision(study, owners.cards_of(int(owners.of[customer]))) != expected:
+            raise Conflict(
+                "A trait of this customer was put right since you looked. What is there now is "
+                "shown; change it again if it is not what you want."
+            )
         row = Correction.objects.create(
             study=study, card=customer, trait=name, value=text, person=person
         )

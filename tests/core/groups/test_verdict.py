@@ -11,7 +11,7 @@ import numpy as np
 from sortija.core.engine import Engine
 from sortija.core.groups.suggestion import suggest
 from sortija.core.groups.valleys import valley
-from sortija.core.groups.verdict import Verdict, judge
+from sortija.core.groups.verdict import Verdict, in_doubt, judge
 from tests import worlds
 from tests.core.groups.support import rows_of
 
@@ -92,6 +92,27 @@ class Judging(unittest.TestCase):
     def test_a_valley_holds_where_silhouettes_do_not(self):
         found = judge([2, 3], [0.5, 0.5], [0.2, 0.2], self.nulls(0.5, 0.5))
         self.assertEqual(found.level, "holds")
+
+    def test_of_three_dozen_tables_one_may_reach_further(self):
+        """One table of twelve that reaches further calls for more; of 36 it is let pass, two are
+        not."""
+        spread = np.linspace(0.39, 0.41, 12)[:, None]
+        odd = spread.copy()
+        odd[3] = 0.47
+        flat = np.zeros((12, 1))
+        own = np.array([[0.48], [0.0]])
+        for tables, doubt, level in (
+            ([spread], (), "holds"), ([odd], ("even",), "none"),
+            ([odd, spread, spread], (), "holds"), ([odd, odd, spread], (), "none"),
+        ):  # fmt: skip
+            every = np.stack([np.concatenate(tables), np.concatenate([flat] * len(tables))])
+            with self.subTest(tables=len(tables), level=level):
+                self.assertEqual(in_doubt(own, {"even": every}), doubt)
+                self.assertEqual(judge([2], *own, {"even": every}).level, level)
+        # What is not above the least needs no second look, nor what holds by its valleys.
+        both = {"even": np.stack([odd, flat])}
+        self.assertEqual(in_doubt(np.array([[0.41], [0.0]]), both), ())
+        self.assertEqual(in_doubt(np.array([[0.48], [0.2]]), both), ())
 
     def test_tables_that_agree_by_chance_are_not_taken_for_certain(self):
         nulls = {"even": np.stack([np.full((12, 1), 0.4), np.zeros((12, 1))])}

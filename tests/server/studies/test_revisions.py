@@ -16,6 +16,43 @@ FREE = {
     "delete sign-ins": "nobody else's",
     "delete sign-ins/<int:sign_in>": "nobody else's",
     "put password": "proved by the present one",
+    "post studies/<int:study>/history/take-back": "one's own last change, if it still stands",
+    "post studies/<int:study>/history/bring-back": "one's own last change, if it still stands",
+    "post studies/<int:study>/jobs/<int:job>/cancel": "runs or has ended",
+    "post studies/<int:study>/intakes/<int:intake>/otherwise": "another review beside the file",
+    **dict.fromkeys(
+        (
+            f"post {path}"
+            for path in (
+                "session",
+                "links/look",
+                "links/use",
+                "links/accept",
+                "studies",
+                *(
+                    f"studies/<int:study>/{rest}"
+                    for rest in (
+                        "invitations",
+                        "lens",
+                        "kept",
+                        "exports",
+                        "ledger/lines/file",
+                        "uploads",
+                        "intakes",
+                        "formula",
+                        "groups/run",
+                        "groups/<int:grouping>/open",
+                        "groups/merges",
+                        "groups/proposals",
+                        "groups/<int:grouping>/neighbourhood",
+                        "campaigns",
+                        "jobs/<int:job>/again",
+                    )
+                ),
+            )
+        ),
+        "makes something, or only asks",
+    ),
 }
 PLAN = {"name": "Spring", "send_on": "2026-07-01", "read_on": "2026-08-01", "holdout": 0.2}
 JUNK = ("*", 'W/"1"', '"1", "2"', "²", '"x"', '"-1"', '"')
@@ -73,6 +110,9 @@ class Revisions(DemoCase):
             ("delete", "campaigns/<int:campaign>", f"campaigns/{campaign}", None),
             ("put", "members/<int:member>", f"members/{member}", {"role": "analyst"}),
             ("delete", "members/<int:member>", f"members/{member}", None),
+            ("post", "campaigns/<int:campaign>/list", f"campaigns/{campaign}/list", None),
+            ("post", "customer/<int:customer>/trait", "customer/5/trait",
+             {"trait": "garden", "value": "yard"}),
             ("put", "intakes/<int:intake>", file, {"mapping": intake["mapping"]}),
             ("put", "intakes/<int:intake>/overlap", f"{file}/overlap", {"choice": "skip"}),
             ("put", "intakes/<int:intake>/role", f"{file}/role", {"role": "log"}),
@@ -104,7 +144,7 @@ class Revisions(DemoCase):
         there = {
             f"{method} {str(pattern.pattern).removeprefix('api/')}"
             for pattern in get_resolver().url_patterns
-            for method in ("put", "patch", "delete")
+            for method in ("post", "put", "patch", "delete")
             if hasattr(getattr(pattern.callback, "cls", None), method)
         }
         self.assertEqual(there - set(FREE) - listed, set())

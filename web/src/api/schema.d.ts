@@ -341,6 +341,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description If-Match: the traits' revision that the customer's page gave. */
         post: operations["studies_customer_trait_create"];
         delete?: never;
         options?: never;
@@ -2495,7 +2496,7 @@ export interface components {
          * @description ``receipts``: newest first; ``left_out``: older ones beyond the page; ``total``: all.
          *
          *     ``number``: the customer's own, whichever of the cards was asked for; ``revision``: of the
-         *     ownership of cards, for the next change.
+         *     ownership of cards, for the next change; ``traits_revision``: of the traits put right by hand.
          */
         CustomerPage: {
             /** Number */
@@ -2514,6 +2515,8 @@ export interface components {
             offers: components["schemas"]["OfferTold"][];
             /** Traits */
             traits: components["schemas"]["TraitHistory"][];
+            /** Traits Revision */
+            traits_revision: number;
             /** Receipts */
             receipts: components["schemas"]["CustomerReceipt"][];
             /** Total */

@@ -10,7 +10,7 @@ import { Stream } from "@/stations/campaigns/stream";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { inTurn } from "@/study/in-turn";
+import { inTurn, mark } from "@/study/in-turn";
 import { Button } from "@/ui/button";
 import { Head } from "@/ui/head";
 import { NextStep } from "@/ui/next-step";
@@ -177,7 +177,13 @@ function useActions(onPlanned: (id: number) => void) {
     onSettled,
   });
   const list = useSavedFile<Row>(
-    (row) => data(api.POST("/api/studies/{study}/campaigns/{campaign}/list", path(row))),
+    (row) =>
+      data(
+        api.POST("/api/studies/{study}/campaigns/{campaign}/list", {
+          ...path(row),
+          headers: mark(row.revision),
+        }),
+      ),
     (_, row) => `The list of ${row.name} is handed over. That stays on record.`,
     (row) => fileName(row.name, "csv"),
     onSettled,

@@ -5,6 +5,7 @@ import type { Schemas } from "@/api/client";
 import { day } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
+import { mark } from "@/study/in-turn";
 
 /** A trait as it is read: dates as days. */
 function words(value: string): string {
@@ -27,7 +28,12 @@ export function Traits({ page }: { page: Schemas["CustomerPage"] }) {
             <div className="flex items-baseline justify-between gap-3">
               <span className="text-quiet">{trait.name}</span>
               {open === trait.key ? (
-                <Correct customer={page.number} trait={trait} onDone={() => setOpen("")} />
+                <Correct
+                  customer={page.number}
+                  revision={page.traits_revision}
+                  trait={trait}
+                  onDone={() => setOpen("")}
+                />
               ) : canChange && !page.erased ? (
                 <button
                   type="button"
@@ -85,10 +91,12 @@ function Past({ trait }: { trait: Schemas["TraitHistory"] }) {
 
 function Correct({
   customer,
+  revision,
   trait,
   onDone,
 }: {
   customer: number;
+  revision: number;
   trait: Schemas["TraitHistory"];
   onDone: () => void;
 }) {
@@ -100,6 +108,7 @@ function Correct({
         api.POST("/api/studies/{study}/customer/{customer}/trait", {
           params: { path: { study: study.id, customer } },
           body: { trait: trait.key, value: next },
+          headers: mark(revision),
         }),
       ),
     (next) => `${trait.name} is put right: ${words(next)}.`,
