@@ -209,7 +209,7 @@ class Demo:
             self._begin_from(Demo.once)
         else:
             super().populate()
-            self.counted()
+            self.count_the_demo()
             self._kept[Demo.once] = Snapshot(self.folder)
         if once is not Demo.once:
             self.once()
@@ -231,7 +231,7 @@ class Demo:
 class DemoCase(Demo, ServerCase):
     """The small Marrowmere set, counted; groups on request."""
 
-    def counted(self):
+    def count_the_demo(self):
         for name in ("log.csv", "members.csv"):
             self.bring_in((SMALL / name).read_text(), name)
 

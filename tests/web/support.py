@@ -240,7 +240,7 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
         stations.get_by_role("link", name=re.compile(f"^{name}")).click()
         page.get_by_role("heading", name=name, level=1).wait_for()
 
-    def counted(self):
+    def count_the_demo(self):
         self.start_workers()
         for name in ("log.csv", "members.csv"):
             upload = self.upload((SMALL / name).read_text(), name, part=1 << 20)

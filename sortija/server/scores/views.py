@@ -47,7 +47,7 @@ from sortija.server.studies.windows import WindowInView
 __all__ = ["Look", "knows_kept", "scores_page"]
 
 MOST_TOTALS = 120
-SHADES = {"heads": "money a head", "customers": "customers", "money": "money"}
+SHADES = {"heads": "money per customer", "customers": "customers", "money": "money"}
 BACK_MONTHS = 3
 
 

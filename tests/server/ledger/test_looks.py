@@ -16,7 +16,7 @@ def days(number):
 class Plain(DemoCase):
     """The small demo; its counted lines are read back through the lines' file."""
 
-    def counted(self):
+    def lines_that_count(self):
         text = self.saved("ledger/lines/file?rule=counted")
         return list(csv.DictReader(text.splitlines()))
 
@@ -27,7 +27,7 @@ class Plain(DemoCase):
         return answer["lens"]["customers"]
 
     def test_every_look(self):
-        rows, looks = self.counted(), self.get("ledger/looks")
+        rows, looks = self.lines_that_count(), self.get("ledger/looks")
         hours = Counter()
         for row in rows:
             when = datetime.fromisoformat(f"{row['date']} {row['time']}")
@@ -69,7 +69,7 @@ class Plain(DemoCase):
         return out
 
     def test_everything_narrows_the_lens(self):
-        rows = self.counted()
+        rows = self.lines_that_count()
         sold = [r for r in rows if r["customer"] and r["kind"] == "sale"]
         last = max(r["date"] for r in sold)
         month = f"{last[:7]}-01..{last}"

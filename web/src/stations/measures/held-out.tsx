@@ -80,7 +80,7 @@ export function HeldOut({
               <tr className="text-left text-quiet">
                 <th className="pr-4 font-normal">visit days before</th>
                 <th className="pr-4 text-right font-normal">customers</th>
-                <th className="pr-4 text-right font-normal">expected a head</th>
+                <th className="pr-4 text-right font-normal">expected per customer</th>
                 <th className="text-right font-normal">observed</th>
               </tr>
             </thead>

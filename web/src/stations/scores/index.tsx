@@ -80,7 +80,7 @@ function Whole({ page }: { page: Page }) {
           action={<NextStep to="ledger">Bring in a log first</NextStep>}
         >
           Here plots of recency and frequency will lie as wide and as high as their bands really
-          are, shaded by the money a head, with fences that make a ladder of tiers.
+          are, shaded by the money per customer, with fences that make a ladder of tiers.
         </Empty>
       )}
       {there && (
@@ -328,7 +328,7 @@ function Axes({ page }: { page: Page }) {
           className="field-sizing-content max-w-[168px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
           onChange={(event) => put({ shade: event.target.value })}
         >
-          <option value="heads">money a head</option>
+          <option value="heads">money per customer</option>
           <option value="money">money</option>
           <option value="customers">customers</option>
           {!page.of && <option value="back">share that came back</option>}

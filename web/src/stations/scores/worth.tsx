@@ -79,7 +79,7 @@ export function Worth({ page }: { page: Page }) {
           words={(value) => `${figure(100 * value)}%`}
         />
         <Chart
-          title={`Spend a head, ${study.currency}`}
+          title={`Spend per customer, ${study.currency}`}
           curves={found.curves}
           values={(curve) => curve.spend}
           everyone={found.spend}
