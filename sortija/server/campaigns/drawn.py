@@ -11,7 +11,7 @@ from sortija.core.campaigns.holdout import Holdout
 from sortija.core.table import Column
 from sortija.server.campaigns.audience import Audience
 from sortija.server.campaigns.models import Campaign
-from sortija.server.studies.columns import blanked, drop_column, read_column, write_columns
+from sortija.server.studies.columns import blank, drop_column, read_column, write_columns
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
 from sortija.server.studies.people import forgets_people
@@ -85,10 +85,7 @@ def let_go(campaign: Campaign) -> None:
 @forgets_people
 def _forget(study: Study, numbers: list[int]) -> None:
     """An erased person is on no list, sent or held out."""
-    for campaign in Campaign.objects.filter(study=study).exclude(arms=None):
-        rows = [getattr(campaign, field) for field in _FIELDS]
-        for field, row in zip(_FIELDS, rows, strict=True):
-            setattr(campaign, field, blanked(row, numbers))
-        campaign.save(update_fields=_FIELDS)
-        for row in rows:
-            drop_column(row)
+    drawn = Campaign.objects.filter(study=study).exclude(arms=None)
+    for campaign in drawn.select_related(*_FIELDS):
+        for field in _FIELDS:
+            blank(getattr(campaign, field), numbers)

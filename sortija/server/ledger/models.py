@@ -109,6 +109,9 @@ class Card(models.Model):
                 fields=["study", "code"], condition=~models.Q(code=""), name="one_card_code"
             ),
         ]
+        indexes = [
+            models.Index(fields=["study"], condition=~models.Q(erased=""), name="erased_cards")
+        ]
 
 
 class CardId(models.Model):

@@ -16,7 +16,7 @@ from sortija.server.ledger.models import Card, CardId, Correction, Intake
 from sortija.server.ledger.owners import NO_MERGES, OWNERS, owners_of
 from sortija.server.ledger.traits import TABLES, Trait, traits_of
 from sortija.server.studies.actions import change_setting, changing, read_setting, record, reverses
-from sortija.server.studies.columns import blanked, drop_column
+from sortija.server.studies.columns import blank
 from sortija.server.studies.models import Column, HistoryEntry, Study
 from sortija.server.studies.people import forget_people
 from sortija.server.studies.problems import Conflict, Problem
@@ -185,10 +185,9 @@ def _forget_in_history(study: Study, codes: list[str]) -> None:
 
 
 def _blank_traits(study: Study, cards: list[int]) -> None:
-    """Keep every column of traits anew without these cards, and drop the old ones."""
+    """No column of traits has a value for these cards any more."""
     tables = Intake.objects.filter(study=study, role__in=TABLES)
     windows = [f"intake:{pk}" for pk in tables.values_list("pk", flat=True)]
     for row in Column.objects.filter(population__study=study, window__in=windows):
-        if not row.name.startswith("_") and min(cards) < row.size:
-            blanked(row, cards)
-            drop_column(row)
+        if not row.name.startswith("_"):
+            blank(row, cards)

@@ -15,9 +15,9 @@ from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import Field, FieldName, base_of, field_kind, lists_fields
 from sortija.server.lens.models import KeptLens
 from sortija.server.studies.actions import changing, record, reverses
-from sortija.server.studies.columns import blanked, drop_column, read_column, write_column
+from sortija.server.studies.columns import blank, read_column, write_column
 from sortija.server.studies.fingerprints import fingerprint
-from sortija.server.studies.models import HistoryEntry, Population, Study
+from sortija.server.studies.models import Column, HistoryEntry, Population, Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.people import forgets_people
 from sortija.server.studies.problems import Conflict, Problem
@@ -176,10 +176,9 @@ def _kept_names(study: Study, window: WindowInView) -> list[FieldName]:
 @forgets_people
 def _forget(study: Study, numbers: list[int]) -> None:
     """Kept lists without those who are erased; dropped ones too, for they can be brought back."""
-    for kept in KeptLens.objects.filter(study=study).exclude(members=None):
-        row = kept.members
-        assert row is not None
-        kept.members = blanked(row, numbers)
-        kept.customers = int(np.count_nonzero(read_column(kept.members).values))
-        kept.save(update_fields=["members", "customers"])
-        drop_column(row)
+    lists = KeptLens.objects.filter(study=study)
+    # Lists of the same lens, kept on the same day, are one column.
+    for row in Column.objects.filter(pk__in=lists.exclude(members=None).values("members")):
+        blank(row, numbers)
+        inside = int(np.count_nonzero(read_column(row).values))
+        lists.filter(members=row).update(customers=inside)

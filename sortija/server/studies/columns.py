@@ -6,7 +6,7 @@ import shutil
 import tempfile
 import time
 from contextlib import suppress
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -21,9 +21,10 @@ from sortija.server.bulk.copy import copy_bytes_in
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Column, ColumnChunk, Population
 from sortija.server.studies.problems import ChangedMeanwhile
+from sortija.server.studies.tokens import new_token
 
 __all__ = [
-    "blanked",
+    "blank",
     "drop_column",
     "fresh_column",
     "put_aside",
@@ -106,20 +107,44 @@ def _fill(row: Column, column: table.Column) -> None:
     put_aside(_folder(row), arrays)
 
 
-def blanked(row: Column, numbers: list[int]) -> Column:
-    """The same column, kept anew, with no value for some rows; the old one stays."""
-    column = read_column(row)
-    values = np.array(column.values)
-    values[[n for n in numbers if n < len(values)]] = np.nan if column.kind == "number" else 0
-    blank = table.Column(column.name, column.kind, values, column.unit, column.levels)
-    stamp = fingerprint(row.fingerprint, "without", numbers)
-    return write_column(row.population, blank, row.window, stamp, row.details)
+def blank(row: Column, numbers: list[int]) -> None:
+    """Forget the values of some rows, here and in the column's file.
+
+    It is the same column to whoever names it, and another by its stamp and its file, so that
+    nobody goes on with what they remember of it. No more is written than what changes.
+    """
+    there = [number for number in numbers if number < row.size]
+    if not there:
+        return
+    column, old = read_column(row), _folder(row)
+    values = np.array(column.values, _type_of(row))
+    values[there] = np.nan if column.kind == "number" else 0
+    arrays: dict[str, NDArray[Any]] = {"values": values}
+    if column.reasons is not None:
+        arrays["reasons"] = np.array(column.reasons)
+        arrays["reasons"][there] = 0
+    with transaction.atomic():
+        for number in {place // CHUNK for place in there}:
+            part = slice(number * CHUNK, (number + 1) * CHUNK)
+            row.chunks.filter(number=number).update(
+                data=values[part].tobytes(),
+                reasons=arrays["reasons"][part].tobytes() if "reasons" in arrays else b"",
+            )
+        row.fingerprint = fingerprint(row.fingerprint, "without", numbers)
+        row.token = new_token()
+        row.save(update_fields=["fingerprint", "token"])
+        put_aside(_folder(row), arrays)
+        transaction.on_commit(partial(_remove, old))
+
+
+def _remove(folder: Path) -> None:
+    shutil.rmtree(folder, ignore_errors=True)
+    _opened.cache_clear()
 
 
 def drop_column(row: Column) -> None:
     """Remove a column, and its file on this machine."""
-    shutil.rmtree(_folder(row), ignore_errors=True)
-    _opened.cache_clear()
+    _remove(_folder(row))
     row.delete()
 
 
@@ -229,8 +254,8 @@ def _rebuild(row: Column, folder: Path) -> None:
             given = True
             reasons[there] = np.frombuffer(chunk.reasons, np.uint8)
         filled += len(part)
-    if filled != row.size:
-        raise ChangedMeanwhile
+    if filled != row.size or not Column.objects.filter(pk=row.pk, token=row.token).exists():
+        raise ChangedMeanwhile  # also where some of its values were forgotten since
     arrays = {"values": values, "reasons": reasons} if given else {"values": values}
     put_aside(folder, arrays)
 

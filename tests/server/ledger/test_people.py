@@ -3,6 +3,8 @@
 from django.conf import settings
 
 from sortija.server.ledger.models import Card, CardId, Correction, Intake
+from sortija.server.lens.keeping import INSIDE
+from sortija.server.lens.models import KeptLens
 from tests.server.support import LOG, MEMBERS, ServerCase, run_jobs
 
 LATER = """card,garden,phone
@@ -197,6 +199,19 @@ class Corrections(Case):
 
 
 class Erasing(Case):
+    def test_two_lists_of_the_same_people_both_let_go_of_one_who_is_erased(self):
+        """Kept from the same lens on the same day, both lists are one column."""
+        clauses = [{"field": "measure:frequency", "ranges": [[1, None]]}]
+        for name in ("First", "Second"):
+            body = {"name": name, "kind": "list", "clauses": clauses}
+            self.send("post", "kept?to=2026-06-30&back=all", body, 201)
+        lists = KeptLens.objects.order_by("name")
+        before = [kept.customers for kept in lists]
+        self.erase("A")
+        self.assertEqual([kept.customers for kept in lists.all()], [n - 1 for n in before])
+        for kept in lists.all():
+            self.assertEqual(self.lens(f"kept:{kept.pk}", INSIDE), before[0] - 1)
+
     def erase(self, code, status=204, client=None):
         path = f"customer/{self.number(code)}"
         return self.send("delete", path, status=status, client=client)

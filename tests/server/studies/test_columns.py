@@ -8,13 +8,14 @@ from django.conf import settings
 from django.db import IntegrityError, connection, transaction
 from psycopg import sql
 
+from sortija.core.engine import CHUNK
 from sortija.core.table import Column
 from sortija.server.bulk.copy import copy_in, copy_out
 from sortija.server.bulk.parts import begin_part, join_part
 from sortija.server.ledger.ledger import ledger_of
 from sortija.server.ledger.models import Line
 from sortija.server.studies import models
-from sortija.server.studies.columns import drop_column, read_column, write_column
+from sortija.server.studies.columns import blank, drop_column, read_column, write_column
 from sortija.server.studies.models import ColumnChunk, Population
 from sortija.server.studies.problems import ChangedMeanwhile
 from tests.server.support import LOG, ServerCase
@@ -86,6 +87,29 @@ class Columns(ServerCase):
         drop_column(models.Column.objects.get(pk=row.pk))
         self.kept(np.arange(1000.0))
         self.assertEqual(read_column(row).values.tolist(), list(range(1000)))
+
+    def test_a_forgotten_value_is_nowhere_any_more(self):
+        """Neither here nor in files, nor for whoever holds the column as it was."""
+        values = np.arange(CHUNK + 10.0)
+        column = Column("spend", "number", values, why=np.full(len(values), 3, np.uint8))
+        population = Population.objects.get(study=self.study)
+        row = write_column(population, column, "w", "a" * 64)
+        held, folder = models.Column.objects.get(pk=row.pk), settings.COLUMN_FILES
+        read_column(row)
+        before = {path.name for path in folder.iterdir()}
+        blank(row, [CHUNK + 3, 7, 10**6])
+        wanted = values.copy()
+        wanted[[7, CHUNK + 3]] = np.nan
+        shown = read_column(models.Column.objects.get(pk=row.pk))
+        np.testing.assert_array_equal(shown.values, wanted)
+        np.testing.assert_array_equal(np.flatnonzero(shown.reasons == 0), [7, CHUNK + 3])
+        self.assertFalse(before & {path.name for path in folder.iterdir()})
+        with self.assertRaises(ChangedMeanwhile):
+            read_column(held)
+        shutil.rmtree(folder)
+        fresh = read_column(models.Column.objects.get(pk=row.pk))
+        np.testing.assert_array_equal(fresh.values, wanted)
+        self.assertNotEqual(row.fingerprint, "a" * 64)
 
     def test_lines_that_are_gone_are_never_told_as_none(self):
         self.bring_in(LOG, "log.csv")
