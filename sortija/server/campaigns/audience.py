@@ -12,13 +12,12 @@ from sortija.core.campaigns.base_rate import BaseRate, base_rate
 from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import members
 from sortija.core.scores.bands import band
-from sortija.server.bulk.copy import integers_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.placed import placed_at
+from sortija.server.ledger.addresses import with_address
 from sortija.server.ledger.coverage import covered
-from sortija.server.ledger.models import Card
 from sortija.server.ledger.traits import trait_column, traits_of
 from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import base_of
@@ -73,18 +72,6 @@ def _consenting(study: Study, size: int) -> NDArray[np.bool_]:
     return np.isin(column.values, yes)
 
 
-@once
-def _with_address(study: Study, size: int) -> NDArray[np.bool_]:
-    """Who has an address; where no file ever brought any, lists go by card and all have one."""
-    cards = Card.objects.filter(study=study, number__lt=size)
-    numbers = integers_of(cards.exclude(address=""), "number")
-    if not len(numbers):
-        return np.ones(size, np.bool_)
-    out = np.zeros(size, np.bool_)
-    out[numbers] = True
-    return out
-
-
 def _busy(campaign: Campaign, size: int) -> NDArray[np.bool_]:
     """Members of another drawn campaign whose time overlaps; held-out people among them."""
     out = np.zeros(size, np.bool_)
@@ -125,10 +112,10 @@ def _audience(campaign: Campaign) -> Audience:
     left = np.zeros(size, np.bool_)
     left[inside] = True
     fell: dict[str, int] = {}
-    consenting, with_address = _consenting(study, size), _with_address(study, size)
+    consenting, addressed = _consenting(study, size), with_address(study, size)
     for name, allowed in (
         ("no consent", consenting),
-        ("no address", with_address),
+        ("no address", addressed),
         ("in another campaign", ~_busy(campaign, size)),
     ):
         fell[name] = int((left & ~allowed).sum())
@@ -136,7 +123,7 @@ def _audience(campaign: Campaign) -> Audience:
     customers = np.flatnonzero(left)
     value = _spend(study, window)
     yardstick = yardstick_of(study)
-    rate, untold = _unasked(campaign, window, clauses, consenting & with_address)
+    rate, untold = _unasked(campaign, window, clauses, consenting & addressed)
     return Audience(
         lens=len(inside),
         fell_away=fell,

@@ -205,6 +205,21 @@ class OfLittle(Planning, ServerCase):
         self.assertEqual([m.customer for m in members(row["id"])], [drawn[1].customer])
         self.assertEqual(self.get("campaigns")["campaigns"][0]["written"], 1)
 
+    def test_addresses_are_those_of_the_newest_files(self):
+        """Asked for again after another table came in, and after a person was erased."""
+        self.bring_in(LOG, "log.csv")
+        row = self.plan(holdout=0)
+        self.assertEqual(row["fell_away"]["no address"], 0)  # no file ever brought any
+        self.bring_in("card,email\nA,a@example.org\nB,b@example.org\n", "some.csv")
+        self.assertEqual(self.shown()["fell_away"]["no address"], 1)
+        self.bring_in("card,email\nC,c@example.org\nB,\n", "more.csv")
+        self.assertEqual(self.shown()["fell_away"]["no address"], 1)
+        self.send("delete", f"customer/{Card.objects.get(code='A').number}", status=204)
+        self.assertEqual(self.shown()["fell_away"]["no address"], 2)
+
+    def shown(self):
+        return self.get("campaigns")["campaigns"][0]
+
     def test_a_reader_plans_nothing(self):
         self.both_files()
         row = self.plan()
