@@ -17,9 +17,10 @@ from sortija.core.groups.grouping import group, grouper
 from sortija.core.groups.linkages import ward
 from sortija.core.groups.medoids import swap_medoids
 from sortija.core.groups.neighbourhood import neighbourhood_of
-from sortija.core.groups.nulls import null_silhouettes
+from sortija.core.groups.nulls import null_figures
 from sortija.core.groups.recipe import Category, Preparation, Prepared, Recipe
 from sortija.core.groups.sweep import sweep
+from sortija.core.groups.verdict import judge
 
 ROWS, K = 1_000_000, 6
 #: Iterations a call; a call's own cost is shared among them, on both sides.
@@ -114,22 +115,26 @@ def _passes(rows: Prepared, engine: Engine, passes: int) -> None:
         left -= lloyd(rows, _first(rows), engine, most_passes=left).passes
 
 
+def _judged(rows: Prepared, engine: Engine) -> None:
+    """A sweep as a person has it: with stability, and judged against tables without groups."""
+    found = list(sweep(rows, KS, PLAIN, engine))
+    own = [c.silhouette for c in found], [c.valley for c in found]
+    judge(KS, *own, null_figures(rows, KS, PLAIN, engine, own=own))
+
+
 def _sweep(engine: Engine) -> list[Row]:
     rows = _rows(_blobs(100_000, 10))
     swept, reference, whole = interleave(
         lambda: list(sweep(rows, KS, PLAIN, engine, resample=False)),
         lambda: _passes(rows, engine, 30),
-        lambda: (
-            list(sweep(rows, KS, PLAIN, engine)),
-            null_silhouettes(rows, KS, PLAIN, engine),
-        ),
+        lambda: _judged(rows, engine),
     )
     times, more = swept / reference, whole / swept
     return [
         Row("a sweep k = 2..10 with criteria, 100k × 10", f"{swept:.2f} s",
             f"30 passes at k = 6 {reference:.3f} s", times, "at most 12", times <= 12),
         Row("the same with stability and tables without groups", f"{whole:.2f} s",
-            f"the sweep {swept:.2f} s", more, "at most 5", more <= 5),
+            f"the sweep {swept:.2f} s", more, "at most 8", more <= 8),
     ]  # fmt: skip
 
 

@@ -113,7 +113,7 @@ def sweep(
                 rows, fit.labels, k, recipe, starts=starts, engine=engine, progress=heard
             )
         figures = figures_of(rows, fit, total, engine)
-        depth = valley(rows, fit.labels, k, recipe.seed)
+        depth = valley(rows, fit.labels, k, recipe.seed, engine)
         yield Candidate(k, fit, width.mean, width.by_group, width.exact, stability, figures, depth)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.engine import Engine
 from sortija.core.groups.recipe import Prepared
 from sortija.core.groups.unimodal import dip
 
@@ -14,7 +15,10 @@ __all__ = ["valley"]
 ROWS = 20_000
 
 
-def valley(rows: Prepared, labels: NDArray[np.int32], k: int, seed: int = 4107) -> float:
+def valley(
+    rows: Prepared, labels: NDArray[np.int32], k: int, seed: int = 4107,
+    engine: Engine | None = None,
+) -> float:  # fmt: skip
     """Mean depth of the valleys between groups and their nearest neighbours, by their sizes.
 
     The rows of a group and of the one with the nearest centre are seen along the line between the
@@ -35,10 +39,13 @@ def valley(rows: Prepared, labels: NDArray[np.int32], k: int, seed: int = 4107) 
     apart = ((centres[:, None] - centres[None]) ** 2).sum(axis=2)
     apart[:, counts == 0] = np.inf
     np.fill_diagonal(apart, np.inf)
-    depths = np.zeros(k)
-    for g in np.flatnonzero(counts):
+
+    def depth(g: int) -> float:
         other = int(apart[g].argmin())
         both = (labels == g) | (labels == other)
         along = centres[other] - centres[g]
-        depths[g] = dip((along[:, None] * numbers[:, both]).sum(axis=0))
-    return float(np.average(depths, weights=counts))
+        return dip((along[:, None] * numbers[:, both]).sum(axis=0))
+
+    there = np.flatnonzero(counts).tolist()
+    depths = (engine or Engine(1)).map(depth, there)
+    return float(np.average(depths, weights=counts[there]))
