@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
 
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
@@ -20,12 +21,13 @@ from rest_framework.views import APIView
 from sortija.server.accounts import pauses
 from sortija.server.accounts.models import Person, SignInLink
 from sortija.server.accounts.refusals import refuse
+from sortija.server.hooks import Hook
 
-__all__ = ["joined", "urls"]
+__all__ = ["joins", "urls"]
 
 log = logging.getLogger(__name__)
-#: Called with (person, study, role) when an invitation is accepted; ``studies`` fills it.
-joined: list[object] = []
+#: Called with (person, study, role) when an invitation is accepted.
+joins: Hook[Callable[[Person, int, str], None]] = Hook("how an invited person joins")
 
 
 class Session(BaseModel):
@@ -194,8 +196,8 @@ def _used_up(link: SignInLink) -> bool:
 
 
 def _join(person: Person, link: SignInLink) -> None:
-    for join in joined:
-        join(person, link.study, link.role)  # type: ignore[operator]
+    assert link.study is not None, "an invitation names its study"
+    joins.function(person, link.study, link.role)
 
 
 def urls() -> list[tuple[str, type[APIView]]]:

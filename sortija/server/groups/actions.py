@@ -11,6 +11,7 @@ from sortija.core.portraits.naming import short_form
 from sortija.core.scores.ladder import Ladder
 from sortija.server.groups.inputs import draft_of, inputs_of
 from sortija.server.groups.models import Grouping, Segment, Yardstick
+from sortija.server.hooks import Hook
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.ledger import ledger_of
@@ -33,22 +34,20 @@ __all__ = [
 ]
 
 Namer = Callable[[Yardstick], None]
-_NAMERS: list[Namer] = []
+_NAMER: Hook[Namer] = Hook("names of a new yardstick's segments")
 #: Gives the segments of a new yardstick the identities of the one before.
 Heirs = Callable[[Yardstick, Yardstick], None]
-_HEIRS: list[Heirs] = []
+_HEIRS: Hook[Heirs] = Hook("identities of a new yardstick's segments")
 
 
 def names_segments(namer: Namer) -> Namer:
     """Register who proposes names for the segments of a new yardstick."""
-    _NAMERS[:] = [namer]
-    return namer
+    return _NAMER.fill(namer)
 
 
 def carries_over(heirs: Heirs) -> Heirs:
     """Register who carries identities from one yardstick to the next."""
-    _HEIRS[:] = [heirs]
-    return heirs
+    return _HEIRS.fill(heirs)
 
 
 def yardstick_of(study: Study) -> Yardstick | None:
@@ -173,11 +172,9 @@ def _begin(
         for n, (name, short) in enumerate(zip(names, shorts, strict=True), 1)
     )
     with reading():  # what both go by stays as it is meanwhile
-        for namer in _NAMERS:
-            namer(yardstick)
+        _NAMER.function(yardstick)
         if before is not None:
-            for heirs in _HEIRS:
-                heirs(before, yardstick)
+            _HEIRS.function(before, yardstick)
     record(study, person, "adopt", words, "yardstick", before.pk if before else None, yardstick.pk)
     return yardstick
 

@@ -6,4 +6,17 @@ class GroupsConfig(AppConfig):
     label = "groups"
 
     def ready(self) -> None:
-        pass
+        from sortija.server.groups import (  # noqa: F401 - they register
+            actions,
+            comparing,
+            identities,
+            jobs,
+            kept,
+            ladders,
+            maps,
+            neighbourhoods,
+            placed,
+            proposing,
+            trees,
+            views,
+        )

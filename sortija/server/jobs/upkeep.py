@@ -6,18 +6,19 @@ import logging
 import time
 from collections.abc import Callable
 
+from sortija.server.hooks import Hooks
+
 __all__ = ["hourly", "look_after"]
 
 log = logging.getLogger(__name__)
 _SECONDS = 3600.0
-_TASKS: list[Callable[[], None]] = []
+_TASKS: Hooks[Callable[[], None]] = Hooks("what is done once an hour")
 _last: list[float] = []
 
 
 def hourly(task: Callable[[], None]) -> Callable[[], None]:
     """Register something short that is done once an hour."""
-    _TASKS.append(task)
-    return task
+    return _TASKS.add(task)
 
 
 def look_after() -> None:
@@ -26,7 +27,7 @@ def look_after() -> None:
     if _last and now - _last[-1] < _SECONDS:
         return
     _last[:] = [now]
-    for task in _TASKS:
+    for task in _TASKS.values():
         try:
             task()
         except Exception:

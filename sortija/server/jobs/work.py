@@ -23,6 +23,7 @@ from django.db.models import F
 from django.utils import timezone
 
 from sortija.core.progress import Stopped
+from sortija.server.hooks import Hooks
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.passing import passing
 from sortija.server.operations.logs import about
@@ -47,7 +48,7 @@ _SECONDS_BETWEEN_WORDS = 0.25
 _SECONDS_TO_BEGIN = 10
 #: A job that loses the database, or what it reads, again and again is given up.
 _MOST_ATTEMPTS = 5
-_HANDLERS: dict[str, Callable[[Job, Running], None]] = {}
+_HANDLERS: Hooks[Callable[[Job, Running], None]] = Hooks("handlers of jobs")
 _REPEATABLE: set[str] = set()
 _FIRST: set[str] = set()
 
@@ -68,7 +69,7 @@ def handles(
     """
 
     def register(function: Callable[[Job, Running], None]) -> Callable[[Job, Running], None]:
-        _HANDLERS[kind] = function
+        _HANDLERS.add(function, kind)
         if repeatable:
             _REPEATABLE.add(kind)
         if first:

@@ -14,6 +14,7 @@ class LedgerConfig(AppConfig):
             intakes,
             jobs,
             lines_files,
+            people,
             retention,
             traits,
             views,

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from sortija.core.lens.bins import Bins, bin_column
 from sortija.core.table import Column
+from sortija.server.hooks import Hook, Hooks
 from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
@@ -87,43 +88,42 @@ def _bins(keyed: Keyed[Column]) -> Bins:
 
 
 Resolver = Callable[[Study, WindowInView, str], Field | None]
-_KINDS: dict[str, Resolver] = {}
-_BASES: list[Callable[[Study, WindowInView], Base | None]] = []
+_KINDS: Hooks[Resolver] = Hooks("kinds of field")
+Everyone = Callable[[Study, WindowInView], Base | None]
+_BASE: Hook[Everyone] = Hook("who knows everyone and their money")
 
 
 def field_kind(kind: str) -> Callable[[Resolver], Resolver]:
     """Register how fields called ``kind:name`` are found."""
 
     def register(resolver: Resolver) -> Resolver:
-        _KINDS[kind] = resolver
-        return resolver
+        return _KINDS.add(resolver, kind)
 
     return register
 
 
-def provides_base(function: Callable[[Study, WindowInView], Base | None]) -> None:
+def provides_base(function: Everyone) -> Everyone:
     """Register who knows everyone and their money (None: not ready yet)."""
-    _BASES[:] = [function]
+    return _BASE.fill(function)
 
 
 Namer = Callable[[Study, list[int]], list[str]]
-_NAMERS: list[Namer] = []
+_NAMER: Hook[Namer] = Hook("what customers are called")
 
 
 def names_customers(namer: Namer) -> Namer:
     """Register who knows what customers are called."""
-    _NAMERS[:] = [namer]
-    return namer
+    return _NAMER.fill(namer)
 
 
 def customer_names(study: Study, numbers: list[int]) -> list[str]:
     """What these customers are called, in their order."""
-    return _NAMERS[0](study, numbers)
+    return _NAMER.function(study, numbers)
 
 
 def base_of(study: Study, window: WindowInView) -> Base | None:
     """Everyone at the window's end, or None while that is being worked out."""
-    return _BASES[0](study, window)
+    return _BASE.function(study, window)
 
 
 def field(study: Study, window: WindowInView, key: str) -> Field:
@@ -142,15 +142,14 @@ def field(study: Study, window: WindowInView, key: str) -> Field:
 
 
 Lister = Callable[[Study, WindowInView], list[FieldName]]
-_LISTERS: list[Lister] = []
+_LISTERS: Hooks[Lister] = Hooks("who lists fields")
 
 
 def lists_fields(lister: Lister) -> Lister:
     """Register who lists a station's fields."""
-    _LISTERS.append(lister)
-    return lister
+    return _LISTERS.add(lister)
 
 
 def field_names(study: Study, window: WindowInView) -> list[FieldName]:
     """Every field that a clause or a chart can speak of in this window."""
-    return [name for lister in _LISTERS for name in lister(study, window)]
+    return [name for lister in _LISTERS.values() for name in lister(study, window)]

@@ -6,4 +6,10 @@ class MeasuresConfig(AppConfig):
     label = "measures"
 
     def ready(self) -> None:
-        from sortija.server.measures import clauses, made, series, views  # noqa: F401 - they register
+        from sortija.server.measures import (  # noqa: F401 - they register
+            clauses,
+            made,
+            making,
+            series,
+            views,
+        )

@@ -17,6 +17,7 @@ from sortija.core.measures.derive import VERSION, Derived, Names, derive
 from sortija.core.measures.rolled import roll_up
 from sortija.core.progress import Progress, silent
 from sortija.core.table import Column
+from sortija.server.hooks import Hooks
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import Running, handles
 from sortija.server.ledger.choices import rates_of
@@ -80,13 +81,12 @@ def column_rows(study: Study, window: WindowInView, stamp: str) -> dict[str, mod
 
 
 Prepares = Callable[[Study, WindowInView, str], None]
-_WHEN_MADE: list[Prepares] = []
+_WHEN_MADE: Hooks[Prepares] = Hooks("what is worked out beside a window's measures")
 
 
 def when_made(function: Prepares) -> Prepares:
     """Register who works out what is looked at next, while a job is at a window's measures."""
-    _WHEN_MADE.append(function)
-    return function
+    return _WHEN_MADE.add(function)
 
 
 def too_long_for_a_look(ledger: Ledger) -> bool:
@@ -185,7 +185,7 @@ def _derive(job: Job, running: Running) -> None:
         make(ledger, window, running.progress, of)
     elif not of and "expected" not in rows:  # broken off between the two
         _expect(ledger, window, rows, running.progress)
-    for place, prepare in enumerate(_WHEN_MADE):
+    for place, prepare in enumerate(_WHEN_MADE.values()):
         running.progress("looking at them", place, len(_WHEN_MADE))
         with suppress(Problem):  # what cannot be shown yet says so when it is asked for
             prepare(study, window, of)

@@ -6,4 +6,4 @@ class PortraitsConfig(AppConfig):
     label = "portraits"
 
     def ready(self) -> None:
-        from sortija.server.portraits import naming, views  # noqa: F401 - they register
+        from sortija.server.portraits import actions, naming, views  # noqa: F401 - they register

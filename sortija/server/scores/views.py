@@ -16,6 +16,7 @@ from sortija.core.measures.catalogue import MEASURES, Measure
 from sortija.core.scores.bands import Banding, block, mean_in_plots
 from sortija.core.scores.ladder import Ladder
 from sortija.core.scores.tiers import coverage
+from sortija.server.hooks import Hook
 from sortija.server.jobs.models import Job
 from sortija.server.lens.evaluation import kept_clauses, selection_of
 from sortija.server.lens.fields import base_of
@@ -64,13 +65,12 @@ class Look:
 
 #: (number of the yardstick in use or 0, whether it is this ladder).
 Keeper = Callable[[Study, Ladder], tuple[int, bool]]
-_KEEPERS: list[Keeper] = []
+_KEEPER: Hook[Keeper] = Hook("which yardstick is in use")
 
 
 def knows_kept(keeper: Keeper) -> Keeper:
     """Register who knows which yardstick is in use, and whether it is a ladder."""
-    _KEEPERS[:] = [keeper]
-    return keeper
+    return _KEEPER.fill(keeper)
 
 
 @lru_cache(maxsize=16)
@@ -256,7 +256,7 @@ def scores_page(study: Study, window: WindowInView | None, look: Look, of: str =
     total = at.scored.totals
     scored = ~np.isnan(total)
     plots = _plots(at, chosen, inside, shade)
-    in_use, kept = _KEEPERS[0](study, at.ladder) if _KEEPERS else (0, False)
+    in_use, kept = _KEEPER.function(study, at.ladder)
     return ScoresPage(
         status=stands.status or Status(state="whole"),
         made_from=at.stamp, of=of, revision=revision, draft=draft,

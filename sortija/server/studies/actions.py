@@ -12,6 +12,7 @@ from django.http import Http404
 from django.utils import timezone
 
 from sortija.server.accounts.models import Person
+from sortija.server.hooks import Hooks
 from sortija.server.studies.models import HistoryEntry, Membership, Population, Setting, Study
 from sortija.server.studies.once import once
 from sortija.server.studies.problems import Conflict, Problem
@@ -32,7 +33,7 @@ __all__ = [
 
 #: Takes back (forward=False) or brings back (forward=True) one kind of action.
 Reverser = Callable[[HistoryEntry, bool], None]
-_REVERSERS: dict[str, Reverser] = {}
+_REVERSERS: Hooks[Reverser] = Hooks("how actions are undone")
 
 
 def membership(person: Any, study_id: int) -> Membership:
@@ -112,8 +113,7 @@ def reverses(action: str) -> Callable[[Reverser], Reverser]:
     """Register how one kind of action is taken back and brought back."""
 
     def register(function: Reverser) -> Reverser:
-        _REVERSERS[action] = function
-        return function
+        return _REVERSERS.add(function, action)
 
     return register
 

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from sortija.server.accounts.api import joined
+from sortija.server.accounts.api import joins
 from sortija.server.studies.actions import changing
 from sortija.server.studies.models import Membership
 
 __all__: list[str] = []
 
 
+@joins.fill
 def _join(person: Any, study: int, role: str) -> None:
     """A new member, or one whose role the invitation raises; it never lowers one."""
     with changing(study):
@@ -20,6 +21,3 @@ def _join(person: Any, study: int, role: str) -> None:
         if not made and not member.at_least(role):
             member.role, member.revision = role, member.revision + 1
             member.save(update_fields=["role", "revision"])
-
-
-joined.append(_join)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
+from sortija.server.hooks import Hook, Hooks
 from sortija.server.studies.models import Study
 from sortija.server.studies.windows import WindowInView
 
@@ -35,14 +36,14 @@ class Fact:
 
 
 Summary = Callable[[Study, WindowInView | None], Fact]
-_STATIONS: dict[str, tuple[int, str, Summary]] = {}
+_STATIONS: Hooks[tuple[int, str, Summary]] = Hooks("facts of stations")
 
 
 def station(key: str, place: int, name: str) -> Callable[[Summary], Summary]:
     """Register the summary of the station that stands at ``place`` (1 to 7) on the trail."""
 
     def register(summary: Summary) -> Summary:
-        _STATIONS[key] = (place, name, summary)
+        _STATIONS.add((place, name, summary), key)
         return summary
 
     return register
@@ -54,43 +55,43 @@ def facts(study: Study, window: WindowInView | None) -> list[tuple[str, str, Fac
     return [(key, name, summary(study, window)) for key, (_, name, summary) in ordered]
 
 
-_DEFAULT_WINDOWS: list[Callable[[Study], WindowInView | None]] = []
+Opening = Callable[[Study], WindowInView | None]
+_OPENING: Hook[Opening] = Hook("the window that a study opens with")
 
 
-def gives_default_window(function: Callable[[Study], WindowInView | None]) -> None:
+def gives_default_window(function: Opening) -> Opening:
     """Register who knows the window that a study opens with."""
-    _DEFAULT_WINDOWS[:] = [function]
+    return _OPENING.fill(function)
 
 
 def default_window(study: Study) -> WindowInView | None:
     """The window that a study opens with; None while there is nothing to look at."""
-    return _DEFAULT_WINDOWS[0](study) if _DEFAULT_WINDOWS else None
+    return _OPENING.function(study)
 
 
-_YEARS: list[Callable[[Study], list[int]]] = []
+Years = Callable[[Study], list[int]]
+_YEARS: Hook[Years] = Hook("the years that a study has whole")
 
 
-def gives_years(function: Callable[[Study], list[int]]) -> None:
+def gives_years(function: Years) -> Years:
     """Register who knows the years that a study has whole."""
-    _YEARS[:] = [function]
+    return _YEARS.fill(function)
 
 
 def whole_years(study: Study) -> list[int]:
     """Calendar years that the study's data cover from January to December, newest first."""
-    return _YEARS[0](study) if _YEARS else []
+    return _YEARS.function(study)
 
 
-_COVERAGES: list[Callable[[Study, WindowInView], str]] = []
+Coverage = Callable[[Study, WindowInView], str]
+_COVERAGE: Hook[Coverage] = Hook("how much of a window the data cover")
 
 
-def gives_coverage(
-    function: Callable[[Study, WindowInView], str],
-) -> Callable[[Study, WindowInView], str]:
+def gives_coverage(function: Coverage) -> Coverage:
     """Register who knows how much of a window a study's data cover."""
-    _COVERAGES[:] = [function]
-    return function
+    return _COVERAGE.fill(function)
 
 
 def coverage(study: Study, window: WindowInView) -> str:
     """What the data have of a window that they do not cover whole; empty where they do."""
-    return _COVERAGES[0](study, window) if _COVERAGES else ""
+    return _COVERAGE.function(study, window)

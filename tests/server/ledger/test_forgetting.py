@@ -2,6 +2,7 @@
 
 import gzip
 from datetime import timedelta
+from unittest import mock
 
 from django.test import override_settings
 from django.utils import timezone
@@ -165,10 +166,9 @@ class Retention(ServerCase):
         def fails():
             raise ZeroDivisionError
 
-        tasks, last = list(upkeep._TASKS), list(upkeep._last)
-        self.addCleanup(upkeep._TASKS.__setitem__, slice(None), tasks)
-        self.addCleanup(upkeep._last.__setitem__, slice(None), last)
-        upkeep._TASKS[:], upkeep._last[:] = [fails, lambda: done.append(1)], []
+        tasks = {"fails": fails, "works": lambda: done.append(1)}
+        self.enterContext(mock.patch.dict(upkeep._TASKS, tasks, clear=True))
+        self.enterContext(mock.patch.object(upkeep, "_last", []))
         with self.assertLogs("sortija.server.jobs.upkeep", "ERROR"):
             upkeep.look_after()
         upkeep.look_after()

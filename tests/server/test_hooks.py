@@ -1,0 +1,75 @@
+"""Everything registers when Django starts: what a server knows, a worker and a command know."""
+
+import json
+import os
+import subprocess
+import sys
+import unittest
+
+from sortija.server.hooks import Hook, Hooks
+from tests.server.support import ROOT
+
+#: What each kind of hook has to hold, by name.
+NAMED = {
+    "handlers of jobs": [
+        "campaigns.list", "groups.neighbourhood", "groups.open", "groups.propose", "groups.sweep",
+        "groups.trees", "ledger.forget", "ledger.intake", "ledger.lines", "ledger.order",
+        "lens.export", "measures.derive", "measures.series",
+    ],
+    "kinds of field": [
+        "band", "began", "bought", "capped", "component", "crossing", "differ", "grouping", "kept",
+        "measure", "met", "missing", "neighbour", "offer", "outlier", "segment", "tier", "total",
+        "trait",
+    ],
+    "facts of stations": [
+        "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",
+    ],
+    "how actions are undone": [
+        "adopt", "correct trait", "count intake", "draw holdout", "drop campaign", "keep lens",
+        "kept", "member", "overlap", "plan campaign", "rename lens", "segment", "setting", "swap",
+        "take back intake",
+    ],
+}  # fmt: skip
+_ALONE = "import django, json; django.setup(); from sortija.server.hooks import filled"
+_ALL = """
+import importlib, pkgutil, sortija.server
+for module in pkgutil.walk_packages(sortija.server.__path__, "sortija.server."):
+    if ".migrations" not in module.name and "__main__" not in module.name:
+        importlib.import_module(module.name)
+"""
+
+
+class Registered(unittest.TestCase):
+    def filled(self, more=""):
+        code = f"{_ALONE}\n{more}\nprint(json.dumps(filled()))"
+        environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "sortija.server.settings"}
+        run = [sys.executable, "-c", code]
+        told = subprocess.run(run, cwd=ROOT, env=environment, check=True, capture_output=True)
+        return json.loads(told.stdout)
+
+    def test_setup_alone_fills_every_hook_with_all_that_there_is(self):
+        alone = self.filled()
+        for what, names in NAMED.items():
+            self.assertEqual(alone[what], names, what)
+        for what, names in alone.items():
+            self.assertTrue(names, what)
+        self.assertEqual(self.filled(_ALL), alone)
+
+    def test_a_hook_is_filled_once_and_never_asked_while_empty(self):
+        def low(name):
+            return f"hello {name}"
+
+        def loud(name):
+            return f"HELLO {name}"
+
+        hook = Hook("who greets")
+        with self.assertRaisesRegex(RuntimeError, "who greets: nobody says"):
+            hook.function()
+        hook.fill(low)
+        with self.assertRaisesRegex(RuntimeError, "who greets: .*low and .*loud"):
+            hook.fill(loud)
+        self.assertEqual(hook.function("anna"), "hello anna")
+        several = Hooks("who greets too")
+        several.add(low, "anybody")
+        with self.assertRaisesRegex(RuntimeError, "who greets too: anybody is given twice"):
+            several.add(loud, "anybody")
