@@ -4,7 +4,7 @@ import re
 from unittest import mock
 
 from sortija.server.ledger import uploads
-from sortija.server.ledger.models import Card
+from sortija.server.ledger.models import Card, Original
 from tests.server.support import LOG, SMALL
 from tests.web.support import BrowserCase, Station
 
@@ -62,6 +62,21 @@ class Looking(Station):
         water.get_by_role("button", name="Later days").click()
         water.get_by_role("button", name="by month").click()
         water.get_by_role("button", name=re.compile("^Jan 2025: .* count$")).wait_for()
+
+
+class Layout(Station):
+    def test_a_long_note_on_a_file_is_read_in_full_and_covers_nothing(self):
+        note = "Written anew on 30 Jun 2026 without people who were erased. " * 3
+        Original.objects.update(note=note.strip())
+        self.walk("Ledger", self.beside)
+
+    def beside(self, page):
+        note = page.get_by_text("without people who were erased").first
+        rules = page.get_by_role("region", name="Rules", exact=True).bounding_box()
+        lines = page.get_by_role("region", name="Below the waterline").bounding_box()
+        self.assertLessEqual(rules["x"] + rules["width"], lines["x"])
+        hidden = note.evaluate("e => e.scrollWidth - e.clientWidth")
+        self.assertLessEqual(hidden, 0)
 
 
 class OwnRulesByHand(Station):

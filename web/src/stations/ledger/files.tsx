@@ -52,22 +52,22 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
   return (
     <li className="border-t border-line py-1.5">
       <div className="flex items-baseline gap-2">
-        <span className="font-semibold">{intake.name}</span>
-        <span className="min-w-0 flex-1 truncate text-12 text-quiet" title={words}>
-          {words}
+        <span className="max-w-48 shrink-0 truncate font-semibold" title={intake.name}>
+          {intake.name}
         </span>
+        <span className="min-w-0 flex-1 text-12 text-quiet">{words}</span>
         {canChange && (
           <>
             <button
               type="button"
-              className="text-12 text-quiet underline hover:text-ink"
+              className="shrink-0 text-12 text-quiet underline hover:text-ink"
               onClick={() => otherwise.mutate(undefined)}
             >
               read otherwise
             </button>
             <button
               type="button"
-              className="text-12 text-quiet underline hover:text-ink"
+              className="shrink-0 text-12 text-quiet underline hover:text-ink"
               onClick={() => takeBack.mutate(undefined)}
             >
               take back
