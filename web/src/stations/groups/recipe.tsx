@@ -332,7 +332,9 @@ function How({
             <Switch
               on={draft.gap ?? false}
               label="Gap statistic too"
-              onChange={(gap) => onChange({ gap }, "The gap statistic is asked for otherwise.")}
+              onChange={(gap) =>
+                onChange({ gap }, gap ? "Gap statistic added." : "Gap statistic left out.")
+              }
             />
           </label>
         </fieldset>

@@ -134,7 +134,7 @@ function FieldAndLadder({
         drafts.map((draft) =>
           draft.name === measure.name ? { ...draft, cut: "own cuts", own } : draft,
         ),
-      `${measure.label} is cut otherwise.`,
+      `Cut points of ${measure.label} changed.`,
     );
   if (!page.ladder) return null;
   return (
@@ -222,7 +222,7 @@ function useMoving(page: Page, change: ReturnType<typeof useScoreChange>) {
     held.current = false;
     const same = JSON.stringify(tiers) === JSON.stringify(page.ladder.tiers);
     const draft = tiersOf({ ...page, ladder: { ...page.ladder, tiers } });
-    if (!same) change.tiers(() => draft, "The fence stands elsewhere.");
+    if (!same) change.tiers(() => draft, "Fence moved.");
     setTiers(null);
   };
   const told = useMemo(() => {
