@@ -72,7 +72,7 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder, onTiers }
           onChange={(event) =>
             onLadder(
               { kind: event.target.value as Draft["ladder"]["kind"], tiers: null },
-              "The ladder stands otherwise.",
+              "Kind of ladder changed.",
             )
           }
         >
