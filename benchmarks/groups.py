@@ -12,12 +12,12 @@ from scipy.cluster.vq import kmeans2
 
 from benchmarks.support import Row, forget_peak, interleave, peak, timed
 from sortija.core.engine import Engine
-from sortija.core.groups.engines import Centres, lloyd
 from sortija.core.groups.grouping import group, grouper
 from sortija.core.groups.linkages import ward
+from sortija.core.groups.lloyd import Centres, lloyd
 from sortija.core.groups.medoids import swap_medoids
 from sortija.core.groups.neighbourhood import neighbourhood_of
-from sortija.core.groups.nulls import null_figures
+from sortija.core.groups.null_models import null_figures
 from sortija.core.groups.recipe import Category, Preparation, Prepared, Recipe
 from sortija.core.groups.sweep import sweep
 from sortija.core.groups.verdict import judge

@@ -66,10 +66,12 @@ class _Screens:
 
 def _first(ask: Callable[[], object], screens: _Screens) -> float:
     """Median seconds of a screen right after a rule was switched, when nothing of it is kept."""
-    from sortija.server.ledger import clauses, ledger, listing, looks, views
+    from sortija.server.ledger import lens_fields, views
+    from sortija.server.ledger.rules import listing, summaries
+    from sortija.server.ledger.store import ledger
 
     kept = (
-        clauses._customers, ledger._load, listing._wanted, looks._looks, views._balanced,
+        lens_fields._customers, ledger._load, listing._wanted, summaries._looks, views._balanced,
     )  # fmt: skip
     ask()
     seconds = []
@@ -82,28 +84,28 @@ def _first(ask: Callable[[], object], screens: _Screens) -> float:
 
 
 def _members(study: Any, path: Path) -> None:
-    from sortija.server.ledger.intakes import review
+    from sortija.server.ledger.intake.actions import review
+    from sortija.server.ledger.intake.uploads import take_file
     from sortija.server.ledger.models import Intake
-    from sortija.server.ledger.uploads import take_file
 
     _intake(review(study, None, take_file(study, path), Intake.MEMBERS))
 
 
 def _measures(screens: _Screens, study: Any) -> list[Row]:
     """The Measures screen of a million customers: after a change of preparation, and by a lens."""
-    from sortija.server.ledger.ledger import ledger_of
-    from sortija.server.measures import looks, making, views
-    from sortija.server.studies.stations import default_window
+    from sortija.server.ledger.store.ledger import ledger_of
+    from sortija.server.measures import column_summaries, derivation, views
+    from sortija.server.studies.trail import default_window
 
     window = default_window(study)
-    making.make(ledger_of(study), window)
+    derivation.make(ledger_of(study), window)
     views.measures_page(study, window, "", None)
     threads = len(screens.get("measures")["threads"])
     changed, lensed = [], []
     for turn in range(TIMES):
         body = {"steps": {"cap": 0.01 + turn / 1000, "transform": "log"}}
         screens.send("put", "measure/monetary", body)
-        looks._kept.cache_clear()
+        column_summaries._kept.cache_clear()
         changed.append(timed(lambda: screens.get("measures")))
         clause = {"field": "measure:recency", "ranges": [[None, 40 + turn]]}
         digest = screens.send("post", "lens", {"clauses": [clause]})["digest"]

@@ -30,9 +30,9 @@ def _million(folder: Path) -> Path:
 def _uploaded(path: Path) -> object:
     """A new study with the file uploaded, up to the moment when reading begins."""
     from sortija.server.accounts.models import Person
-    from sortija.server.ledger.intakes import change_mapping, review
+    from sortija.server.ledger.intake.actions import change_mapping, review
+    from sortija.server.ledger.intake.uploads import take_file
     from sortija.server.ledger.models import Intake
-    from sortija.server.ledger.uploads import take_file
     from sortija.server.studies.actions import start_study
 
     person, _ = Person.objects.get_or_create(username="benchmark")
@@ -46,7 +46,7 @@ def _intake(intake: Any) -> None:
     """Read, key, check and order the lines, by the job that every upload takes."""
     from sortija.server.jobs import work
     from sortija.server.jobs.models import Job
-    from sortija.server.ledger.intakes import count_intake
+    from sortija.server.ledger.intake.actions import count_intake
 
     job = count_intake(intake, None)
     work.run(job.pk, job.attempt)

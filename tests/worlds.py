@@ -13,7 +13,7 @@ from datetime import date
 import numpy as np
 
 from sortija.core.engine import Engine
-from sortija.core.groups.nulls import null_figures
+from sortija.core.groups.null_models import null_figures
 from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.groups.suggestion import suggest
 from sortija.core.groups.sweep import sweep

@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.cli.terminal import columns
-from sortija.core.groups.criteria import knee_of
-from sortija.core.groups.nulls import Gap
+from sortija.core.groups.null_models import Gap
 from sortija.core.groups.suggestion import Suggestion
 from sortija.core.groups.sweep import Candidate
+from sortija.core.groups.validity import knee_of
 from sortija.core.groups.verdict import Verdict
 
 __all__ = ["print_candidates"]

@@ -20,11 +20,11 @@ from sortija.core.engine import Engine
 from sortija.core.formats.measures import KEY, MeasureFile, MeasureFileError, whole_ids
 from sortija.core.formats.pmml import PmmlError, write_pmml
 from sortija.core.formats.recipes import write_recipe
+from sortija.core.groups.assignment import PlacedRows, centres_in_own_units, freeze, placed_rows
 from sortija.core.groups.cautions import cautions_about, equals_column
-from sortija.core.groups.engines import Fit, nearest_centres
-from sortija.core.groups.frozen import PlacedRows, centres_in_own_units, freeze, placed_rows
 from sortija.core.groups.grouping import group, grouper
-from sortija.core.groups.nulls import gap_statistic, null_figures
+from sortija.core.groups.lloyd import Fit, nearest_centres
+from sortija.core.groups.null_models import gap_statistic, null_figures
 from sortija.core.groups.recipe import METHODS, Method, Prepared, Recipe, RecipeError, prepare
 from sortija.core.groups.suggestion import suggest
 from sortija.core.groups.sweep import sweep

@@ -19,10 +19,10 @@ from sortija.core.formats.joined import JoinedRows, find_join
 from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.assemble import assemble
+from sortija.core.ledger.flags import STAFF_PATTERNS, meant_by
 from sortija.core.ledger.lines import FinerMoney, LineBatch, LineReader, Unread, money_scale
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log
-from sortija.core.ledger.marks import STAFF_PATTERNS, meant_by
 from sortija.core.ledger.members import guess_members
 from sortija.core.ledger.traits import TraitReader
 from sortija.core.ledger.zones import zone_of

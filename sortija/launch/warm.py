@@ -16,17 +16,17 @@ import numpy as np
 from sortija.core.engine import Engine
 from sortija.core.formats.delimited import DelimitedFile, sniff
 from sortija.core.groups.neighbourhood import neighbourhood_of
-from sortija.core.groups.nulls import null_figures
+from sortija.core.groups.null_models import null_figures
 from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.groups.sweep import sweep
 from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.lines import LineReader
 from sortija.core.ledger.log import Log
-from sortija.core.ledger.looks import balance, visits
 from sortija.core.ledger.mapping import guess_log
 from sortija.core.ledger.overlap import overlapping
 from sortija.core.ledger.rules import default_rules, mask_of
+from sortija.core.ledger.summaries import balance, visits
 from sortija.core.lens.bins import bin_column
 from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import Chart, draw, select, without
@@ -36,7 +36,7 @@ from sortija.core.measures.expected import expected_visits, fit_expected, rhythm
 from sortija.core.measures.fences import fences_of
 from sortija.core.measures.neighbours import choose_donors, fill_column
 from sortija.core.measures.preparation import propose
-from sortija.core.measures.rolled import roll_up
+from sortija.core.measures.rollup import roll_up
 from sortija.core.portraits.profile import numeric_profile
 from sortija.core.table import Column, Table
 from sortija.demo.files import write_demo

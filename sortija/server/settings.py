@@ -105,7 +105,7 @@ MIDDLEWARE = [
     "sortija.server.accounts.idle.StaySignedIn",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "sortija.server.studies.problems.ApiErrors",
-    "sortija.server.studies.once.PerRequest",
+    "sortija.server.studies.request_cache.PerRequest",
 ]
 ROOT_URLCONF = "sortija.server.urls"
 WSGI_APPLICATION = "sortija.server.wsgi.application"

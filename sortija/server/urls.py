@@ -13,9 +13,8 @@ from sortija.server.campaigns import api as campaigns
 from sortija.server.crossings import api as crossings
 from sortija.server.groups import api as groups
 from sortija.server.jobs import health
-from sortija.server.ledger import api as ledger
-from sortija.server.ledger import api_customers as customers
-from sortija.server.ledger import api_files as files
+from sortija.server.ledger.api import customers, files
+from sortija.server.ledger.api import waterline as ledger
 from sortija.server.lens import api as lens
 from sortija.server.measures import api as measures
 from sortija.server.portraits import api as portraits

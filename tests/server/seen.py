@@ -5,15 +5,15 @@ from urllib.parse import parse_qsl
 
 from sortija.server.campaigns.models import Campaign
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.inputs import RECIPE_SETTING
 from sortija.server.groups.models import Grouping, Segment
-from sortija.server.ledger.choices import OWN, RATES, RETURNS, RULES_ON, STAFF
-from sortija.server.ledger.facts import traits_revision
+from sortija.server.groups.recipe.inputs import RECIPE_SETTING
+from sortija.server.ledger.customers.customer_facts import traits_revision
+from sortija.server.ledger.customers.owners import OWNERS, owners_of
 from sortija.server.ledger.models import Intake
-from sortija.server.ledger.owners import OWNERS, owners_of
+from sortija.server.ledger.rules.choices import OWN, RATES, RETURNS, RULES_ON, STAFF
 from sortija.server.lens.models import KeptLens
 from sortija.server.measures.actions import KEPT_SETTING, PLAN_SETTING
-from sortija.server.measures.own import OWN_SETTING
+from sortija.server.measures.formulas import OWN_SETTING
 from sortija.server.studies.actions import read_setting
 from sortija.server.studies.models import Membership
 

@@ -3,7 +3,7 @@
 import re
 from unittest import mock
 
-from sortija.server.ledger import uploads
+from sortija.server.ledger.intake import uploads
 from sortija.server.ledger.models import Card, Original
 from tests.server.support import LOG, SMALL
 from tests.web.support import BrowserCase, Station

@@ -9,7 +9,7 @@ from django.utils import timezone
 from playwright.sync_api import Error
 
 from sortija.server.jobs.models import Job
-from sortija.server.measures import making
+from sortija.server.measures import derivation
 from tests.server.support import LOG
 from tests.web.support import BrowserCase, Station
 
@@ -173,7 +173,7 @@ class Counted(Station):
         return set(self.asked)
 
     def test_old_figures_are_hatched_until_they_are_brought_up_to_date(self):
-        self.enterContext(mock.patch.object(making, "INLINE_LINES", 0))
+        self.enterContext(mock.patch.object(derivation, "INLINE_LINES", 0))
         self.get("measures")
         self.wait(lambda: self.get("measures")["status"]["state"] == "whole")
         self.stop_workers()

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.groups.engines import Centres
-from sortija.core.groups.placing import Placement
+from sortija.core.groups.assignment import Placement
+from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Prepared
 
 __all__ = ["BORDER_MOVE", "Crossings", "border_moves", "cross", "margin_towards", "quarter_ends"]

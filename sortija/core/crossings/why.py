@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.groups.engines import Centres
+from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Prepared
 from sortija.core.scores.recipe import FrozenScore, Scored
 

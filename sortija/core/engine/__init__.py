@@ -1,6 +1,6 @@
 """Where chunks run: this process's threads."""
 
-from sortija.core.engine.still import still
+from sortija.core.engine.readonly import readonly
 from sortija.core.engine.threads import CHUNK, Engine, Handle, chunk_bounds
 
-__all__ = ["CHUNK", "Engine", "Handle", "chunk_bounds", "still"]
+__all__ = ["CHUNK", "Engine", "Handle", "chunk_bounds", "readonly"]

@@ -1,6 +1,6 @@
 """Read delimited text in batches: what divides the cells, how it is encoded, row by row.
 
-A file is never held whole. Every cell stays text here; ``core.ledger.cells`` reads it.
+A file is never held whole. Every cell stays text here; ``core.ledger.parse_numbers`` reads it.
 """
 
 from __future__ import annotations

@@ -6,7 +6,7 @@ import xml.etree.ElementTree as ET
 
 import numpy as np
 
-from sortija.core.groups.frozen import FrozenGrouping
+from sortija.core.groups.assignment import FrozenGrouping
 from sortija.core.groups.recipe import Category
 from sortija.core.measures.preparation import Fitted
 

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 from jsonschema import Draft202012Validator
 
-from sortija.core.groups.engines import Centres
-from sortija.core.groups.frozen import FrozenGrouping
+from sortija.core.groups.assignment import FrozenGrouping
+from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Category, Preparation, Recipe
 from sortija.core.measures.neighbours import Donors
 from sortija.core.measures.preparation import Fitted, Steps

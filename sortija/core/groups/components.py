@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import Engine, chunk_bounds
-from sortija.core.groups.engines import Centres
+from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Prepared
 
 __all__ = ["Components", "Loading", "ScaledCentres", "components_of", "scale_centres"]

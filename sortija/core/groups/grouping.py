@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import Engine
-from sortija.core.groups.engines import (
+from sortija.core.groups.linkages import MOST_EXACT, link, ward
+from sortija.core.groups.lloyd import (
     MOST_PASSES,
     Centres,
     Fit,
@@ -18,7 +19,6 @@ from sortija.core.groups.engines import (
     nearest_centres,
     tidy,
 )
-from sortija.core.groups.linkages import MOST_EXACT, link, ward
 from sortija.core.groups.medoids import distance_matrix, medoid_of, swap_medoids
 from sortija.core.groups.micro import micro_groups
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError

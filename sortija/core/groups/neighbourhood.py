@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from sortija.core.engine import Engine
 from sortija.core.groups.components import components_of
 from sortija.core.groups.distances import BLOCK, distances, row_of
-from sortija.core.groups.engines import assign_once, lloyd
+from sortija.core.groups.lloyd import assign_once, lloyd
 from sortija.core.groups.recipe import Prepared
 from sortija.core.groups.seeding import seed_centres
 from sortija.core.progress import Progress, silent

@@ -10,15 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import Engine
-from sortija.core.groups.engines import Fit
 from sortija.core.groups.grouping import Grouper, grouper
-from sortija.core.groups.nulls import null_figures
+from sortija.core.groups.lloyd import Fit
+from sortija.core.groups.null_models import null_figures
 from sortija.core.groups.recipe import Method, Prepared, Recipe, RecipeError, prepare
 from sortija.core.groups.stability import DOUBTFUL
 from sortija.core.groups.suggestion import SLIVER
 from sortija.core.groups.sweep import Candidate, sweep
 from sortija.core.groups.verdict import Verdict, judge
-from sortija.core.measures.alike import mid_ranks
+from sortija.core.measures.association import mid_ranks
 from sortija.core.measures.preparation import Steps, propose
 from sortija.core.progress import Progress, silent
 from sortija.core.table import Column, Table

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.measures.alike import correlation_ratio, cramers_v
+from sortija.core.measures.association import correlation_ratio, cramers_v
 
 __all__ = ["LEAST", "MOST", "RESTATES", "Relevance", "epsilon", "relevance_of"]
 

@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.groups.distances import pair_distances
-from sortija.core.groups.engines import Centres
 from sortija.core.groups.kernels import seed_far
+from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Prepared
 
 __all__ = ["centres_at", "dense_centres", "seed_centres"]

@@ -9,17 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import Engine
-from sortija.core.groups.criteria import (
-    Figures,
-    figures_of,
-    measure_yard,
-    silhouette,
-    total_cost,
-)
-from sortija.core.groups.engines import Fit
 from sortija.core.groups.grouping import Grouper, grouper
+from sortija.core.groups.lloyd import Fit
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError
 from sortija.core.groups.stability import STARTS, jaccard_stability
+from sortija.core.groups.validity import Figures, figures_of, measure_yard, silhouette, total_cost
 from sortija.core.groups.valleys import valley
 from sortija.core.progress import Progress, silent
 

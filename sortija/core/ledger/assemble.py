@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.ledger.flags import AmountSpread, found_bits
 from sortija.core.ledger.lines import NO_COST, LineBatch
 from sortija.core.ledger.log import Log, order_lines
-from sortija.core.ledger.marks import AmountSpread, found_bits
 from sortija.core.ledger.receipts import find_runs, repeated
 from sortija.core.ledger.returns import settle_returns
 

@@ -10,8 +10,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from sortija.core.ledger.cells import BAD, GOOD, read_decimals
-from sortija.core.ledger.moments import read_moments
+from sortija.core.ledger.parse_datetimes import read_moments
+from sortija.core.ledger.parse_numbers import BAD, GOOD, read_decimals
 from sortija.core.measures.window import EPOCH
 
 __all__ = [

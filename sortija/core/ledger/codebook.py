@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from sortija.core.ledger.cells import EMPTY_DIGEST, hash_cells
+from sortija.core.ledger.parse_numbers import EMPTY_DIGEST, hash_cells
 
 __all__ = ["Codebook"]
 

@@ -10,7 +10,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import still
+from sortija.core.engine import readonly
 
 __all__ = ["Cube"]
 
@@ -55,7 +55,7 @@ class Cube:
         while True:
             held = np.full(slots, -1, np.int64)
             lines, total = np.zeros(slots, np.int64), np.zeros(slots, np.int64)
-            if _count(still(key), still(bits), still(money), held, lines, total) >= 0:
+            if _count(readonly(key), readonly(bits), readonly(money), held, lines, total) >= 0:
                 there = held >= 0
                 return Cube._sorted(held[there], lines[there], total[there])
             slots *= 4

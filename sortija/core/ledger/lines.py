@@ -14,7 +14,10 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from sortija.core.ledger.cells import (
+from sortija.core.ledger.codebook import Codebook
+from sortija.core.ledger.mapping import LogMapping, kind_of
+from sortija.core.ledger.parse_datetimes import read_moments
+from sortija.core.ledger.parse_numbers import (
     BAD,
     EMPTY_DIGEST,
     GOOD,
@@ -22,9 +25,6 @@ from sortija.core.ledger.cells import (
     hash_cells,
     read_decimals,
 )
-from sortija.core.ledger.codebook import Codebook
-from sortija.core.ledger.mapping import LogMapping, kind_of
-from sortija.core.ledger.moments import read_moments
 from sortija.core.ledger.rules import BIT, ON_OFFER
 from sortija.core.ledger.zones import Zone
 

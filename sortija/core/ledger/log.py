@@ -9,7 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import still
+from sortija.core.engine import readonly
 
 __all__ = ["Log", "order_lines"]
 
@@ -49,9 +49,9 @@ class Log:
         return len(self.day)
 
     def frozen(self) -> Log:
-        """The same arrays as views that cannot be written to; see :func:`engine.still`."""
+        """The same arrays as views that cannot be written to; see :func:`engine.readonly`."""
         arrays = {each.name: getattr(self, each.name) for each in fields(self)}
-        return replace(self, **{n: still(a) for n, a in arrays.items() if a is not None})
+        return replace(self, **{n: readonly(a) for n, a in arrays.items() if a is not None})
 
     def last_day(self, mask: int) -> int:
         """The newest day of a line that counts and is not dated in the future; −1 if none."""
@@ -116,5 +116,5 @@ def order_lines(
     np.cumsum(counts, out=start[1:])
     order = np.empty(len(owner), np.int64)
     _deal(owner, start[:-1].copy(), order)
-    _settle(order, start, still(day), still(receipt))
+    _settle(order, start, readonly(day), readonly(receipt))
     return order, start

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import pyarrow as pa
 
 from sortija.core.ledger.behaviour import Behaviour, behaviours_of
-from sortija.core.ledger.levels import order_of
+from sortija.core.ledger.level_order import order_of
 from sortija.core.ledger.mapping import (
     ASK_ORDER,
     Guess,

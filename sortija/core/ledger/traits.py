@@ -10,12 +10,12 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from sortija.core.ledger.cells import BAD, GOOD, read_decimals
 from sortija.core.ledger.codebook import Codebook
-from sortija.core.ledger.levels import order_of
+from sortija.core.ledger.level_order import order_of
 from sortija.core.ledger.mapping import MappingError
 from sortija.core.ledger.members import MemberMapping
-from sortija.core.ledger.moments import read_moments
+from sortija.core.ledger.parse_datetimes import read_moments
+from sortija.core.ledger.parse_numbers import BAD, GOOD, read_decimals
 from sortija.core.table import Column
 
 __all__ = ["TraitReader", "merge_levels"]

@@ -11,10 +11,11 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds, still
+from sortija.core.engine import Engine, chunk_bounds, readonly
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import ON_OFFER
 from sortija.core.measures.catalogue import MEASURES, Measure
+from sortija.core.measures.column_layout import Layout, Names, layout_of
 from sortija.core.measures.kernels import (
     DAYS,
     EVERYONE,
@@ -23,7 +24,6 @@ from sortija.core.measures.kernels import (
     day_money,
     derive_block,
 )
-from sortija.core.measures.naming import Layout, Names, layout_of
 from sortija.core.measures.window import EPOCH, Spans, Window, spans_of
 from sortija.core.progress import Progress, silent
 from sortija.core.table import JOINED_LATER, NO_VISIT, NOT_GIVEN, TOO_FEW, Column, Table
@@ -159,9 +159,9 @@ def derive_series(
     names_of = (*FIXED, *layout.shares)
     apart = layout.left_out | {"tenure"}  # which is not read from lines
     columns = [place for place, name in enumerate(names_of) if name not in apart]
-    cost = still(log.cost if log.cost is not None else np.zeros(0, np.int64))
+    cost = readonly(log.cost if log.cost is not None else np.zeros(0, np.int64))
     rates = np.array(names.rates or ((np.nan,) if log.cost is not None else ()), np.float64)
-    dates = still(np.zeros(0) if joined is None else joined)
+    dates = readonly(np.zeros(0) if joined is None else joined)
 
     def block(place: int) -> None:
         progress("measures", place, len(blocks))

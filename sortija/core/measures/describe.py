@@ -9,7 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import still
+from sortija.core.engine import readonly
 from sortija.core.table import REASONS, Column
 
 __all__ = [
@@ -143,7 +143,7 @@ def outline(
     """
     low, high = axis.bend(np.array([axis.low, axis.high]))
     counts = np.zeros(steps, np.int64)
-    median = _outline(still(values), rows, float(low), float(high), axis.log, counts)
+    median = _outline(readonly(values), rows, float(low), float(high), axis.log, counts)
     return counts, float(median)
 
 

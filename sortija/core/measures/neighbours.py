@@ -11,7 +11,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds, still
+from sortija.core.engine import Engine, chunk_bounds, readonly
 from sortija.core.measures.preparation import Steps, bend
 from sortija.core.table import Table
 
@@ -199,8 +199,8 @@ def fill_column(
     def part(bounds: tuple[int, int]) -> None:
         first, last = bounds
         bent, codes = _own(donors, table, lacking[first:last])
-        _fill_block(donors.numbers, still(donors.codes), donors.low, donors.span, gives,
-                    still(gift), bent, codes, nearest, filled[first:last])  # fmt: skip
+        _fill_block(donors.numbers, readonly(donors.codes), donors.low, donors.span, gives,
+                    readonly(gift), bent, codes, nearest, filled[first:last])  # fmt: skip
 
     step = max(1, len(lacking) // 64)
     bounds = [(a, min(a + step, len(lacking))) for a in range(0, len(lacking), step)]
@@ -215,7 +215,9 @@ def donors_for(
     """How one customer's missing value would be filled, donor by donor."""
     bent, codes = _own(donors, table, np.array([row]))
     away = np.empty(len(donors))
-    _distances(donors.numbers, still(donors.codes), donors.low, donors.span, bent, codes, 0, away)
+    _distances(
+        donors.numbers, readonly(donors.codes), donors.low, donors.span, bent, codes, 0, away
+    )
     gift = donors.raw[donors.names.index(name)]
     away[np.isnan(gift)] = np.inf
     order = [int(j) for j in np.argsort(away, kind="stable")[:nearest] if np.isfinite(away[j])]

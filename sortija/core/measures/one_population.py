@@ -16,7 +16,7 @@ from scipy.optimize import minimize
 from scipy.special import gammaincinv, gammaln, ndtr
 
 from sortija.core.ledger.log import Log
-from sortija.core.measures.alike import mid_ranks, pearson
+from sortija.core.measures.association import mid_ranks, pearson
 from sortija.core.measures.window import Window
 
 __all__ = ["Population", "fit_population", "simulate"]

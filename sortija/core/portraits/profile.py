@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from sortija.core.engine import still
+from sortija.core.engine import readonly
 from sortija.core.measures.describe import MIDDLE
 from sortija.core.portraits.kernels import in_groups, moments
 
@@ -73,7 +73,7 @@ def numeric_profile(
     groups : (n,) int, 0 to k − 1; rows outside are left out
     """
     x, counts, sums = in_groups(
-        still(np.asarray(values, np.float64)), still(np.asarray(groups, np.int32)), k
+        readonly(np.asarray(values, np.float64)), readonly(np.asarray(groups, np.int32)), k
     )
     if len(x) == 0:
         gone = np.full(k, np.nan)

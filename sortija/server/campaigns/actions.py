@@ -16,7 +16,7 @@ from sortija.core.progress import Progress
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.drawn import drawn_of, keep_drawn, let_go
 from sortija.server.campaigns.models import Campaign
-from sortija.server.groups.placed import segment_labels
+from sortija.server.groups.yardsticks.assignments import segment_labels
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import Running, handles
 from sortija.server.ledger.models import Card

@@ -24,7 +24,7 @@ from sortija.server.lens.export_rows import ExportRow, export_row
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
 __all__ = ["urls"]

@@ -15,18 +15,18 @@ from sortija.core.scores.bands import band
 from sortija.server.campaigns.models import Campaign
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
-from sortija.server.groups.placed import placed_at
-from sortija.server.ledger.addresses import with_address
-from sortija.server.ledger.coverage import covered
-from sortija.server.ledger.traits import trait_column, traits_of
+from sortija.server.groups.yardsticks.assignments import placed_at
+from sortija.server.ledger.customers.addresses import with_address
+from sortija.server.ledger.customers.traits import trait_column, traits_of
+from sortija.server.ledger.store.coverage import covered
 from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import base_of
-from sortija.server.measures.made import Made, made_or_job
+from sortija.server.measures.measure_set import Made, made_or_job
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.models import Study
-from sortija.server.studies.once import once, reading
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.request_cache import once, reading
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Audience", "audience_of", "window_of"]

@@ -12,9 +12,9 @@ from sortija.core.table import Column
 from sortija.server.campaigns.audience import Audience
 from sortija.server.campaigns.models import Campaign
 from sortija.server.studies.columns import blank, drop_column, read_column, write_columns
+from sortija.server.studies.erasure_hooks import forgets_people
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
-from sortija.server.studies.people import forgets_people
 from sortija.server.studies.tokens import new_token
 
 __all__ = ["Drawn", "drawn_of", "keep_drawn", "let_go"]

@@ -13,11 +13,11 @@ from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.groups.models import Yardstick
-from sortija.server.groups.placed import segment_labels
+from sortija.server.groups.yardsticks.assignments import segment_labels
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import Fact, station
+from sortija.server.studies.trail import Fact, station
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["CampaignRow", "CampaignsPage", "campaign_row", "campaigns_page"]

@@ -14,7 +14,7 @@ from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, reply
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
 __all__ = ["urls"]

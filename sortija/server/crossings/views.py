@@ -15,18 +15,18 @@ from sortija.core.crossings.matrix import Crossings, border_moves, cross, quarte
 from sortija.core.crossings.why import effect_size, explain, explain_bands
 from sortija.core.groups.recipe import Preparation, Prepared
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.inputs import table_for
 from sortija.server.groups.models import Yardstick
-from sortija.server.groups.placed import ByLadder, PlacedAt, frozen, placed_from
+from sortija.server.groups.recipe.inputs import table_for
 from sortija.server.groups.views import Adopted, adopted_body
-from sortija.server.ledger.coverage import covered
-from sortija.server.measures.made import Made, standing
+from sortija.server.groups.yardsticks.assignments import ByLadder, PlacedAt, frozen, placed_from
+from sortija.server.ledger.store.coverage import covered
+from sortija.server.measures.measure_set import Made, standing
 from sortija.server.scores.scored import scored_by
+from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.http import Status
-from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import Fact, station
+from sortija.server.studies.trail import Fact, station
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["By", "CrossingsPage", "WhyPage", "crossings_page", "states_of", "why_page"]

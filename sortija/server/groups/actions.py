@@ -9,17 +9,17 @@ from django.db import IntegrityError, transaction
 
 from sortija.core.portraits.naming import short_form
 from sortija.core.scores.ladder import Ladder
-from sortija.server.groups.inputs import draft_of, inputs_of
 from sortija.server.groups.models import Grouping, Segment, Yardstick
+from sortija.server.groups.recipe.inputs import draft_of, inputs_of
 from sortija.server.hooks import Hook
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
-from sortija.server.ledger.ledger import ledger_of
-from sortija.server.measures.made import Made, made_or_job
+from sortija.server.ledger.store.ledger import ledger_of
+from sortija.server.measures.measure_set import Made, made_or_job
 from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
-from sortija.server.studies.once import reading
 from sortija.server.studies.problems import Conflict, Problem
+from sortija.server.studies.request_cache import reading
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [

@@ -12,18 +12,18 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.server.groups.actions import adopt, open_candidate, run_recipe, take_up
-from sortija.server.groups.api_pictures import picture_urls
-from sortija.server.groups.identities import swap
-from sortija.server.groups.inputs import Draft, change_draft
-from sortija.server.groups.kept import KeptPage, change_kept, kept_page
-from sortija.server.groups.ladders import keep_present_ladder
 from sortija.server.groups.models import Grouping, Yardstick
+from sortija.server.groups.pictures.api import picture_urls
+from sortija.server.groups.recipe.inputs import Draft, change_draft
+from sortija.server.groups.runs.run_history import KeptPage, change_kept, kept_page
 from sortija.server.groups.views import Adopted, GroupsPage, adopted_body, groups_page
+from sortija.server.groups.yardsticks.carry_over import swap
+from sortija.server.groups.yardsticks.ladder import keep_present_ladder
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, JobRow, body, expected_revision, job_row, reply
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView, window_from
 
 __all__ = ["urls"]

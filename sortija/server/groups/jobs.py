@@ -13,16 +13,16 @@ from sortija.core import table
 from sortija.core.engine import Engine
 from sortija.core.groups.cautions import cautions_about, equals_column
 from sortija.core.groups.grouping import refusal
-from sortija.core.groups.nulls import gap_statistic, null_figures
+from sortija.core.groups.null_models import gap_statistic, null_figures
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError, prepare
 from sortija.core.groups.stability import OPENED, jaccard_stability
 from sortija.core.groups.sweep import Candidate, sweep
 from sortija.core.groups.verdict import judge
-from sortija.server.groups.inputs import Inputs, inputs_from, inputs_of, table_for
 from sortija.server.groups.models import Grouping
+from sortija.server.groups.recipe.inputs import Inputs, inputs_from, inputs_of, table_for
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
-from sortija.server.measures.made import Made, made_or_job
+from sortija.server.measures.measure_set import Made, made_or_job
 from sortija.server.measures.one_population import population_of
 from sortija.server.studies.actions import changing, touch
 from sortija.server.studies.columns import read_column, write_column

@@ -9,22 +9,22 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.groups.compare import cross_table
-from sortija.core.groups.criteria import knee_of
 from sortija.core.groups.suggestion import suggest
+from sortija.core.groups.validity import knee_of
 from sortija.core.measures.catalogue import MEASURES
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.inputs import inputs_of
 from sortija.server.groups.models import Grouping, Yardstick
-from sortija.server.groups.recipes import RecipeBody, recipe_body
+from sortija.server.groups.recipe.inputs import inputs_of
+from sortija.server.groups.recipe.page import RecipeBody, recipe_body
 from sortija.server.jobs.models import Job
-from sortija.server.ledger.ledger import ledger_of
-from sortija.server.measures.made import Made, made_or_job
+from sortija.server.ledger.store.ledger import ledger_of
+from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.http import Status, job_row, waiting_for
-from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import Fact, station
+from sortija.server.studies.trail import Fact, station
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Adopted", "CandidateRow", "GroupsPage", "adopted_body", "candidate_rows", "groups_page"]

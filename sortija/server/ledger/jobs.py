@@ -13,13 +13,13 @@ from sortija.core.progress import Stopped
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.passing import passing
 from sortija.server.jobs.work import JobError, Running, handles
-from sortija.server.ledger.erased import erased_digests
-from sortija.server.ledger.forgetting import forget_in_originals
-from sortija.server.ledger.ledger import ledger_of
+from sortija.server.ledger.customers.erased_codes import erased_digests
+from sortija.server.ledger.customers.erased_originals import forget_in_originals
+from sortija.server.ledger.intake.reading import read_log, read_members
+from sortija.server.ledger.intake.side_tables import OTHERS
 from sortija.server.ledger.models import Intake, Line
-from sortija.server.ledger.money import follow_files
-from sortija.server.ledger.others import OTHERS
-from sortija.server.ledger.reading import read_log, read_members
+from sortija.server.ledger.store.ledger import ledger_of
+from sortija.server.ledger.store.money import follow_files
 from sortija.server.studies.actions import changing, record
 from sortija.server.studies.models import Study
 from sortija.server.studies.tokens import new_token

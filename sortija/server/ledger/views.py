@@ -9,22 +9,22 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.engine import Engine
-from sortija.core.ledger.looks import balance
-from sortija.core.ledger.own import NUMBER_COLUMNS, WORD_COLUMNS
+from sortija.core.ledger.custom_rules import NUMBER_COLUMNS, WORD_COLUMNS
+from sortija.core.ledger.summaries import balance
 from sortija.core.ledger.waterline import Step, Waterline, waterline
 from sortija.core.measures.window import EPOCH
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import open_jobs
-from sortija.server.ledger.actions import order_lines
-from sortija.server.ledger.choices import OWN, RETURNS, RULES_ON, STAFF
-from sortija.server.ledger.ledger import Ledger, Lines, ledger_of, texts
+from sortija.server.ledger.customers.traits import snapshots_of
+from sortija.server.ledger.intake.preview import IntakeRow, intake_row
 from sortija.server.ledger.models import Card, Intake
-from sortija.server.ledger.preview import IntakeRow, intake_row
-from sortija.server.ledger.traits import snapshots_of
+from sortija.server.ledger.rules.actions import order_lines
+from sortija.server.ledger.rules.choices import OWN, RETURNS, RULES_ON, STAFF
+from sortija.server.ledger.store.ledger import Ledger, Lines, ledger_of, texts
+from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.http import Status, waiting_for
-from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
-from sortija.server.studies.stations import Fact, gives_default_window, gives_years, station
+from sortija.server.studies.trail import Fact, gives_default_window, gives_years, station
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["LedgerPage", "ledger_page"]

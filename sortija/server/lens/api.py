@@ -22,7 +22,7 @@ from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.models import Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView, window_from
 
 __all__ = ["LISTED", "clause_of", "listing_for", "urls"]

@@ -20,7 +20,7 @@ from sortija.server.lens.models import Export
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import body, reply
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
 __all__ = ["export_urls"]

@@ -15,9 +15,9 @@ from sortija.core.lens.evaluate import Chart, Selection, Totals, draw, select, w
 from sortija.server.lens.fields import Base, Field, base_of, field
 from sortija.server.lens.models import Lens
 from sortija.server.studies.models import Study
-from sortija.server.studies.once import reading
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import coverage
+from sortija.server.studies.request_cache import reading
+from sortija.server.studies.trail import coverage
 from sortija.server.studies.windows import WindowInView, read_window
 
 __all__ = ["LensAnswer", "evaluate", "kept_clauses", "selection_of"]

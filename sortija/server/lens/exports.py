@@ -23,8 +23,8 @@ from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.lens.listing import Listing
 from sortija.server.lens.models import Export
 from sortija.server.studies.actions import changing, record
+from sortija.server.studies.erasure_hooks import forgets_people
 from sortija.server.studies.models import Study
-from sortija.server.studies.people import forgets_people
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView, read_window
 

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from sortija.core.lens.bins import Bins, bin_column
 from sortija.core.table import Column
 from sortija.server.hooks import Hook, Hooks
-from sortija.server.studies.keyed import Keyed
+from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView

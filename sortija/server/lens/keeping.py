@@ -16,10 +16,10 @@ from sortija.server.lens.fields import Field, FieldName, base_of, field_kind, li
 from sortija.server.lens.models import KeptLens
 from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.columns import blank, read_column, write_column
+from sortija.server.studies.erasure_hooks import forgets_people
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Column, HistoryEntry, Population, Study
 from sortija.server.studies.numbers import is_whole
-from sortija.server.studies.people import forgets_people
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.windows import WindowInView
 

@@ -9,17 +9,17 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.server.measures import actions
+from sortija.server.measures.column_summaries import proposed_for
 from sortija.server.measures.customer import CustomerMeasures, measures_of
 from sortija.server.measures.detail import Fill, MeasureDetail, detail_of, fill_of
-from sortija.server.measures.looks import proposed_for
-from sortija.server.measures.made import Made, standing
+from sortija.server.measures.measure_set import Made, standing
 from sortija.server.measures.payloads import MeasuresPage, StepsBody
 from sortija.server.measures.views import measures_page, prepared_steps, role_of
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Conflict, Problem
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import read_window, window_from
 
 __all__ = ["PlanRevision", "made_for", "urls"]

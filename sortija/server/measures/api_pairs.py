@@ -12,10 +12,10 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.core.measures.formula import FUNCTIONS
-from sortija.server.measures import own
+from sortija.server.measures import formulas
 from sortija.server.measures.api import ROWS, made_for
+from sortija.server.measures.formulas import Checked, Own, Word
 from sortija.server.measures.levels import LevelsPage, levels_page
-from sortija.server.measures.own import Checked, Own, Word
 from sortija.server.measures.pairs import (
     AlikePage,
     MatrixPage,
@@ -29,7 +29,7 @@ from sortija.server.measures.series import SeriesPage, series_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
 __all__ = ["ARROW", "Arrow", "pair_urls"]
@@ -161,14 +161,14 @@ class OwnMeasures(APIView):
         found = study_for(request.user, study)
         rows = [FunctionRow(name=f.name, shown=f.shown, words=f.words) for f in FUNCTIONS.values()]
         signs = ["+", "-", "*", "/", "^", "<", "<=", ">", ">=", "=", "!=", "and", "or", "not"]
-        words = own.words_of(made_for(request, found))
+        words = formulas.words_of(made_for(request, found))
         return reply(FormulaHelp(words=words, functions=rows, signs=signs))
 
     @extend_schema(parameters=WINDOW, request=NewOwn, responses={201: OwnKept})
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
         asked = body(request, NewOwn)
-        mine, revision = own.keep(
+        mine, revision = formulas.keep(
             made_for(request, found), request.user, asked.label, asked.formula,
             expected=expected_revision(request),
         )  # fmt: skip
@@ -182,7 +182,7 @@ class FormulaCheck(APIView):
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study)
         asked = body(request, FormulaText)
-        return reply(own.check(made_for(request, found), asked.formula, asked.name))
+        return reply(formulas.check(made_for(request, found), asked.formula, asked.name))
 
 
 class OneOwn(APIView):
@@ -192,7 +192,7 @@ class OneOwn(APIView):
         asked = body(request, NewOwn)
         if not name:
             raise Problem("Say which measure.", 404)
-        mine, revision = own.keep(
+        mine, revision = formulas.keep(
             made_for(request, found), request.user, asked.label, asked.formula, name,
             expected_revision(request),
         )  # fmt: skip
@@ -201,7 +201,7 @@ class OneOwn(APIView):
     @extend_schema(parameters=WINDOW, responses={204: None})
     def delete(self, request: Request, study: int, name: str) -> Response:
         found = study_for(request.user, study, "analyst")
-        own.drop(made_for(request, found), request.user, name, expected_revision(request))
+        formulas.drop(made_for(request, found), request.user, name, expected_revision(request))
         return Response(status=204)
 
 

@@ -6,10 +6,4 @@ class MeasuresConfig(AppConfig):
     label = "measures"
 
     def ready(self) -> None:
-        from sortija.server.measures import (  # noqa: F401 - they register
-            clauses,
-            made,
-            making,
-            series,
-            views,
-        )
+        pass

@@ -9,15 +9,15 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.measures.catalogue import MEASURES
+from sortija.core.measures.column_layout import Names, share_slots
+from sortija.core.measures.explanations import Context, Told, account, tell
 from sortija.core.measures.formula import FormulaError, parse, unit_of
-from sortija.core.measures.naming import Names, share_slots
-from sortija.core.measures.why import Context, Told, account, tell
-from sortija.server.ledger.customers import visits_of
-from sortija.server.ledger.ledger import ledger_of
-from sortija.server.ledger.traits import joined_trait, trait_column
-from sortija.server.measures.made import Made, standing
-from sortija.server.measures.making import inputs_of_window
-from sortija.server.measures.own import own_of, spoken
+from sortija.server.ledger.customers.page import visits_of
+from sortija.server.ledger.customers.traits import joined_trait, trait_column
+from sortija.server.ledger.store.ledger import ledger_of
+from sortija.server.measures.derivation import inputs_of_window
+from sortija.server.measures.formulas import own_of, spoken
+from sortija.server.measures.measure_set import Made, standing
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.windows import WindowInView

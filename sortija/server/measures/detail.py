@@ -8,19 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from sortija.core.measures.bivariate import line_through, sample_rows
 from sortija.core.measures.describe import axis_for
 from sortija.core.measures.neighbours import Donors, donors_for
-from sortija.core.measures.pairs import line_through, sample_rows
 from sortija.core.table import REASONS
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.looks import (
-    donors_of,
-    likeness,
-    plain,
-    table_of,
-    within,
-)
-from sortija.server.measures.made import Made
+from sortija.server.measures.column_summaries import donors_of, likeness, plain, table_of, within
+from sortija.server.measures.measure_set import Made
 from sortija.server.measures.options import Option, options_of
 from sortija.server.measures.views import lens_rows, prepared_steps, role_of
 from sortija.server.studies.models import Study

@@ -25,8 +25,8 @@ from sortija.core.measures.expected import (
 from sortija.core.measures.heldout import HeldOut, check_expected, next_days
 from sortija.core.progress import Progress
 from sortija.core.table import NO_VISIT, Column
-from sortija.server.ledger.ledger import Ledger
-from sortija.server.measures.told import told_of
+from sortija.server.ledger.store.ledger import Ledger
+from sortija.server.measures.measure_metadata import told_of
 from sortija.server.studies.columns import write_columns
 from sortija.server.studies.models import Population
 from sortija.server.studies.windows import WindowInView

@@ -6,8 +6,8 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.looks import plain
-from sortija.server.measures.made import Made
+from sortija.server.measures.column_summaries import plain
+from sortija.server.measures.measure_set import Made
 from sortija.server.measures.views import role_of
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem

@@ -10,10 +10,10 @@ import numpy as np
 from sortija.core.measures.derive import derive
 from sortija.core.measures.one_population import Population, fit_population, simulate
 from sortija.core.table import Column, Table
-from sortija.server.ledger.ledger import Ledger, ledger_of
-from sortija.server.measures.made import Made
-from sortija.server.measures.making import inputs_of_window
-from sortija.server.studies.keyed import Keyed
+from sortija.server.ledger.store.ledger import Ledger, ledger_of
+from sortija.server.measures.derivation import inputs_of_window
+from sortija.server.measures.measure_set import Made
+from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["population_of"]

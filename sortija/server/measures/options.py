@@ -14,7 +14,7 @@ from sortija.core.measures.describe import axis_for, shape, skewness
 from sortija.core.measures.neighbours import Donors
 from sortija.core.measures.preparation import Steps, apply, fit, touched
 from sortija.core.table import Column
-from sortija.server.measures.looks import (
+from sortija.server.measures.column_summaries import (
     ENGINE,
     donors_key,
     filled_by_neighbours,
@@ -23,7 +23,7 @@ from sortija.server.measures.looks import (
     plain,
     within,
 )
-from sortija.server.measures.made import Made
+from sortija.server.measures.measure_set import Made
 from sortija.server.measures.payloads import StepsBody, TouchedBody
 from sortija.server.studies.fingerprints import fingerprint
 

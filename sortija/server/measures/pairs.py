@@ -9,12 +9,12 @@ import pyarrow as pa
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.core.measures.alike import SAME, order_by_likeness
+from sortija.core.measures.association import SAME, order_by_likeness
+from sortija.core.measures.bivariate import MOST_POINTS, density, pair_of, sample_rows
 from sortija.core.measures.describe import axis_for
-from sortija.core.measures.pairs import MOST_POINTS, density, pair_of, sample_rows
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.looks import likeness, look_of, plain
-from sortija.server.measures.made import Made
+from sortija.server.measures.column_summaries import likeness, look_of, plain
+from sortija.server.measures.measure_set import Made
 from sortija.server.measures.payloads import AxisBody
 from sortija.server.measures.views import lens_rows, prepared_steps, role_of
 from sortija.server.studies.models import Study

@@ -17,9 +17,9 @@ from sortija.core.progress import Progress, silent
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import Running, handles
-from sortija.server.ledger.ledger import Ledger, ledger_of
-from sortija.server.measures.looks import find_look, keep_look
-from sortija.server.measures.making import inputs_of_window, stamp_of, too_long_for_a_look
+from sortija.server.ledger.store.ledger import Ledger, ledger_of
+from sortija.server.measures.column_summaries import find_look, keep_look
+from sortija.server.measures.derivation import inputs_of_window, stamp_of, too_long_for_a_look
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.http import Status, waiting_for
 from sortija.server.studies.models import Study

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from sortija.core.measures.catalogue import AGEING, MEASURES, Measure, Role
 from sortija.core.table import Column
-from sortija.server.ledger.places import households_of
-from sortija.server.ledger.traits import (
+from sortija.server.ledger.customers.districts import households_of
+from sortija.server.ledger.customers.traits import (
     Trait,
     label_of,
     offer_columns,
@@ -22,12 +22,12 @@ from sortija.server.ledger.traits import (
     traits_of,
 )
 from sortija.server.studies import models
+from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.fingerprints import fingerprint
-from sortija.server.studies.keyed import Keyed
 
 if TYPE_CHECKING:
-    from sortija.server.measures.made import Made
+    from sortija.server.measures.measure_set import Made
 
 __all__ = ["Source", "level_sources", "offer_sources", "trait_sources"]
 

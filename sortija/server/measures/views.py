@@ -10,18 +10,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.lens.evaluate import members
-from sortija.core.measures.alike import SAME
+from sortija.core.measures.association import SAME
 from sortija.core.measures.catalogue import FAMILIES
 from sortija.core.measures.describe import Axis, outline, steps_for
 from sortija.core.measures.neighbours import Donors
 from sortija.core.measures.preparation import PRESETS, Steps
-from sortija.server.ledger.coverage import covered
-from sortija.server.ledger.ledger import ledger_of
-from sortija.server.ledger.traits import traits_of
+from sortija.server.ledger.customers.traits import traits_of
+from sortija.server.ledger.store.coverage import covered
+from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.lens.evaluation import kept_clauses, selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.actions import kept_plans, plan_of
-from sortija.server.measures.looks import (
+from sortija.server.measures.column_summaries import (
     ENGINE,
     THREAD_STEPS,
     category_look,
@@ -30,9 +30,9 @@ from sortija.server.measures.looks import (
     look_of,
     proposed_for,
 )
-from sortija.server.measures.made import Made, Standing, base_from, standing
-from sortija.server.measures.making import when_made
-from sortija.server.measures.own import own_of
+from sortija.server.measures.derivation import when_made
+from sortija.server.measures.formulas import own_of
+from sortija.server.measures.measure_set import Made, Standing, base_from, standing
 from sortija.server.measures.payloads import (
     Balance,
     Levels,
@@ -46,7 +46,7 @@ from sortija.server.measures.payloads import (
 )
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
-from sortija.server.studies.stations import Fact, station
+from sortija.server.studies.trail import Fact, station
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [

@@ -14,7 +14,7 @@ from sortija.server.portraits.actions import change_segment
 from sortija.server.portraits.views import PortraitsPage, portraits_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
 __all__ = ["urls"]

@@ -9,7 +9,7 @@ import numpy as np
 from sortija.core.portraits.naming import Proposal, Trait, propose_names
 from sortija.server.groups.actions import names_segments
 from sortija.server.groups.models import Yardstick
-from sortija.server.groups.placed import placed_at
+from sortija.server.groups.yardsticks.assignments import placed_at
 from sortija.server.portraits.sheet import Sheet, sheet_of
 from sortija.server.studies.windows import WindowInView
 

@@ -15,11 +15,11 @@ from sortija.core.portraits.profile import (
     category_profile,
     numeric_profile,
 )
-from sortija.server.groups.placed import PlacedAt, frozen
-from sortija.server.ledger.traits import trait_column, traits_of
+from sortija.server.groups.yardsticks.assignments import PlacedAt, frozen
+from sortija.server.ledger.customers.traits import trait_column, traits_of
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.views import role_of
-from sortija.server.studies.keyed import Keyed
+from sortija.server.studies.cache_key import Keyed
 
 __all__ = ["CategoryRow", "NumericRow", "Sheet", "sheet_of"]
 

@@ -9,14 +9,14 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.placed import PlacedAt, placed_from
 from sortija.server.groups.views import Adopted, adopted_body
+from sortija.server.groups.yardsticks.assignments import PlacedAt, placed_from
 from sortija.server.ledger.models import Card
-from sortija.server.measures.made import base_from, standing
+from sortija.server.measures.measure_set import base_from, standing
 from sortija.server.portraits.sheet import CategoryRow, NumericRow, Sheet, sheet_of
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
-from sortija.server.studies.stations import Fact, station
+from sortija.server.studies.trail import Fact, station
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["PortraitsPage", "SegmentHead", "portraits_page", "segment_heads"]

@@ -6,4 +6,4 @@ class ScoresConfig(AppConfig):
     label = "scores"
 
     def ready(self) -> None:
-        from sortija.server.scores import fields, views  # noqa: F401 - they register
+        from sortija.server.scores import lens_fields, views  # noqa: F401 - they register

@@ -7,7 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 
 from sortija.core.scores.recipe import Asked
-from sortija.server.measures.made import Made
+from sortija.server.measures.measure_set import Made
 from sortija.server.studies.actions import change_setting, read_setting
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem

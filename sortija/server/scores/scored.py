@@ -13,10 +13,10 @@ from sortija.core.scores.ladder import Ladder, neutral_boxes, share_tiers
 from sortija.core.scores.recipe import Asked, FrozenScore, Scored, ScoreError, fit_score
 from sortija.core.scores.tiers import Box, Tier
 from sortija.core.table import Column, Table
-from sortija.server.measures.made import Made
+from sortija.server.measures.measure_set import Made
 from sortija.server.scores.drafts import LadderDraft, ScoreDraft, asked_of
+from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.fingerprints import fingerprint
-from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.problems import Problem
 
 __all__ = ["ScoredAt", "banding_of", "scored_at", "scored_by"]

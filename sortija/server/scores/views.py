@@ -21,8 +21,8 @@ from sortija.server.jobs.models import Job
 from sortija.server.lens.evaluation import kept_clauses, selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.looks import look_of
-from sortija.server.measures.made import Made, Standing, standing
+from sortija.server.measures.column_summaries import look_of
+from sortija.server.measures.measure_set import Made, Standing, standing
 from sortija.server.measures.payloads import AxisBody
 from sortija.server.measures.views import field_of, prepared_steps
 from sortija.server.scores.drafts import ScoreDraft, draft_of, scorable
@@ -38,11 +38,11 @@ from sortija.server.scores.payloads import (
 )
 from sortija.server.scores.scored import ScoredAt, banding_of, scored_at
 from sortija.server.scores.worth import Followed, follow
+from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.http import Status
-from sortija.server.studies.keyed import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import Fact, station
+from sortija.server.studies.trail import Fact, station
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Look", "knows_kept", "scores_page"]

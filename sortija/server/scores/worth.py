@@ -13,14 +13,14 @@ from numpy.typing import NDArray
 from sortija.core.scores.bands import Banding
 from sortija.core.scores.worth import Worth, tells_most, worth_of
 from sortija.server.jobs.models import Job
-from sortija.server.ledger.coverage import covered
-from sortija.server.measures.made import Made, made_or_job
+from sortija.server.ledger.store.coverage import covered
+from sortija.server.measures.measure_set import Made, made_or_job
 from sortija.server.scores.payloads import WorthCurve, WorthPage
 from sortija.server.scores.scored import ScoredAt, banding_of
 from sortija.server.studies.http import job_row
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["MONTHS", "Followed", "follow", "worth_page"]

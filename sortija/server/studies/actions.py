@@ -14,8 +14,8 @@ from django.utils import timezone
 from sortija.server.accounts.models import Person
 from sortija.server.hooks import Hooks
 from sortija.server.studies.models import HistoryEntry, Membership, Population, Setting, Study
-from sortija.server.studies.once import once
 from sortija.server.studies.problems import Conflict, Problem
+from sortija.server.studies.request_cache import once
 
 __all__ = [
     "bring_back",

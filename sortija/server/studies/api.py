@@ -19,7 +19,7 @@ from sortija.server.studies import actions
 from sortija.server.studies.http import JobRow, body, job_row, reply
 from sortija.server.studies.models import Membership, Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import coverage, default_window, facts, whole_years
+from sortija.server.studies.trail import coverage, default_window, facts, whole_years
 from sortija.server.studies.windows import BACKS, WindowInView, window_from
 
 __all__ = ["urls"]

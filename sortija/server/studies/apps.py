@@ -6,4 +6,4 @@ class StudiesConfig(AppConfig):
     label = "studies"
 
     def ready(self) -> None:
-        from sortija.server.studies import actions, joining, members  # noqa: F401 - they register
+        from sortija.server.studies import actions, invitations, members  # noqa: F401 - they register

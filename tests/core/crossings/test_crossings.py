@@ -6,8 +6,8 @@ import numpy as np
 
 from sortija.core.crossings.matrix import border_moves, cross, margin_towards, quarter_ends
 from sortija.core.crossings.why import effect_size, explain
-from sortija.core.groups.engines import nearest_centres
-from sortija.core.groups.placing import Placement
+from sortija.core.groups.assignment import Placement
+from sortija.core.groups.lloyd import nearest_centres
 from sortija.core.groups.recipe import Prepared
 from sortija.core.groups.seeding import centres_at
 from tests.core.groups.support import brute_force, centres_of, gower_rows, rows_of

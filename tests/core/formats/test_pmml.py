@@ -7,7 +7,7 @@ import xml.etree.ElementTree as ET
 import numpy as np
 
 from sortija.core.formats.pmml import PmmlError, write_pmml
-from sortija.core.groups.frozen import freeze
+from sortija.core.groups.assignment import freeze
 from sortija.core.groups.grouping import group
 from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.measures.preparation import Steps

@@ -7,9 +7,9 @@ import numpy as np
 from jsonschema import Draft202012Validator
 
 from sortija.core.formats.recipes import RecipeFileError, read_recipe, schema, write_recipe
-from sortija.core.groups.engines import nearest_centres
-from sortija.core.groups.frozen import centres_in_own_units, freeze
+from sortija.core.groups.assignment import centres_in_own_units, freeze
 from sortija.core.groups.grouping import group
+from sortija.core.groups.lloyd import nearest_centres
 from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.measures.preparation import Steps, apply, fit, restore
 from sortija.core.table import Column, Table

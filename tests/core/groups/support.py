@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from sortija.core.groups.engines import Centres
+from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Category, Preparation, Prepared, Recipe, prepare
 from sortija.core.measures.preparation import Steps
 from sortija.core.table import Column, Table

@@ -6,8 +6,8 @@ import unittest
 import numpy as np
 
 from sortija.core.engine import Engine
-from sortija.core.groups.engines import exchanged, lloyd
 from sortija.core.groups.grouping import group
+from sortija.core.groups.lloyd import exchanged, lloyd
 from sortija.core.groups.recipe import Recipe
 from sortija.core.groups.seeding import seed_centres
 from tests.core.groups.support import brute_force, rows_of

@@ -10,8 +10,8 @@ import numpy as np
 from sortija.core.engine import Engine
 from sortija.core.groups import grouping
 from sortija.core.groups.compare import adjusted_rand
-from sortija.core.groups.engines import Fit, lloyd, nearest_centres
 from sortija.core.groups.grouping import group, grouper, refusal
+from sortija.core.groups.lloyd import Fit, lloyd, nearest_centres
 from sortija.core.groups.micro import micro_groups
 from sortija.core.groups.recipe import METHODS, Recipe, RecipeError, prepare
 from sortija.core.groups.seeding import dense_centres

@@ -6,7 +6,7 @@ import numpy as np
 
 from sortija.core.engine import Engine
 from sortija.core.groups.compare import adjusted_rand
-from sortija.core.groups.engines import Centres, Fit
+from sortija.core.groups.lloyd import Centres, Fit
 from sortija.core.groups.propose import inputs_for, propose_groups, telling_weights
 from sortija.core.groups.recipe import Recipe, RecipeError, prepare
 from sortija.core.measures.preparation import Steps

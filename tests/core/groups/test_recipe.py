@@ -6,10 +6,10 @@ import unittest
 import numpy as np
 
 from sortija.core.engine import Engine
+from sortija.core.groups.assignment import place
 from sortija.core.groups.compare import adjusted_rand
-from sortija.core.groups.engines import Centres
 from sortija.core.groups.grouping import group as fit_group
-from sortija.core.groups.placing import place
+from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Preparation, Recipe, RecipeError, prepare
 from sortija.core.measures.preparation import Steps
 from sortija.core.table import Column, Table

@@ -11,9 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from sortija.core.ledger.assemble import assemble
+from sortija.core.ledger.flags import meant_by
 from sortija.core.ledger.lines import LineReader
 from sortija.core.ledger.mapping import LogMapping
-from sortija.core.ledger.marks import meant_by
 from sortija.core.ledger.rules import BIT, RULES
 
 NAMES = ("receipt", "card", "day", "item", "qty", "total", "kind", "currency")

@@ -7,7 +7,7 @@ import pyarrow as pa
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sortija.core.ledger.levels import order_of
+from sortija.core.ledger.level_order import order_of
 from sortija.core.ledger.mapping import MappingError
 from sortija.core.ledger.members import MemberMapping, guess_members
 from sortija.core.ledger.owners import joined_by_owner, owners

@@ -7,7 +7,7 @@ import numpy as np
 
 from sortija.server.crossings import views
 from sortija.server.groups.models import Yardstick
-from sortija.server.measures.made import made_or_job
+from sortija.server.measures.measure_set import made_or_job
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.windows import WindowInView

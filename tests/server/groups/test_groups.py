@@ -8,10 +8,10 @@ import numpy as np
 
 from sortija.demo.files import write_demo
 from sortija.server.groups.models import Grouping, Segment, Yardstick
-from sortija.server.groups.placed import placed_at
+from sortija.server.groups.yardsticks.assignments import placed_at
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import recover
-from sortija.server.ledger.uploads import take_file
+from sortija.server.ledger.intake.uploads import take_file
 from sortija.server.studies.windows import WindowInView
 from tests.server.support import DemoCase, WorkerCase, run_jobs
 

@@ -7,12 +7,13 @@ import numpy as np
 import pyarrow as pa
 
 from sortija.core.groups.tree import tree_of
-from sortija.server.groups import maps, proposing
-from sortija.server.groups.trees import LEAVES, summary
+from sortija.server.groups.pictures import maps
+from sortija.server.groups.pictures.merges import LEAVES, summary
+from sortija.server.groups.runs import proposals
 from sortija.server.jobs.models import Job
-from sortija.server.measures.made import made_or_job
-from sortija.server.studies.stations import default_window
-from tests.server.groups.test_kept import GroupCase
+from sortija.server.measures.measure_set import made_or_job
+from sortija.server.studies.trail import default_window
+from tests.server.groups.test_run_history import GroupCase
 from tests.server.support import run_jobs
 
 
@@ -255,8 +256,8 @@ class Proposals(GroupCase):
     def test_three_kinds_with_reasons_within_a_budget(self):
         plan = {"numeric": None, "categories": ["plan"]}
         self.send("put", "groups/recipe", plan)
-        with mock.patch.object(proposing, "LARGEST", 4), mock.patch.object(
-            proposing, "_offered",
+        with mock.patch.object(proposals, "LARGEST", 4), mock.patch.object(
+            proposals, "_offered",
             lambda study, made: (["recency", "frequency", "tenure", "trend"], ["trait:plan"]),
         ):  # fmt: skip
             self.send("post", "groups/proposals", {"seconds": 60}, 202)
@@ -279,9 +280,9 @@ class Proposals(GroupCase):
 
     def test_a_budget_that_is_spent_leaves_what_is_there(self):
         self.send("put", "groups/recipe", {"categories": []})
-        with mock.patch.object(proposing, "LARGEST", 3), mock.patch.object(
-            proposing, "_offered", lambda study, made: (["recency", "frequency"], [])
-        ), mock.patch.object(proposing, "BUDGETS", (0,)):  # fmt: skip
+        with mock.patch.object(proposals, "LARGEST", 3), mock.patch.object(
+            proposals, "_offered", lambda study, made: (["recency", "frequency"], [])
+        ), mock.patch.object(proposals, "BUDGETS", (0,)):  # fmt: skip
             found = []
             for kinds in (1, 2, 3):  # each time one more: what is there is not tried again
                 self.send("post", "groups/proposals", {"seconds": 0}, 202)

@@ -5,7 +5,8 @@ from unittest import mock
 
 from django.conf import settings
 
-from sortija.server.ledger import actions, ledger
+from sortija.server.ledger.rules import actions
+from sortija.server.ledger.store import ledger
 from tests.server.support import LOG, ServerCase, run_jobs
 
 RETURNS = """receipt,card,sold_at,site,item,department,qty,price,total,cost

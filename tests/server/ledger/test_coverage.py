@@ -2,7 +2,7 @@
 
 from datetime import date, timedelta
 
-from sortija.server.measures.made import made_or_job
+from sortija.server.measures.measure_set import made_or_job
 from sortija.server.studies.windows import WindowInView
 from tests.server.support import ServerCase, run_jobs
 

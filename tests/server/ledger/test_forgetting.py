@@ -9,9 +9,9 @@ from django.utils import timezone
 
 from sortija.server.jobs import upkeep
 from sortija.server.jobs.models import Job
+from sortija.server.ledger.intake.retention import sweep_originals
+from sortija.server.ledger.intake.uploads import path_of
 from sortija.server.ledger.models import Card, Intake, Original
-from sortija.server.ledger.retention import sweep_originals
-from sortija.server.ledger.uploads import path_of
 from tests.server.support import LOG, MEMBERS, ServerCase, run_jobs
 
 HEADS = """receipt,card,sold_at,clerk

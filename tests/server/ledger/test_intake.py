@@ -16,10 +16,11 @@ from psycopg.errors import DiskFull
 from sortija.demo.files import write_demo
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import recover
-from sortija.server.ledger import build, files, reading
-from sortija.server.ledger.ledger import _load, ledger_of
+from sortija.server.ledger.intake import reading
+from sortija.server.ledger.intake.uploads import path_of, take_file
 from sortija.server.ledger.models import Card, Intake, Line, Original, ReceiptChunk
-from sortija.server.ledger.uploads import path_of, take_file
+from sortija.server.ledger.store import build, line_files
+from sortija.server.ledger.store.ledger import _load, ledger_of
 from sortija.server.studies.models import Column
 from tests.server.support import LOG, ServerCase, WorkerCase, run_jobs
 
@@ -193,7 +194,7 @@ class Counting(ServerCase):
             shutil.rmtree(settings.COLUMN_FILES)
             with (
                 mock.patch.object(build, "PART_LINES", size),
-                mock.patch.object(files, "PIECE", 2),
+                mock.patch.object(line_files, "PIECE", 2),
             ):
                 ledger_of(self.study).lines()
             Column.objects.exclude(name__startswith="trait:").delete()
@@ -291,7 +292,7 @@ class Unlucky(ServerCase):
         review = self.send("post", "intakes", {"upload": upload}, 201)
         full = OSError(errno.ENOSPC, "No space left on device")
         for what in (
-            mock.patch.object(files.LineWriter, "add", side_effect=full),
+            mock.patch.object(line_files.LineWriter, "add", side_effect=full),
             mock.patch.object(reading, "copy_in", side_effect=DiskFull("could not extend file")),
         ):
             with what:

@@ -6,7 +6,7 @@ from datetime import date
 from unittest import mock
 
 from sortija.server.jobs.models import Job
-from sortija.server.ledger import actions
+from sortija.server.ledger.rules import actions
 from tests.server.support import LOG, ServerCase, run_jobs
 
 

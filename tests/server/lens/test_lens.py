@@ -4,7 +4,7 @@ from unittest import mock
 
 from sortija.server.lens import evaluation
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from tests.server.support import ServerCase
 
 

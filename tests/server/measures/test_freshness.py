@@ -3,12 +3,12 @@
 from unittest import mock
 
 from sortija.server.jobs.models import Job
-from sortija.server.measures import making
+from sortija.server.measures import derivation
 from tests.server.support import DemoCase, ServerCase, run_jobs
 
 
 def _always_by_job(case):
-    case.enterContext(mock.patch.object(making, "INLINE_LINES", 0))
+    case.enterContext(mock.patch.object(derivation, "INLINE_LINES", 0))
 
 
 class Freshness(ServerCase):
@@ -85,7 +85,7 @@ class Freshness(ServerCase):
         run_jobs()
         self.switch(True)
         self.page()
-        with mock.patch.object(making, "derive", side_effect=MemoryError), self.assertLogs():
+        with mock.patch.object(derivation, "derive", side_effect=MemoryError), self.assertLogs():
             run_jobs()
         state, page = self.page()
         self.assertEqual(state, "failed")

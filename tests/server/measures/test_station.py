@@ -6,7 +6,7 @@ from unittest import mock
 import numpy as np
 import pyarrow as pa
 
-from sortija.server.measures import making
+from sortija.server.measures import derivation
 from tests.server.support import DemoCase, run_jobs
 
 
@@ -292,4 +292,4 @@ class Station(DemoCase):
 
 
 def by_job():
-    return mock.patch.object(making, "INLINE_LINES", 0)
+    return mock.patch.object(derivation, "INLINE_LINES", 0)

@@ -6,12 +6,12 @@ import numpy as np
 from scipy import stats
 
 from sortija.server.groups.models import Yardstick
-from sortija.server.ledger.traits import trait_column, traits_of
-from sortija.server.measures import making
-from sortija.server.measures.made import made_or_job
+from sortija.server.ledger.customers.traits import trait_column, traits_of
+from sortija.server.measures import derivation
+from sortija.server.measures.measure_set import made_or_job
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from tests.server.support import DemoCase, run_jobs
 
 
@@ -127,7 +127,7 @@ class Sheet(DemoCase):
 
     def test_a_job_that_makes_measures_places_everybody_too(self):
         """So that nobody waits for it who looks at the date."""
-        with mock.patch.object(making, "INLINE_LINES", 0):
+        with mock.patch.object(derivation, "INLINE_LINES", 0):
             self.assertEqual(self.get("portraits", to="2026-03-31")["status"]["state"], "working")
             run_jobs()
         there = models.Column.objects.filter(window__startswith="2026-03-31")

@@ -4,8 +4,8 @@ from itertools import pairwise
 
 import numpy as np
 
-from sortija.server.measures.made import made_or_job
-from sortija.server.studies.stations import default_window
+from sortija.server.measures.measure_set import made_or_job
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import read_window
 from tests.server.support import DemoCase
 

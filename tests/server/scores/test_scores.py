@@ -6,10 +6,10 @@ import numpy as np
 from django.conf import settings
 
 from sortija.core.scores.bands import band
-from sortija.server.measures.made import made_or_job
+from sortija.server.measures.measure_set import made_or_job
 from sortija.server.studies import columns
 from sortija.server.studies.models import Column
-from sortija.server.studies.stations import default_window
+from sortija.server.studies.trail import default_window
 from tests.server.support import LOG, DemoCase, ServerCase, run_jobs
 
 

@@ -12,8 +12,8 @@ from sortija.core.engine import CHUNK
 from sortija.core.table import Column
 from sortija.server.bulk.copy import copy_in, copy_out
 from sortija.server.bulk.parts import begin_part, join_part
-from sortija.server.ledger.ledger import ledger_of
 from sortija.server.ledger.models import Line
+from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.studies import models
 from sortija.server.studies.columns import blank, drop_column, read_column, write_column
 from sortija.server.studies.models import ColumnChunk, Population

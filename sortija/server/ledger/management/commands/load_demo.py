@@ -11,8 +11,8 @@ from sortija.demo.files import write_demo
 from sortija.server.accounts.models import Person
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
-from sortija.server.ledger.intakes import change_mapping, count_intake, review
-from sortija.server.ledger.uploads import take_file
+from sortija.server.ledger.intake.actions import change_mapping, count_intake, review
+from sortija.server.ledger.intake.uploads import take_file
 from sortija.server.studies.actions import start_study
 from sortija.server.studies.models import Study
 

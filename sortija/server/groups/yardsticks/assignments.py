@@ -1,0 +1,219 @@
+"""Customers placed by the yardstick at any window: made when asked for, and kept."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.groups.assignment import STATES, Placement, place
+from sortija.core.groups.lloyd import Centres
+from sortija.core.groups.recipe import Preparation
+from sortija.core.scores.ladder import Ladder, middle_totals
+from sortija.core.table import Column
+from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.models import Grouping, Yardstick
+from sortija.server.groups.recipe.inputs import table_for
+from sortija.server.lens.evaluation import ENGINE
+from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields
+from sortija.server.measures.derivation import when_made
+from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.scores.scored import scored_by
+from sortija.server.studies import models
+from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.columns import read_column, write_columns
+from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.models import Population, Study
+from sortija.server.studies.numbers import is_whole
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["ByCentres", "ByLadder", "PlacedAt", "frozen", "placed_at", "placed_from"]
+
+VERSION = 1
+
+
+@dataclass(frozen=True)
+class ByCentres:
+    """A grouping, frozen: each customer goes to the nearest centre."""
+
+    preparation: Preparation
+    centres: Centres
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        return self.preparation.names
+
+    def place(self, study: Study, made: Made) -> Placement:
+        return place(
+            table_for(study, made, list(self.names)), self.preparation, self.centres,
+            made.present, made.bought, ENGINE,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ByLadder:
+    """A ladder, frozen: each customer goes to the first tier that holds its bands or total.
+
+    Tiers have no centres: nobody stands on a border, and the most typical customers are those
+    nearest to the tier's middle total.
+    """
+
+    ladder: Ladder
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        return self.ladder.measures
+
+    def place(self, study: Study, made: Made) -> Placement:
+        k, scored = len(self.ladder.names), scored_by(made, self.ladder)
+        places = self.ladder.places(scored)
+        state = np.where(made.bought, k + 1, k).astype(np.int32)
+        state[made.present] = k + 2
+        inside = made.present & (places > 0)
+        state[inside] = places[inside] - 1
+        distance = np.full(made.size, np.nan)
+        middle = middle_totals(scored.totals, places, k)
+        distance[inside] = np.abs(scored.totals[inside] - middle[places[inside] - 1])
+        nobody = np.full(made.size, -1, np.int32)
+        return Placement(k, state, distance, nobody, np.full(made.size, np.nan))
+
+
+@dataclass(frozen=True)
+class PlacedAt:
+    """A placement at a window, with the measures it was made from."""
+
+    yardstick: Yardstick
+    window: WindowInView
+    made: Made
+    placement: Placement
+    stamp: str
+
+
+@lru_cache(maxsize=16)
+def _frozen(key: Keyed[Yardstick]) -> ByCentres | ByLadder:
+    yardstick = key.value
+    grouping = yardstick.grouping
+    if grouping is None:
+        return ByLadder(Ladder.from_json(yardstick.ladder or {}))
+    return ByCentres(
+        Preparation.from_json(grouping.preparation), Centres.from_json(grouping.centres)
+    )
+
+
+def frozen(yardstick: Yardstick) -> ByCentres | ByLadder:
+    """The constants that a yardstick places by; they never change."""
+    return _frozen(Keyed(_known_by(yardstick), yardstick))
+
+
+def _known_by(yardstick: Yardstick) -> tuple[int, str]:
+    """What no other yardstick has; a number alone comes again where an older copy of the database
+    is put back."""
+    return yardstick.pk, yardstick.adopted_at.isoformat()
+
+
+def placed_at(study: Study, yardstick: Yardstick, window: WindowInView) -> PlacedAt | None:
+    """Everybody placed at a window; None while its measures are being made."""
+    made = made_or_job(study, window)
+    return placed_from(study, yardstick, made) if isinstance(made, Made) else None
+
+
+@when_made
+def _place(study: Study, window: WindowInView, of: str) -> None:
+    """Place everybody by the yardstick in use, so that whoever looks finds it done."""
+    yardstick = None if of else yardstick_of(study)
+    if yardstick is not None:
+        placed_at(study, yardstick, window)
+
+
+def placed_from(study: Study, yardstick: Yardstick, made: Made) -> PlacedAt:
+    """Everybody placed by measures of one making, current or not."""
+    others = [name for name in frozen(yardstick).names if name not in made.derived]
+    stamps = {name: made.source(name).stamp for name in others if name in made.sources}
+    stamp = fingerprint("placed", VERSION, *_known_by(yardstick), made.stamp, stamps)
+    return PlacedAt(yardstick, made.window, made, _placement(study, yardstick, made, stamp), stamp)
+
+
+def _placement(study: Study, yardstick: Yardstick, made: Made, stamp: str) -> Placement:
+    rows = {
+        row.name: row
+        for row in models.Column.objects.filter(
+            population__study=study, window=made.window.key, fingerprint=stamp
+        )
+    }
+    if not rows:
+        placement = frozen(yardstick).place(study, made)
+        _keep(study, yardstick, made, stamp, placement)
+        return placement
+    number = yardstick.pk
+    return Placement(
+        yardstick.k,
+        read_column(rows[f"placed:{number}"]).values - 1,
+        read_column(rows[f"distance:{number}"]).values,
+        read_column(rows[f"rival:{number}"]).values - 1,
+        read_column(rows[f"margin:{number}"]).values,
+    )
+
+
+def _keep(study: Study, yardstick: Yardstick, made: Made, stamp: str, placement: Placement) -> None:
+    levels = (*(str(n) for n in range(1, placement.k + 1)), *STATES)
+    number = yardstick.pk
+    columns = [
+        Column(f"placed:{number}", "category", placement.state + 1, "", levels),
+        Column(f"rival:{number}", "category", placement.rival + 1, "", levels[: placement.k]),
+        Column(f"distance:{number}", "number", placement.distance),
+        Column(f"margin:{number}", "number", placement.margin),
+    ]
+    population = Population.objects.get(study=study, name="customers")
+    write_columns(population, [(c, None) for c in columns], made.window.key, stamp)
+
+
+def segment_labels(yardstick: Yardstick) -> tuple[str, ...]:
+    """Names of the segments, then of the states, in the order of the codes."""
+    return (*(s.name for s in yardstick.segments.all()), *STATES)
+
+
+@field_kind("segment")
+def _segment_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    """``segment:now`` speaks of the adopted yardstick, ``segment:7`` of yardstick number 7."""
+    yardstick = (
+        yardstick_of(study)
+        if name == "now"
+        else Yardstick.objects.filter(study=study, pk=name).first()
+        if is_whole(name)
+        else None
+    )
+    placed = placed_at(study, yardstick, window) if yardstick else None
+    if placed is None or yardstick is None:
+        return None
+    levels = (*(str(n) for n in range(1, placed.placement.k + 1)), *STATES)
+    codes: NDArray[np.int32] = np.asarray(placed.placement.state + 1, np.int32)
+    column = Column(f"segment:{name}", "category", codes, "", levels)
+    return Field(f"segment:{name}", "Segment", "", column, placed.stamp, segment_labels(yardstick))
+
+
+@field_kind("grouping")
+def _grouping_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    """The groups of any grouping that was tried, as they came out at its own window."""
+    grouping = (
+        Grouping.objects.filter(study=study, pk=name).select_related("labels").first()
+        if is_whole(name)
+        else None
+    )
+    if grouping is None:
+        return None
+    column = read_column(grouping.labels)
+    words = tuple(f"Group {n} of {grouping.k}" for n in range(1, grouping.k + 1))
+    label = f"{grouping.k} groups tried"
+    return Field(f"grouping:{grouping.pk}", label, "", column, grouping.labels.token, words)
+
+
+@lists_fields
+def _segment_names(study: Study, window: WindowInView) -> list[FieldName]:
+    yardstick = yardstick_of(study)
+    if yardstick is None:
+        return []
+    levels = (*(str(s.number) for s in yardstick.segments.all()), *STATES)
+    labels = dict(zip(levels, segment_labels(yardstick), strict=True))
+    return [FieldName("segment:now", "Segment", "category", "", "Groups", labels)]

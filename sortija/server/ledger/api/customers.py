@@ -1,0 +1,92 @@
+"""Customers and receipts over HTTP: their pages, and what can be put right about them."""
+
+from __future__ import annotations
+
+from drf_spectacular.utils import extend_schema
+from pydantic import BaseModel
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from sortija.server.ledger.customers import actions
+from sortija.server.ledger.customers.page import CustomerPage, customer_page
+from sortija.server.ledger.customers.receipt import ReceiptPage, receipt_page
+from sortija.server.studies.actions import study_for
+from sortija.server.studies.http import body, expected_revision, reply
+
+__all__ = ["urls"]
+
+
+class CustomerView(APIView):
+    @extend_schema(responses=CustomerPage)
+    def get(self, request: Request, study: int, customer: int) -> Response:
+        return reply(customer_page(study_for(request.user, study), customer))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, study: int, customer: int) -> Response:
+        """Erase a person for good."""
+        actions.erase_customer(study_for(request.user, study, "owner"), request.user, customer)
+        return Response(status=204)
+
+
+class CardBody(BaseModel):
+    code: str
+
+
+class CardsKept(BaseModel):
+    """The customer whom the card belongs to now."""
+
+    customer: int
+
+
+class MergeCards(APIView):
+    @extend_schema(request=CardBody, responses=CardsKept)
+    def post(self, request: Request, study: int, customer: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        code = body(request, CardBody).code
+        kept = actions.merge_cards(found, request.user, customer, code, expected_revision(request))
+        return reply(CardsKept(customer=kept))
+
+
+class PartCard(APIView):
+    @extend_schema(request=CardBody, responses=CardsKept)
+    def post(self, request: Request, study: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        code = body(request, CardBody).code
+        kept = actions.part_card(found, request.user, code, expected_revision(request))
+        return reply(CardsKept(customer=kept))
+
+
+class CorrectionBody(BaseModel):
+    trait: str
+    value: str
+
+
+class CorrectTrait(APIView):
+    """If-Match: the traits' revision that the customer's page gave."""
+
+    @extend_schema(request=CorrectionBody, responses={204: None})
+    def post(self, request: Request, study: int, customer: int) -> Response:
+        found = study_for(request.user, study, "analyst")
+        asked = body(request, CorrectionBody)
+        actions.correct_trait(
+            found, request.user, customer, asked.trait, asked.value, expected_revision(request)
+        )
+        return Response(status=204)
+
+
+class ReceiptView(APIView):
+    @extend_schema(responses=ReceiptPage)
+    def get(self, request: Request, study: int, key: str) -> Response:
+        return reply(receipt_page(study_for(request.user, study), key))
+
+
+def urls() -> list[tuple[str, type[APIView]]]:
+    """Paths below ``/api/`` and their views."""
+    return [
+        ("studies/<int:study>/customer/<int:customer>", CustomerView),
+        ("studies/<int:study>/customer/<int:customer>/cards", MergeCards),
+        ("studies/<int:study>/customer/<int:customer>/trait", CorrectTrait),
+        ("studies/<int:study>/cards/apart", PartCard),
+        ("studies/<int:study>/receipt/<str:key>", ReceiptView),
+    ]
