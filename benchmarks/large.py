@@ -71,7 +71,8 @@ def _first(ask: Callable[[], object], screens: _Screens) -> float:
     from sortija.server.ledger.store import ledger
 
     kept = (
-        lens_fields._customers, ledger._load, listing._wanted, summaries._looks, views._balanced,
+        lens_fields._customers, ledger._load, listing._wanted, summaries._summaries,
+        views._balanced,
     )  # fmt: skip
     ask()
     seconds = []
@@ -147,7 +148,7 @@ def run() -> list[Row]:
             ("the Ledger by day", lambda: screens.get("ledger", step="day")),
             ("its lines", lambda: screens.get("ledger/lines")),
             ("lines of a rule", lambda: screens.get("ledger/lines", rule="no_customer")),
-            ("its looks", lambda: screens.get("ledger/looks")),
+            ("its looks", lambda: screens.get("ledger/summaries")),
             ("a customer", lambda: screens.get("customer/77")),
             ("a receipt", lambda: screens.get(f"receipt/{line['receipt']}")),
         )

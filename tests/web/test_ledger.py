@@ -11,7 +11,7 @@ from tests.web.support import BrowserCase, Station
 
 class Looking(Station):
     def test_every_look_narrows_the_lens(self):
-        looks = self.get("ledger/looks")
+        looks = self.get("ledger/summaries")
         department = looks["columns"][0]["parts"][0]
         hour = max(range(168), key=lambda n: looks["hour_money"][n])
         wanted = {}

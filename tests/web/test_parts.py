@@ -17,7 +17,7 @@ WEB = Path(__file__).parents[2] / "web"
 MODULES = (
     "charts/axis", "charts/format", "lens/clauses", "stations/crossings/figures",
     "stations/groups/layout", "stations/ledger/picked", "stations/scores/geometry",
-    "stations/scores/heads", "study/in-turn", "ui/chosen",
+    "stations/scores/heads", "study/write-queue", "ui/chosen",
 )  # fmt: skip
 EPOCH = date(1970, 1, 1)
 
@@ -309,11 +309,11 @@ class Turns(Parts):
             if (revision === null) throw new Error("refused");
             return { revision };
           };
-          const first = parts.inTurn("plan", 4, send(5));
-          const second = parts.inTurn("plan", 4, send(6));  // the screen still shows 4
-          const other = parts.inTurn("rules", 9, send(10));
-          const bad = parts.inTurn("plan", 4, send(null)).catch(problem => problem.message);
-          const after = parts.inTurn("plan", 8, send(9));  // somebody else came to 8 meanwhile
+          const first = parts.queueWrite("plan", 4, send(5));
+          const second = parts.queueWrite("plan", 4, send(6));  // the screen still shows 4
+          const other = parts.queueWrite("rules", 9, send(10));
+          const bad = parts.queueWrite("plan", 4, send(null)).catch(problem => problem.message);
+          const after = parts.queueWrite("plan", 8, send(9));  // somebody else came to 8 meanwhile
           await Promise.all([first, second, other, bad, after]);
           return [marks, await bad];
         }""")

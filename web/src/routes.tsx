@@ -4,7 +4,7 @@ import { Join } from "@/sign-in/join";
 import { SignIn } from "@/sign-in/sign-in";
 import { Studies } from "@/study/studies";
 import { Frame } from "@/study/frame";
-import { Lost } from "@/ui/lost";
+import { NotFound } from "@/ui/not-found";
 import { Waiting } from "@/ui/status";
 
 /** Stations load on demand: each is a chunk of its own. */
@@ -16,7 +16,7 @@ export const router = createBrowserRouter([
     path: "/study/:study",
     element: <Frame />,
     hydrateFallbackElement: <Waiting />,
-    errorElement: <Lost />,
+    errorElement: <NotFound />,
     children: [
       { index: true, loader: ({ request }) => redirect(`ledger${new URL(request.url).search}`) },
       {
@@ -61,5 +61,5 @@ export const router = createBrowserRouter([
       },
     ],
   },
-  { path: "*", element: <Lost /> },
+  { path: "*", element: <NotFound /> },
 ]);

@@ -17,8 +17,8 @@ __all__ = [
     "MOST_OWN",
     "NUMBER_COLUMNS",
     "WORD_COLUMNS",
-    "OwnRule",
-    "OwnRuleError",
+    "CustomRule",
+    "CustomRuleError",
     "ReadyRule",
     "ready_rules",
 ]
@@ -29,12 +29,12 @@ WORD_COLUMNS = ("department", "item", "site", "channel", "kind")
 NUMBER_COLUMNS = ("money", "quantity", "hour")
 
 
-class OwnRuleError(ValueError):
+class CustomRuleError(ValueError):
     """A rule that cannot be asked; the message says what to change."""
 
 
 @dataclass(frozen=True)
-class OwnRule:
+class CustomRule:
     """A rule by column and value.
 
     ``slot``: 0 to 7, its own among the study's; ``words``: for a column of words, texts or
@@ -72,7 +72,7 @@ class OwnRule:
         return {**asdict(self), "words": list(self.words)}
 
     @staticmethod
-    def from_json(kept: Mapping[str, Any]) -> OwnRule:
+    def from_json(kept: Mapping[str, Any]) -> CustomRule:
         """As :meth:`to_json` wrote it.
 
         Raises
@@ -85,20 +85,20 @@ class OwnRule:
         column, low, high = kept.get("column", ""), kept.get("low"), kept.get("high")
         slot = int(kept.get("slot", 0))
         if not 0 <= slot < MOST_OWN:
-            raise OwnRuleError(f"A study has at most {MOST_OWN} rules of its own.")
+            raise CustomRuleError(f"A study has at most {MOST_OWN} rules of its own.")
         if not 1 <= len(name) <= 40:
-            raise OwnRuleError("Give the rule a name of at most 40 letters.")
+            raise CustomRuleError("Give the rule a name of at most 40 letters.")
         if column in WORD_COLUMNS:
             if not 1 <= len(words) <= 200 or any(len(word) > 120 for word in words):
-                raise OwnRuleError("Say which words of the column are set aside, one a line.")
-            return OwnRule(slot, name, column, words)
+                raise CustomRuleError("Say which words of the column are set aside, one a line.")
+            return CustomRule(slot, name, column, words)
         if column not in NUMBER_COLUMNS:
-            raise OwnRuleError(f"Lines have no column called {column}.")
+            raise CustomRuleError(f"Lines have no column called {column}.")
         if low is None and high is None:
-            raise OwnRuleError("Say from which number on, or up to which.")
+            raise CustomRuleError("Say from which number on, or up to which.")
         if low is not None and high is not None and low > high:
-            raise OwnRuleError("The range ends before it begins.")
-        return OwnRule(slot, name, column, (), low, high)
+            raise CustomRuleError("The range ends before it begins.")
+        return CustomRule(slot, name, column, (), low, high)
 
 
 @dataclass(frozen=True)
@@ -123,7 +123,7 @@ class ReadyRule:
 
 
 def ready_rules(
-    rules: Sequence[OwnRule], texts: Mapping[str, Sequence[str]], scale: int
+    rules: Sequence[CustomRule], texts: Mapping[str, Sequence[str]], scale: int
 ) -> list[ReadyRule]:
     """Rules ready to be asked of lines.
 

@@ -23,7 +23,7 @@ from sortija.server.accounts.models import Person, SignInLink
 from sortija.server.accounts.refusals import refuse
 from sortija.server.hooks import Hook
 
-__all__ = ["joins", "urls"]
+__all__ = ["joins"]
 
 log = logging.getLogger(__name__)
 #: Called with (person, study, role) when an invitation is accepted.
@@ -198,13 +198,3 @@ def _used_up(link: SignInLink) -> bool:
 def _join(person: Person, link: SignInLink) -> None:
     assert link.study is not None, "an invitation names its study"
     joins.function(person, link.study, link.role)
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("session", SessionView),
-        ("links/look", LinkLook),
-        ("links/use", LinkUse),
-        ("links/accept", LinkAccept),
-    ]

@@ -19,8 +19,6 @@ from sortija.server.accounts import pauses, sessions
 from sortija.server.accounts.models import Person
 from sortija.server.accounts.refusals import refuse
 
-__all__ = ["urls"]
-
 log = logging.getLogger(__name__)
 
 
@@ -109,12 +107,3 @@ class PasswordView(APIView):
         pauses.right(person.username, address)
         log.info("person %s changed the password", person.pk)
         return Response(Ended(ended=ended).model_dump())
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("sign-ins", SignIns),
-        ("sign-ins/<int:sign_in>", OneSignIn),
-        ("password", PasswordView),
-    ]

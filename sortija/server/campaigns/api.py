@@ -27,8 +27,6 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
-__all__ = ["urls"]
-
 
 class CampaignPlan(BaseModel):
     name: str
@@ -106,13 +104,3 @@ class ListView(APIView):
         row = _campaign(request, study, campaign)
         file = actions.hand_over(row, request.user, expected_revision(request))
         return reply(export_row(file), 201)
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("studies/<int:study>/campaigns", CampaignsView),
-        ("studies/<int:study>/campaigns/<int:campaign>", OneCampaign),
-        ("studies/<int:study>/campaigns/<int:campaign>/draw", DrawView),
-        ("studies/<int:study>/campaigns/<int:campaign>/list", ListView),
-    ]

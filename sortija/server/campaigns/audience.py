@@ -15,13 +15,13 @@ from sortija.core.scores.bands import band
 from sortija.server.campaigns.models import Campaign
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
-from sortija.server.groups.yardsticks.assignments import placed_at
+from sortija.server.groups.yardsticks.assignments import assignment_at
 from sortija.server.ledger.customers.addresses import with_address
 from sortija.server.ledger.customers.traits import trait_column, traits_of
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import base_of
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
@@ -101,8 +101,8 @@ def audience_of(campaign: Campaign) -> Audience:
 def _audience(campaign: Campaign) -> Audience:
     study, window = campaign.study, window_of(campaign)
     base = base_of(study, window)
-    made = made_or_job(study, window)
-    if base is None or not isinstance(made, Made):
+    made = measures_or_job(study, window)
+    if base is None or not isinstance(made, MeasureSet):
         raise Problem("The measures of this window are still being derived. Try again soon.", 503)
     if not made.rows:
         raise Problem("An audience is drawn by spend and recency. Bring in a log first.")
@@ -163,9 +163,9 @@ def _unasked(
         if clause.field.startswith(_FIXED):
             return None, "the lens picks customers by what is known of them only now"
         moved.append(replace(clause, window=_moved(clause.window, end - earlier.to)))
-    base, before = base_of(study, earlier), made_or_job(study, earlier)
-    after = made_or_job(study, WindowInView(end, since.isoformat()))
-    if base is None or not isinstance(before, Made) or not isinstance(after, Made):
+    base, before = base_of(study, earlier), measures_or_job(study, earlier)
+    after = measures_or_job(study, WindowInView(end, since.isoformat()))
+    if base is None or not isinstance(before, MeasureSet) or not isinstance(after, MeasureSet):
         return None, "the window one horizon earlier is still being derived"
     there = members(selection_of(study, earlier, moved, base))
     size = min(len(base.known), after.size, len(reached))
@@ -194,8 +194,8 @@ def _moved(window: str, by: timedelta) -> str:
 @once
 def _spend(study: Study, window: WindowInView) -> NDArray[np.int64]:
     """(n,) fifth of spend, the strata of a draw however the analyst scores meanwhile."""
-    made = made_or_job(study, window)
-    assert isinstance(made, Made)
+    made = measures_or_job(study, window)
+    assert isinstance(made, MeasureSet)
     spend = np.asarray(made.column("monetary").values, np.float64)
     return band(spend, VALUE_BANDS, True).bands.astype(np.int64)
 
@@ -203,7 +203,7 @@ def _spend(study: Study, window: WindowInView) -> NDArray[np.int64]:
 def _segments(
     study: Study, window: WindowInView, yardstick: Yardstick | None, size: int
 ) -> NDArray[np.int64]:
-    placed = placed_at(study, yardstick, window) if yardstick else None
+    placed = assignment_at(study, yardstick, window) if yardstick else None
     if placed is None:
         return np.zeros(size, np.int64)
     return placed.placement.state.astype(np.int64)

@@ -17,9 +17,6 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
-__all__ = ["urls"]
-
-
 BY = OpenApiParameter("by", str, enum=["year", "quarter"], description="what lies between dates")
 
 
@@ -56,11 +53,3 @@ class WhyView(APIView):
         if window is None or not all(is_whole(value) for value in asked):
             raise Problem("step, origin and target are whole numbers from 0.")
         return reply(why_page(found, window, _by(request), *map(int, asked)))
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("studies/<int:study>/crossings", CrossingsView),
-        ("studies/<int:study>/crossings/why", WhyView),
-    ]

@@ -9,7 +9,7 @@ import numpy as np
 from sortija.core.table import Column
 from sortija.server.crossings.views import states_of
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.yardsticks.assignments import placed_at
+from sortija.server.groups.yardsticks.assignments import assignment_at
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.lens.fields import Field, field_kind
 from sortija.server.studies.models import Study
@@ -30,7 +30,7 @@ def _crossing_field(study: Study, window: WindowInView, name: str) -> Field | No
     yardstick = yardstick_of(study)
     if yardstick is None:
         return None
-    before, after = (placed_at(study, yardstick, each) for each in pair)
+    before, after = (assignment_at(study, yardstick, each) for each in pair)
     if before is None or after is None:
         return None
     width = before.placement.k + 3

@@ -18,9 +18,14 @@ from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.recipe.inputs import table_for
 from sortija.server.groups.views import Adopted, adopted_body
-from sortija.server.groups.yardsticks.assignments import ByLadder, PlacedAt, frozen, placed_from
+from sortija.server.groups.yardsticks.assignments import (
+    AssignmentAt,
+    ByLadder,
+    assignment_from,
+    frozen,
+)
 from sortija.server.ledger.store.coverage import covered
-from sortija.server.measures.measure_set import Made, standing
+from sortija.server.measures.measure_set import MeasureSet, measures_to_show
 from sortija.server.scores.scored import scored_by
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.http import Status
@@ -139,18 +144,18 @@ def _lacks(study: Study, windows: list[WindowInView]) -> str:
     )
 
 
-def _money(made: Made) -> NDArray[np.int64]:
+def _money(made: MeasureSet) -> NDArray[np.int64]:
     return made.money
 
 
-Pair = Keyed[tuple[PlacedAt, PlacedAt]]
+Pair = Keyed[tuple[AssignmentAt, AssignmentAt]]
 
 
-def _keyed(before: PlacedAt, after: PlacedAt) -> Pair:
+def _keyed(before: AssignmentAt, after: AssignmentAt) -> Pair:
     return Keyed((before.stamp, after.stamp), (before, after))
 
 
-def _prepared(at: PlacedAt, preparation: Preparation) -> Prepared:
+def _prepared(at: AssignmentAt, preparation: Preparation) -> Prepared:
     table = table_for(at.yardstick.study, at.made, list(preparation.names))
     return preparation.rows(table, at.made.present)
 
@@ -221,14 +226,14 @@ def crossings_page(study: Study, window: WindowInView | None, by: By = "year") -
         ]
         page.lacks = _lacks(study, windows)
         return page
-    placed: list[PlacedAt] = []
+    placed: list[AssignmentAt] = []
     waits: list[Status] = []
-    for at in (standing(study, each) for each in whole):
+    for at in (measures_to_show(study, each) for each in whole):
         waits += [at.status] if at.status else []
         if at.made is None:
             empty = Status(state="empty", words="The log was taken back. Bring it in again.")
             return _nothing(at.status or empty, adopted, by)
-        placed.append(placed_from(study, yardstick, at.made))
+        placed.append(assignment_from(study, yardstick, at.made))
     if len({p.made.size for p in placed}) > 1:  # customers came between two makings
         return _nothing(waits[0], adopted, by)
     k = placed[0].placement.k
@@ -264,18 +269,18 @@ def crossings_page(study: Study, window: WindowInView | None, by: By = "year") -
 
 def _pair(
     study: Study, window: WindowInView, by: By, step: int
-) -> tuple[Yardstick, PlacedAt, PlacedAt]:
+) -> tuple[Yardstick, AssignmentAt, AssignmentAt]:
     yardstick, whole = yardstick_of(study), _whole_windows(study, window, by)
     if yardstick is None or not 0 <= step < len(whole) - 1:
         raise Problem("There is no such step between two dates.", 404)
     before, after = whole[step : step + 2]
-    first, second = standing(study, before).made, standing(study, after).made
+    first, second = measures_to_show(study, before).made, measures_to_show(study, after).made
     if first is None or second is None or first.size != second.size:
         raise Problem("These dates are still being placed. Try again in a moment.", 503)
     return (
         yardstick,
-        placed_from(study, yardstick, first),
-        placed_from(study, yardstick, second),
+        assignment_from(study, yardstick, first),
+        assignment_from(study, yardstick, second),
     )
 
 
@@ -319,14 +324,14 @@ def _word_of(customers: int, single: bool) -> str:
     return "One customer, by a hair: what moved it can hardly be told." if single else ""
 
 
-def _mean(made: Made, name: str, who: NDArray[np.bool_]) -> float | None:
+def _mean(made: MeasureSet, name: str, who: NDArray[np.bool_]) -> float | None:
     values = np.asarray(made.column(name).values)[who]
     values = values[~np.isnan(values)]
     return float(values.mean()) if len(values) else None
 
 
 def _rows(
-    before: PlacedAt, after: PlacedAt, who: NDArray[np.bool_], names: tuple[str, ...],
+    before: AssignmentAt, after: AssignmentAt, who: NDArray[np.bool_], names: tuple[str, ...],
     shares: NDArray[np.float64],
 ) -> list[WhyRow]:  # fmt: skip
     rows = []
@@ -348,7 +353,7 @@ def _rows(
 
 
 def _shares(
-    yardstick: Yardstick, before: PlacedAt, after: PlacedAt,
+    yardstick: Yardstick, before: AssignmentAt, after: AssignmentAt,
     who: NDArray[np.bool_], origin: int, target: int,
 ) -> list[WhyRow]:  # fmt: skip
     by = frozen(yardstick)
@@ -364,7 +369,7 @@ def _shares(
 
 
 def _against_stayers(
-    yardstick: Yardstick, at: PlacedAt, left: NDArray[np.bool_], stayed: NDArray[np.bool_]
+    yardstick: Yardstick, at: AssignmentAt, left: NDArray[np.bool_], stayed: NDArray[np.bool_]
 ) -> list[WhyRow]:
     """What set those who left apart from those who stayed, at the earlier date."""
     rows = []
@@ -384,7 +389,7 @@ def _against_stayers(
 
 
 def _means(
-    yardstick: Yardstick, before: PlacedAt, after: PlacedAt, who: NDArray[np.bool_]
+    yardstick: Yardstick, before: AssignmentAt, after: AssignmentAt, who: NDArray[np.bool_]
 ) -> list[WhyRow]:
     names = tuple(n for n in frozen(yardstick).names if not n.startswith("trait:"))
     rows = _rows(before, after, who, names, np.zeros(len(names)))
@@ -397,4 +402,4 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     if yardstick is None or window is None:
         return Fact("not yet", "needs groups")
     words = f"{yardstick.k} segments, a year apart"
-    return standing(study, window).fact(words)
+    return measures_to_show(study, window).fact(words)

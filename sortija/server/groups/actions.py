@@ -15,7 +15,7 @@ from sortija.server.hooks import Hook
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.store.ledger import ledger_of
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.problems import Conflict, Problem
@@ -75,9 +75,9 @@ def open_candidate(study: Study, person: Any, window: WindowInView, grouping: Gr
     )  # fmt: skip
 
 
-def _measures(study: Study, window: WindowInView, person: Any) -> Made:
-    made = made_or_job(study, window, person)
-    if not isinstance(made, Made):
+def _measures(study: Study, window: WindowInView, person: Any) -> MeasureSet:
+    made = measures_or_job(study, window, person)
+    if not isinstance(made, MeasureSet):
         raise Problem("The measures of this window are still being derived. Try again in a moment.")
     return made
 

@@ -13,7 +13,6 @@ from rest_framework.views import APIView
 
 from sortija.server.groups.actions import adopt, open_candidate, run_recipe, take_up
 from sortija.server.groups.models import Grouping, Yardstick
-from sortija.server.groups.pictures.api import picture_urls
 from sortija.server.groups.recipe.inputs import Draft, change_draft
 from sortija.server.groups.runs.run_history import KeptPage, change_kept, kept_page
 from sortija.server.groups.views import Adopted, GroupsPage, adopted_body, groups_page
@@ -25,8 +24,6 @@ from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView, window_from
-
-__all__ = ["urls"]
 
 
 class RecipeRevision(BaseModel):
@@ -183,21 +180,3 @@ class KeptOne(APIView):
         given = {name: value for name, value in changes.items() if value is not None}
         row = change_kept(found, request.user, grouping, given, expected_revision(request))
         return reply(KeptNow(revision=row.revision))
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    at = "studies/<int:study>/groups"
-    return [
-        (at, GroupsView),
-        (f"{at}/recipe", RecipeView),
-        (f"{at}/run", RunView),
-        (f"{at}/adopt", AdoptView),
-        (f"{at}/take-up", TakeUpView),
-        (f"{at}/swap", SwapView),
-        (f"{at}/kept", KeptView),
-        (f"{at}/kept/<int:grouping>", KeptOne),
-        (f"{at}/<int:grouping>/open", OpenView),
-        ("studies/<int:study>/ladder", LadderView),
-        *picture_urls(),
-    ]

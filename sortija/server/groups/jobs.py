@@ -22,7 +22,7 @@ from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import Inputs, inputs_from, inputs_of, table_for
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.measures.one_population import population_of
 from sortija.server.studies.actions import changing, touch
 from sortija.server.studies.columns import read_column, write_column
@@ -33,12 +33,12 @@ from sortija.server.studies.windows import WindowInView
 __all__ = ["fresh_measures", "keep_candidate"]
 
 
-def fresh_measures(job: Job) -> tuple[Study, WindowInView, Made]:
+def fresh_measures(job: Job) -> tuple[Study, WindowInView, MeasureSet]:
     """The study, the window and the measures that a job is to work on."""
     study = Study.objects.get(pk=job.study)
     window = WindowInView(date.fromisoformat(job.arguments["to"]), job.arguments["back"])
-    made = made_or_job(study, window)
-    if not isinstance(made, Made):
+    made = measures_or_job(study, window)
+    if not isinstance(made, MeasureSet):
         raise JobError("The measures of this window are not ready. Look at them first.")
     return study, window, made
 

@@ -18,7 +18,7 @@ from sortija.server.groups.recipe.inputs import inputs_of
 from sortija.server.groups.recipe.page import RecipeBody, recipe_body
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.store.ledger import ledger_of
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.http import Status, job_row, waiting_for
@@ -249,8 +249,8 @@ def _nothing(study: Study, status: Status) -> GroupsPage:
 
 def groups_page(study: Study, window: WindowInView | None, run: str = "") -> GroupsPage:
     """The whole station in one answer; ``run``: the rows of what was tried before."""
-    made = made_or_job(study, window) if window else None
-    if not isinstance(made, Made):
+    made = measures_or_job(study, window) if window else None
+    if not isinstance(made, MeasureSet):
         empty = Status(state="empty", words="Groups are made from measures. Bring in a log first.")
         return _nothing(study, waiting_for(made) if isinstance(made, Job) else empty)
     recipe = recipe_body(study, made)

@@ -18,7 +18,7 @@ from rest_framework.views import APIView
 
 from sortija.server.jobs.models import Heartbeat, Job
 
-__all__ = ["Health", "health", "urls"]
+__all__ = ["Health", "health"]
 
 LANES = ("quick", "long")
 #: Seconds without a sign of life after which a worker is taken for dead.
@@ -81,8 +81,3 @@ class HealthView(APIView):
     def get(self, request: Request) -> Response:
         told = health()
         return Response(told.model_dump(), status=200 if told.state == "well" else 503)
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [("health", HealthView)]

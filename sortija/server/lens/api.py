@@ -25,7 +25,7 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView, window_from
 
-__all__ = ["LISTED", "clause_of", "listing_for", "urls"]
+__all__ = ["LISTED", "clause_of", "listing_for"]
 
 
 class ClauseBody(BaseModel):
@@ -240,18 +240,3 @@ class CustomersView(APIView):
         if not is_whole(first):
             raise Problem("A list begins at a whole number.")
         return reply(listing_for(request, found).page(int(first)))
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    from sortija.server.lens.api_exports import export_urls
-
-    return [
-        ("studies/<int:study>/fields", FieldsView),
-        ("studies/<int:study>/lens", LensView),
-        ("studies/<int:study>/lens/<str:digest>", LensByDigest),
-        ("studies/<int:study>/kept", KeptView),
-        ("studies/<int:study>/kept/<int:kept>", OneKept),
-        ("studies/<int:study>/customers", CustomersView),
-        *export_urls(),
-    ]

@@ -23,8 +23,6 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
-__all__ = ["export_urls"]
-
 
 class NewExport(BaseModel):
     """``kind``: csv, xlsx or parquet."""
@@ -93,13 +91,3 @@ class ExportDictionary(APIView):
             dictionary_of(row).open("rb"), as_attachment=True,
             filename="customers-dictionary.csv", content_type="text/csv; charset=utf-8",
         )  # fmt: skip
-
-
-def export_urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("studies/<int:study>/exports", ExportsView),
-        ("studies/<int:study>/exports/<int:export>", OneExport),
-        ("studies/<int:study>/exports/<int:export>/file", ExportFile),
-        ("studies/<int:study>/exports/<int:export>/dictionary", ExportDictionary),
-    ]

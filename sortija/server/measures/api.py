@@ -12,7 +12,7 @@ from sortija.server.measures import actions
 from sortija.server.measures.column_summaries import proposed_for
 from sortija.server.measures.customer import CustomerMeasures, measures_of
 from sortija.server.measures.detail import Fill, MeasureDetail, detail_of, fill_of
-from sortija.server.measures.measure_set import Made, standing
+from sortija.server.measures.measure_set import MeasureSet, measures_to_show
 from sortija.server.measures.payloads import MeasuresPage, StepsBody
 from sortija.server.measures.views import measures_page, prepared_steps, role_of
 from sortija.server.studies.actions import study_for
@@ -22,7 +22,7 @@ from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import read_window, window_from
 
-__all__ = ["PlanRevision", "made_for", "urls"]
+__all__ = ["PlanRevision", "made_for"]
 
 
 #: Levels of this trait in the place of customers.
@@ -50,7 +50,7 @@ class PlanChoice(BaseModel):
     keep_as: str = ""
 
 
-def made_for(request: Request, study: Study) -> Made:
+def made_for(request: Request, study: Study) -> MeasureSet:
     """The measures in the window that is asked for, current or from before a change.
 
     Raises
@@ -60,7 +60,7 @@ def made_for(request: Request, study: Study) -> Made:
     """
     window = window_from(request, default_window(study))
     of = request.query_params.get("of", "")
-    at = standing(study, window, request.user, of) if window else None
+    at = measures_to_show(study, window, request.user, of) if window else None
     if at is None or (at.made is None and at.job is None):
         raise Problem("There are no measures yet. Bring in a log at the Ledger.", 404)
     if at.made is None:
@@ -107,7 +107,7 @@ class MeasuresView(APIView):
         return reply(PlanRevision(revision=revision))
 
 
-def _whole(made: Made, plan: actions.Plan) -> actions.Plan:
+def _whole(made: MeasureSet, plan: actions.Plan) -> actions.Plan:
     """Every measure's role and preparation, the proposed ones spelt out."""
     out: actions.Plan = {}
     for name, source in made.sources.items():
@@ -167,17 +167,3 @@ class CustomerMeasuresView(APIView):
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         return reply(measures_of(found, window, customer))
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    from sortija.server.measures.api_pairs import pair_urls
-
-    return [
-        ("studies/<int:study>/measures", MeasuresView),
-        ("studies/<int:study>/measure/<str:name>", OneMeasure),
-        ("studies/<int:study>/measure/<str:name>/fill/<int:customer>", MeasureFill),
-        ("studies/<int:study>/preparations/<str:name>", KeptPreparation),
-        ("studies/<int:study>/customer/<int:customer>/measures", CustomerMeasuresView),
-        *pair_urls(),
-    ]

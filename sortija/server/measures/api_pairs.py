@@ -14,7 +14,7 @@ from rest_framework.views import APIView
 from sortija.core.measures.formula import FUNCTIONS
 from sortija.server.measures import formulas
 from sortija.server.measures.api import ROWS, made_for
-from sortija.server.measures.formulas import Checked, Own, Word
+from sortija.server.measures.formulas import Checked, OwnMeasure, Word
 from sortija.server.measures.levels import LevelsPage, levels_page
 from sortija.server.measures.pairs import (
     AlikePage,
@@ -32,7 +32,7 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
-__all__ = ["ARROW", "Arrow", "pair_urls"]
+__all__ = ["ARROW", "Arrow"]
 
 ARROW = "application/vnd.apache.arrow.stream"
 PAIR = [*ROWS, OpenApiParameter("x", str), OpenApiParameter("y", str)]
@@ -151,7 +151,7 @@ class NewOwn(BaseModel):
 
 
 class OwnKept(BaseModel):
-    own: Own
+    own: OwnMeasure
     revision: int
 
 
@@ -203,18 +203,3 @@ class OneOwn(APIView):
         found = study_for(request.user, study, "analyst")
         formulas.drop(made_for(request, found), request.user, name, expected_revision(request))
         return Response(status=204)
-
-
-def pair_urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("studies/<int:study>/alike", AlikeView),
-        ("studies/<int:study>/pair", PairView),
-        ("studies/<int:study>/pair/points", PairPoints),
-        ("studies/<int:study>/pairs", MatrixView),
-        ("studies/<int:study>/levels", LevelsView),
-        ("studies/<int:study>/series", SeriesView),
-        ("studies/<int:study>/own-measures", OwnMeasures),
-        ("studies/<int:study>/own-measures/<str:name>", OneOwn),
-        ("studies/<int:study>/formula", FormulaCheck),
-    ]

@@ -31,23 +31,23 @@ from sortija.core.measures.fences import fences_of
 from sortija.core.measures.neighbours import Donors, choose_donors, fill_column
 from sortija.core.measures.preparation import Fitted, Steps, apply, fit, propose, touched
 from sortija.core.table import REASONS, Column, Table
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.fingerprints import fingerprint
 
 __all__ = [
     "LOG_SKEW",
     "Likeness",
-    "category_look",
+    "category_summary",
     "donors_key",
     "donors_of",
     "filled_by_neighbours",
-    "find_look",
-    "kept_look",
+    "find_summary",
+    "kept_summary",
     "likeness",
-    "look_of",
     "plain",
     "proposed_for",
+    "summary_of",
     "within",
 ]  # fmt: skip
 
@@ -70,7 +70,7 @@ def plain(value: float) -> float | None:
     return None if math.isnan(value) else value
 
 
-def within(made: Made, name: str) -> Column:
+def within(made: MeasureSet, name: str) -> Column:
     """The column for the customers of the table: those with a purchase in the window."""
     column = made.column(name)
     reasons = None if column.reasons is None else np.asarray(column.reasons)[made.present]
@@ -78,7 +78,7 @@ def within(made: Made, name: str) -> Column:
     return Column(name, column.kind, values, column.unit, column.levels, reasons)
 
 
-def kept_look(key: str, make: Callable[[], dict[str, Any]]) -> dict[str, Any]:
+def kept_summary(key: str, make: Callable[[], dict[str, Any]]) -> dict[str, Any]:
     """A look by its key, from its file where it was made before; files can be made again."""
     return _kept(Keyed(key, make))
 
@@ -86,15 +86,15 @@ def kept_look(key: str, make: Callable[[], dict[str, Any]]) -> dict[str, Any]:
 @lru_cache(maxsize=2048)
 def _kept(keyed: Keyed[Callable[[], dict[str, Any]]]) -> dict[str, Any]:
     key = str(keyed.key)
-    found = find_look(key)
-    return keep_look(key, keyed.value()) if found is None else found
+    found = find_summary(key)
+    return keep_summary(key, keyed.value()) if found is None else found
 
 
 def _path(key: str) -> Path:
     return Path(settings.COLUMN_FILES) / "looks" / f"{key}.json"
 
 
-def find_look(key: str) -> dict[str, Any] | None:
+def find_summary(key: str) -> dict[str, Any] | None:
     """What is kept under this key; None where there is nothing, or nothing whole."""
     try:
         found: dict[str, Any] = json.loads(_path(key).read_text())
@@ -103,7 +103,7 @@ def find_look(key: str) -> dict[str, Any] | None:
     return found
 
 
-def keep_look(key: str, made: dict[str, Any]) -> dict[str, Any]:
+def keep_summary(key: str, made: dict[str, Any]) -> dict[str, Any]:
     """Write a look aside and rename it, so that it is there whole or not at all."""
     path = _path(key)
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -114,12 +114,12 @@ def keep_look(key: str, made: dict[str, Any]) -> dict[str, Any]:
     return made
 
 
-def proposed_for(made: Made, name: str) -> Steps:
+def proposed_for(made: MeasureSet, name: str) -> Steps:
     """The preparation that is proposed for a measure of this window."""
     return Steps(**_raw(made, name)["proposed"])
 
 
-def donors_of(made: Made, steps: dict[str, Steps], categories: tuple[str, ...]) -> Donors:
+def donors_of(made: MeasureSet, steps: dict[str, Steps], categories: tuple[str, ...]) -> Donors:
     """Whom neighbours' fills would be taken from under these choices."""
     stamps = [made.source(name).stamp for name in (*steps, *categories)]
     key = fingerprint("donors", stamps, made.stamp, [asdict(s) for s in steps.values()])
@@ -127,20 +127,20 @@ def donors_of(made: Made, steps: dict[str, Steps], categories: tuple[str, ...]) 
 
 
 @lru_cache(maxsize=8)
-def _donors(keyed: Keyed[tuple[Made, dict[str, Steps], tuple[str, ...]]]) -> Donors:
+def _donors(keyed: Keyed[tuple[MeasureSet, dict[str, Steps], tuple[str, ...]]]) -> Donors:
     made, steps, categories = keyed.value
     return choose_donors(
         table_of(made, [*steps, *categories]), steps, categories, made.present, SEED
     )
 
 
-def table_of(made: Made, names: list[str]) -> Table:
+def table_of(made: MeasureSet, names: list[str]) -> Table:
     """These columns of everyone."""
     return Table(tuple(made.column(name) for name in names))
 
 
 def _prepared_values(
-    made: Made, name: str, fitted: Fitted, donors: Donors | None
+    made: MeasureSet, name: str, fitted: Fitted, donors: Donors | None
 ) -> NDArray[np.float64]:
     """The table's customers as prepared; neighbours fill from ``donors`` where they carry it."""
     column = within(made, name)
@@ -150,7 +150,7 @@ def _prepared_values(
     return apply(values, fitted)
 
 
-def filled_by_neighbours(made: Made, name: str, donors: Donors) -> NDArray[np.float64]:
+def filled_by_neighbours(made: MeasureSet, name: str, donors: Donors) -> NDArray[np.float64]:
     """The table's customers with what is missing taken from ``donors``, who carry it."""
     names = [*donors.names, *(n for n, _ in donors.categories)]
     table = Table(tuple(within(made, n) for n in names))
@@ -158,13 +158,15 @@ def filled_by_neighbours(made: Made, name: str, donors: Donors) -> NDArray[np.fl
     return fill_column(donors, table, name, everyone, engine=ENGINE)
 
 
-def donors_key(made: Made, donors: Donors) -> list[Any]:
+def donors_key(made: MeasureSet, donors: Donors) -> list[Any]:
     """What a fill by these donors hangs on: their columns, and how each is bent."""
     names = [*donors.names, *(name for name, _ in donors.categories)]
     return [[made.source(n).stamp for n in names], [asdict(s) for s in donors.steps]]
 
 
-def look_of(made: Made, name: str, steps: Steps, donors: Donors | None = None) -> dict[str, Any]:
+def summary_of(
+    made: MeasureSet, name: str, steps: Steps, donors: Donors | None = None
+) -> dict[str, Any]:
     """Figures, fences and shapes of a measure, on its own scale and as prepared."""
     by_others = steps.fill == "neighbours" and donors is not None
     key = fingerprint(
@@ -172,18 +174,18 @@ def look_of(made: Made, name: str, steps: Steps, donors: Donors | None = None) -
         donors_key(made, donors) if by_others and donors else None,
     )  # fmt: skip
     raw = _raw(made, name)
-    prepared = kept_look(
-        key, lambda: _prepared_look(made, name, steps, donors if by_others else None)
+    prepared = kept_summary(
+        key, lambda: _prepared_summary(made, name, steps, donors if by_others else None)
     )
     return raw | prepared
 
 
-def _raw(made: Made, name: str) -> dict[str, Any]:
+def _raw(made: MeasureSet, name: str) -> dict[str, Any]:
     key = fingerprint("raw look", VERSION, made.source(name).stamp, made.stamp)
-    return kept_look(key, lambda: _raw_look(made, name))
+    return kept_summary(key, lambda: _raw_summary(made, name))
 
 
-def _raw_look(made: Made, name: str) -> dict[str, Any]:
+def _raw_summary(made: MeasureSet, name: str) -> dict[str, Any]:
     """What a measure looks like whatever its preparation, and the one that is proposed."""
     column = within(made, name)
     values = np.asarray(column.values, np.float64)
@@ -204,7 +206,9 @@ def _raw_look(made: Made, name: str) -> dict[str, Any]:
     }
 
 
-def _prepared_look(made: Made, name: str, steps: Steps, donors: Donors | None) -> dict[str, Any]:
+def _prepared_summary(
+    made: MeasureSet, name: str, steps: Steps, donors: Donors | None
+) -> dict[str, Any]:
     """The same as prepared by some steps, and whom they touch."""
     column = within(made, name)
     values = np.asarray(column.values, np.float64)
@@ -230,7 +234,7 @@ def _figures(found: Description) -> dict[str, Any]:
     return {k: plain(v) if isinstance(v, float) else v for k, v in found.__dict__.items()}
 
 
-def category_look(made: Made, name: str) -> dict[str, Any]:
+def category_summary(made: MeasureSet, name: str) -> dict[str, Any]:
     """Levels of a category with their customers, most first, and how many have none."""
 
     def make() -> dict[str, Any]:
@@ -244,7 +248,7 @@ def category_look(made: Made, name: str) -> dict[str, Any]:
         }
 
     key = fingerprint("category", VERSION, made.source(name).stamp, made.stamp)
-    return kept_look(key, make)
+    return kept_summary(key, make)
 
 
 class Likeness:
@@ -258,7 +262,7 @@ class Likeness:
         self.exact: bool = data["exact"]
 
 
-def likeness(made: Made, names: list[str], rank: bool) -> Likeness:
+def likeness(made: MeasureSet, names: list[str], rank: bool) -> Likeness:
     """Pearson or Spearman, V or η of every pair, on at most 20,000 seeded customers."""
 
     def make() -> dict[str, Any]:
@@ -276,4 +280,4 @@ def likeness(made: Made, names: list[str], rank: bool) -> Likeness:
         }  # fmt: skip
 
     stamps = [made.source(name).stamp for name in names]
-    return Likeness(kept_look(fingerprint("alike", VERSION, stamps, made.stamp, rank), make))
+    return Likeness(kept_summary(fingerprint("alike", VERSION, stamps, made.stamp, rank), make))

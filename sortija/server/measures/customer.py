@@ -16,8 +16,8 @@ from sortija.server.ledger.customers.page import visits_of
 from sortija.server.ledger.customers.traits import joined_trait, trait_column
 from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.measures.derivation import inputs_of_window
-from sortija.server.measures.formulas import own_of, spoken
-from sortija.server.measures.measure_set import Made, standing
+from sortija.server.measures.formulas import own_measures_of, spoken
+from sortija.server.measures.measure_set import MeasureSet, measures_to_show
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.windows import WindowInView
@@ -46,7 +46,7 @@ class CustomerMeasures(BaseModel):
 
 def measures_of(study: Study, window: WindowInView | None, number: int) -> CustomerMeasures:
     """Every measure of a customer in a window, with a sentence wherever it has a value."""
-    at = standing(study, window) if window else None
+    at = measures_to_show(study, window) if window else None
     if at is None or at.made is None or window is None:
         empty = Status(state="empty", words="Measures come from a log.")
         status = (at.status if at else None) or empty
@@ -71,16 +71,16 @@ def measures_of(study: Study, window: WindowInView | None, number: int) -> Custo
     )  # fmt: skip
 
 
-def _number(made: Made, name: str) -> bool:
+def _number(made: MeasureSet, name: str) -> bool:
     return made.source(name).kind == "number"
 
 
-def _value(made: Made, name: str, number: int) -> float | None:
+def _value(made: MeasureSet, name: str, number: int) -> float | None:
     value = float(made.column(name).values[number]) if number < made.size else math.nan
     return None if math.isnan(value) else value
 
 
-def _sentences(made: Made, number: int, values: dict[str, float | None]) -> list[Told]:
+def _sentences(made: MeasureSet, number: int, values: dict[str, float | None]) -> list[Told]:
     ledger = ledger_of(made.study)
     if ledger is None or number >= made.size or not made.rows:
         return _own(made, values)
@@ -98,7 +98,9 @@ def _sentences(made: Made, number: int, values: dict[str, float | None]) -> list
             *_offers(made, values, number)]  # fmt: skip
 
 
-def _context(names: Names, values: dict[str, float | None], made: Made, number: int) -> Context:
+def _context(
+    names: Names, values: dict[str, float | None], made: MeasureSet, number: int
+) -> Context:
     words = {}
     for name in share_slots(names).values():
         about = made.about(name) if name in made.derived else MEASURES.get(name)
@@ -109,7 +111,7 @@ def _context(names: Names, values: dict[str, float | None], made: Made, number: 
     return Context(_usual(values), _everyone(made), len(names.departments), words)
 
 
-def _everyone(made: Made) -> float | None:
+def _everyone(made: MeasureSet) -> float | None:
     """The trend of all customers together, which the measure is told against."""
     if "trend" not in made.rows:
         return None
@@ -138,7 +140,7 @@ def _at_least(told: Told) -> Told:
 
 
 def _expected(
-    made: Made, values: dict[str, float | None], days: list[int], as_of: int
+    made: MeasureSet, values: dict[str, float | None], days: list[int], as_of: int
 ) -> list[Told]:
     visits, active = values.get("expected"), values.get("active")
     if visits is None or active is None or not days:
@@ -157,10 +159,10 @@ def _expected(
     ]  # fmt: skip
 
 
-def _own(made: Made, values: dict[str, float | None]) -> list[Told]:
+def _own(made: MeasureSet, values: dict[str, float | None]) -> list[Told]:
     """Own formulas with this customer's numbers in the place of the measures."""
     out = []
-    for own in own_of(made.study)[0]:
+    for own in own_measures_of(made.study)[0]:
         words = spoken(made, own.name)
         try:
             formula = parse(own.formula, {w: unit_of(made.about(n).unit) for w, n in words.items()})
@@ -181,7 +183,7 @@ def _figure(value: float | None) -> str:
     return f"{value:,.0f}" if value == round(value) else f"{value:,.2f}"
 
 
-def _offers(made: Made, values: dict[str, float | None], number: int) -> list[Told]:
+def _offers(made: MeasureSet, values: dict[str, float | None], number: int) -> list[Told]:
     if values.get("offers_used") is None:
         return []
     answers = [values[n] for n in made.others if n.startswith("offer:")]

@@ -24,7 +24,7 @@ from sortija.server.ledger.customers.traits import Trait, joined_trait, trait_co
 from sortija.server.ledger.rules.choices import rates_of
 from sortija.server.ledger.store.ledger import Ledger, ledger_of, texts
 from sortija.server.measures.expected import make_expected
-from sortija.server.measures.measure_metadata import told_of
+from sortija.server.measures.measure_metadata import metadata_of
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column, write_columns
 from sortija.server.studies.fingerprints import fingerprint
@@ -139,7 +139,7 @@ def _keep(
 ) -> None:  # fmt: skip
     """All columns of one derivation, or none."""
     columns: list[tuple[Column, Any]] = [
-        (column, told_of(derived.about[column.name])) for column in derived.table
+        (column, metadata_of(derived.about[column.name])) for column in derived.table
     ]
     known = Column("_known", "number", derived.known.astype(np.float64))
     money = Column("_money", "number", derived.money.astype(np.float64))

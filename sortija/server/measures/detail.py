@@ -14,7 +14,7 @@ from sortija.core.measures.neighbours import Donors, donors_for
 from sortija.core.table import REASONS
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.column_summaries import donors_of, likeness, plain, table_of, within
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.options import Option, options_of
 from sortija.server.measures.views import lens_rows, prepared_steps, role_of
 from sortija.server.studies.models import Study
@@ -128,7 +128,7 @@ class Fill(BaseModel):
     by: list[str]
 
 
-def detail_of(made: Made, study: Study, name: str, lens: str) -> MeasureDetail:
+def detail_of(made: MeasureSet, study: Study, name: str, lens: str) -> MeasureDetail:
     """Everything about one numeric measure of the window."""
     _numeric(made, name)
     plan, _ = plan_of(study, made.of)
@@ -160,7 +160,7 @@ def detail_of(made: Made, study: Study, name: str, lens: str) -> MeasureDetail:
     )  # fmt: skip
 
 
-def _numeric(made: Made, name: str) -> None:
+def _numeric(made: MeasureSet, name: str) -> None:
     if name not in made.sources:
         raise Problem(f"There is no measure called {name} in this window.", 404)
     if made.source(name).kind != "number":
@@ -179,7 +179,7 @@ def _edges(values: NDArray[np.float64], whole: bool) -> NDArray[np.float64]:
     return np.arange(low, high + step + 0.5, step) - 0.5
 
 
-def _donors(made: Made, plan: dict[str, dict[str, Any]], name: str) -> Donors:
+def _donors(made: MeasureSet, plan: dict[str, dict[str, Any]], name: str) -> Donors:
     """Donors that carry ``name``, compared by what shapes the groups."""
     shaping = [n for n in made.sources if role_of(made, plan, n) == "shapes"]
     numbers = [n for n in dict.fromkeys([*shaping, name]) if made.source(n).kind == "number"]
@@ -187,7 +187,7 @@ def _donors(made: Made, plan: dict[str, dict[str, Any]], name: str) -> Donors:
     return donors_of(made, {n: prepared_steps(made, plan, n) for n in numbers}, categories)
 
 
-def _extremes(made: Made, name: str, high: bool) -> list[Extreme]:
+def _extremes(made: MeasureSet, name: str, high: bool) -> list[Extreme]:
     values = np.where(made.present, np.asarray(made.column(name).values, np.float64), np.nan)
     there = np.flatnonzero(~np.isnan(values))
     keys = -values[there] if high else values[there]
@@ -202,7 +202,7 @@ def _extremes(made: Made, name: str, high: bool) -> list[Extreme]:
     ]
 
 
-def _lacking(made: Made, name: str) -> list[Lacking]:
+def _lacking(made: MeasureSet, name: str) -> list[Lacking]:
     column = made.column(name)
     rows = np.flatnonzero(column.missing & made.present)[:EXTREMES]
     names = made.called(rows.tolist())
@@ -213,7 +213,7 @@ def _lacking(made: Made, name: str) -> list[Lacking]:
     ]
 
 
-def _relative(made: Made, name: str, rows: NDArray[np.int64] | None) -> Relative | None:
+def _relative(made: MeasureSet, name: str, rows: NDArray[np.int64] | None) -> Relative | None:
     numbers = [
         n for n, s in made.sources.items()
         if s.kind == "number" and not n.startswith(("offer:", "share_"))
@@ -247,7 +247,7 @@ def _relative(made: Made, name: str, rows: NDArray[np.int64] | None) -> Relative
     )  # fmt: skip
 
 
-def fill_of(made: Made, study: Study, name: str, number: int) -> Fill:
+def fill_of(made: MeasureSet, study: Study, name: str, number: int) -> Fill:
     """Who would give a customer the value that is missing."""
     _numeric(made, name)
     if not 0 <= number < made.size or not made.present[number]:

@@ -26,7 +26,7 @@ from sortija.core.measures.heldout import HeldOut, check_expected, next_days
 from sortija.core.progress import Progress
 from sortija.core.table import NO_VISIT, Column
 from sortija.server.ledger.store.ledger import Ledger
-from sortija.server.measures.measure_metadata import told_of
+from sortija.server.measures.measure_metadata import metadata_of
 from sortija.server.studies.columns import write_columns
 from sortija.server.studies.models import Population
 from sortija.server.studies.windows import WindowInView
@@ -60,7 +60,7 @@ def make_expected(
         reasons = np.where(np.isnan(values), NO_VISIT, 0).astype(np.uint8)
         about = MEASURES[name]
         column = Column(name, "number", values, about.unit, why=reasons)
-        columns.append((column, {**told_of(about), **details}))
+        columns.append((column, {**metadata_of(about), **details}))
     with transaction.atomic():
         population = Population.objects.select_for_update(no_key=True).get(
             study=ledger.study, name="customers"

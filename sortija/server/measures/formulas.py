@@ -33,10 +33,20 @@ from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 
 if TYPE_CHECKING:
-    from sortija.server.measures.measure_set import Made
+    from sortija.server.measures.measure_set import MeasureSet
 
-__all__ = ["Checked", "Own", "Word", "check", "drop", "keep", "own_of", "own_sources",
-           "spoken", "words_of"]  # fmt: skip
+__all__ = [
+    "Checked",
+    "OwnMeasure",
+    "Word",
+    "check",
+    "drop",
+    "formula_sources",
+    "keep",
+    "own_measures_of",
+    "spoken",
+    "words_of",
+]  # fmt: skip
 
 OWN_SETTING = "measures.own"
 MOST_OWN = 40
@@ -45,7 +55,7 @@ ENGINE = Engine()
 Ready = tuple[str, Formula, dict[str, Source]]
 
 
-class Own(BaseModel):
+class OwnMeasure(BaseModel):
     """One own measure; ``name`` is what other formulas call it by."""
 
     name: str
@@ -77,10 +87,10 @@ class Checked(BaseModel):
     shape: list[int]
 
 
-def own_of(study: Study) -> tuple[list[Own], int]:
+def own_measures_of(study: Study) -> tuple[list[OwnMeasure], int]:
     """(own measures in the order they were made, revision)."""
     rows, revision = read_setting(study, OWN_SETTING, [])
-    return [Own(**row) for row in rows], revision
+    return [OwnMeasure(**row) for row in rows], revision
 
 
 def _words(names: Iterable[str]) -> dict[str, str]:
@@ -89,14 +99,14 @@ def _words(names: Iterable[str]) -> dict[str, str]:
     return dict(zip(slugs([name.split(":", 1)[-1] for name in listed]), listed, strict=True))
 
 
-def spoken(made: Made, upto: str = "") -> dict[str, str]:
+def spoken(made: MeasureSet, upto: str = "") -> dict[str, str]:
     """Word → column, for every number that stands before the own measure ``upto``."""
-    order = [own.name for own in own_of(made.study)[0]]
+    order = [own.name for own in own_measures_of(made.study)[0]]
     hidden = set(order[order.index(upto) :]) if upto in order else set()
     return _words(n for n, s in made.sources.items() if s.kind == "number" and n not in hidden)
 
 
-def words_of(made: Made) -> list[Word]:
+def words_of(made: MeasureSet) -> list[Word]:
     """Every name that a formula can speak of, with its label and unit."""
     return [
         Word(word=word, label=made.about(name).label, unit=made.about(name).unit)
@@ -104,18 +114,18 @@ def words_of(made: Made) -> list[Word]:
     ]
 
 
-def _units(made: Made, words: Mapping[str, str]) -> dict[str, Unit]:
+def _units(made: MeasureSet, words: Mapping[str, str]) -> dict[str, Unit]:
     return {word: unit_of(made.about(name).unit) for word, name in words.items()}
 
 
-def own_sources(made: Made) -> dict[str, Source]:
+def formula_sources(made: MeasureSet) -> dict[str, Source]:
     """The own measures that can be worked out on these columns.
 
     One that speaks of what is not there in this window has no values, and says so.
     """
     out: dict[str, Source] = {}
     told = {**made.derived, **made.others}
-    for own in own_of(made.study)[0]:
+    for own in own_measures_of(made.study)[0]:
         there = {n: s for n, s in {**told, **out}.items() if s.kind == "number"}
         words = _words(there)
         try:
@@ -175,7 +185,7 @@ def _reasons(values: NDArray[np.float64], needs: dict[str, Source]) -> NDArray[n
     return reasons.astype(np.uint8)
 
 
-def check(made: Made, text: str, name: str = "") -> Checked:
+def check(made: MeasureSet, text: str, name: str = "") -> Checked:
     """Read a formula and try it on everyone; ``name``: the own measure that it would replace."""
     words = spoken(made, name)
     try:
@@ -201,11 +211,16 @@ def check(made: Made, text: str, name: str = "") -> Checked:
 
 
 def keep(
-    made: Made, person: Any, label: str, formula: str, name: str = "", expected: int | None = None
-) -> tuple[Own, int]:
+    made: MeasureSet,
+    person: Any,
+    label: str,
+    formula: str,
+    name: str = "",
+    expected: int | None = None,
+) -> tuple[OwnMeasure, int]:
     """Keep a new own measure, or change the one called ``name``; (it, revision)."""
     study = made.study
-    rows, _ = own_of(study)
+    rows, _ = own_measures_of(study)
     label = label.strip()
     if not label:
         raise Problem("Give the measure a name, such as Spend a visit.")
@@ -219,23 +234,23 @@ def keep(
     if name:
         if name not in [row.name for row in rows]:
             raise Problem("This measure is no longer here.", 404)
-        mine = Own(name=name, label=label, formula=formula.strip())
+        mine = OwnMeasure(name=name, label=label, formula=formula.strip())
         changed = [mine if row.name == name else row for row in rows]
         words = f"Changed the measure {label}"
     else:
         if len(rows) >= MOST_OWN:
             raise Problem(f"A study has at most {MOST_OWN} measures of its own. Drop one first.")
         free = slugs([*(n.split(":", 1)[-1] for n in made.sources), f"own_{label}"])[-1]
-        mine = Own(name=free, label=label, formula=formula.strip())
+        mine = OwnMeasure(name=free, label=label, formula=formula.strip())
         changed = [*rows, mine]
         words = f"Added the measure {label}"
     value = [row.model_dump() for row in changed]
     return mine, change_setting(study, person, OWN_SETTING, value, words, [], expected)
 
 
-def drop(made: Made, person: Any, name: str, expected: int | None = None) -> int:
+def drop(made: MeasureSet, person: Any, name: str, expected: int | None = None) -> int:
     """Drop an own measure that no other formula speaks of; the revision."""
-    rows, _ = own_of(made.study)
+    rows, _ = own_measures_of(made.study)
     gone = next((row for row in rows if row.name == name), None)
     if gone is None:
         raise Problem("This measure is no longer here.", 404)
@@ -247,7 +262,7 @@ def drop(made: Made, person: Any, name: str, expected: int | None = None) -> int
     return change_setting(made.study, person, OWN_SETTING, value, words, [], expected)
 
 
-def _speaks_of(made: Made, row: Own, name: str) -> bool:
+def _speaks_of(made: MeasureSet, row: OwnMeasure, name: str) -> bool:
     words = spoken(made)
     try:
         return name in parse(row.formula, _units(made, words)).measures

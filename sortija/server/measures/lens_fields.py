@@ -7,8 +7,8 @@ import numpy as np
 from sortija.core.table import REASONS, Column
 from sortija.server.lens.fields import Field, field_kind
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.column_summaries import look_of, proposed_for
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.column_summaries import proposed_for, summary_of
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.measures.views import prepared_steps
 from sortija.server.studies.models import Study
 from sortija.server.studies.windows import WindowInView
@@ -20,9 +20,9 @@ FENCED = ("below the lower fence", "between the fences", "above the upper fence"
 CAPPED = ("raised to the cap", "left as it is", "lowered to the cap")
 
 
-def _made(study: Study, window: WindowInView, name: str) -> Made | None:
-    made = made_or_job(study, window)
-    return made if isinstance(made, Made) and name in made.sources else None
+def _made(study: Study, window: WindowInView, name: str) -> MeasureSet | None:
+    made = measures_or_job(study, window)
+    return made if isinstance(made, MeasureSet) and name in made.sources else None
 
 
 @field_kind("missing")
@@ -49,7 +49,7 @@ def _outlier(study: Study, window: WindowInView, name: str) -> Field | None:
     made = _made(study, window, name)
     if made is None or made.source(name).kind != "number":
         return None
-    found = look_of(made, name, proposed_for(made, name))["fences"]
+    found = summary_of(made, name, proposed_for(made, name))["fences"]
     return _by_ends(made, f"outlier:{name}", name, found["low"], found["high"], FENCED, "fences")
 
 
@@ -60,12 +60,12 @@ def _capped(study: Study, window: WindowInView, name: str) -> Field | None:
     if made is None or made.source(name).kind != "number":
         return None
     steps = prepared_steps(made, plan_of(study)[0], name)
-    look = look_of(made, name, steps)
+    look = summary_of(made, name, steps)
     return _by_ends(made, f"capped:{name}", name, look["low"], look["high"], CAPPED, "cap")
 
 
 def _by_ends(
-    made: Made, key: str, name: str, low: float | None, high: float | None,
+    made: MeasureSet, key: str, name: str, low: float | None, high: float | None,
     levels: tuple[str, ...], words: str,
 ) -> Field:  # fmt: skip
     values = np.asarray(made.column(name).values, np.float64)

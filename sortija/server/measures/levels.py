@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.column_summaries import plain
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.views import role_of
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
@@ -33,7 +33,7 @@ class LevelsPage(BaseModel):
     left_out: int
 
 
-def levels_page(made: Made, study: Study) -> LevelsPage:
+def levels_page(made: MeasureSet, study: Study) -> LevelsPage:
     """Every level with every measure that is not left out.
 
     Raises

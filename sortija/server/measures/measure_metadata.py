@@ -7,10 +7,10 @@ from typing import Any
 from sortija.core.measures.catalogue import Measure
 from sortija.server.studies import models
 
-__all__ = ["measure_of", "told_of"]
+__all__ = ["measure_of", "metadata_of"]
 
 
-def told_of(about: Measure) -> dict[str, Any]:
+def metadata_of(about: Measure) -> dict[str, Any]:
     """A measure as the details of its column."""
     return {
         "label": about.label, "definition": about.definition, "role": about.role,

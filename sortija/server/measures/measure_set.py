@@ -26,7 +26,7 @@ from sortija.server.lens.fields import (
     provides_base,
 )
 from sortija.server.measures.derivation import column_rows, make, stamp_of, too_long_for_a_look
-from sortija.server.measures.formulas import own_sources
+from sortija.server.measures.formulas import formula_sources
 from sortija.server.measures.measure_metadata import measure_of
 from sortija.server.measures.sources import Source, level_sources, offer_sources, trait_sources
 from sortija.server.studies import models
@@ -39,7 +39,7 @@ from sortija.server.studies.request_cache import once
 from sortija.server.studies.trail import Fact
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Made", "Standing", "base_from", "made_or_job", "standing"]
+__all__ = ["MeasureSet", "MeasuresToShow", "base_from", "measures_or_job", "measures_to_show"]
 
 #: Measures that do not come from the log, beside the study's own.
 _USED = ("offers_used",)
@@ -47,7 +47,7 @@ _HIDDEN = ("_known", "_bought", "_money", "_at_least")
 
 
 @dataclass(frozen=True)
-class Made:
+class MeasureSet:
     """The columns of one window, and the digest of what they were made from.
 
     ``rows``: the kept columns, none where a study has no log; ``size``: how many customers the
@@ -84,7 +84,7 @@ class Made:
     @cached_property
     def own(self) -> dict[str, Source]:
         """The study's own formulas."""
-        return own_sources(self)
+        return formula_sources(self)
 
     @cached_property
     def sources(self) -> dict[str, Source]:
@@ -148,9 +148,9 @@ class Made:
 
 
 @once
-def made_or_job(
+def measures_or_job(
     study: Study, window: WindowInView, person: Any = None, of: str = ""
-) -> Made | Job | None:
+) -> MeasureSet | Job | None:
     """The measures of a window, or the job that makes them; None without a log or a table.
 
     ``of``: the trait whose levels stand in the place of customers.
@@ -173,31 +173,31 @@ def made_or_job(
 
 def _made(
     study: Study, window: WindowInView, rows: dict[str, models.Column], stamp: str, of: str
-) -> Made:
+) -> MeasureSet:
     told = rows["_money"].details
     levels = tuple(told.get("rows", ()))
     size = rows["_known"].size
-    return Made(study, window, rows, stamp, told["reconciliation"], size, of, levels)
+    return MeasureSet(study, window, rows, stamp, told["reconciliation"], size, of, levels)
 
 
-def _from_tables(study: Study, window: WindowInView) -> Made | None:
+def _from_tables(study: Study, window: WindowInView) -> MeasureSet | None:
     """Without a log the customer table's columns are the measures; None without one."""
     traits = traits_of(study, window.to)
     if not traits:
         return None
     size = Population.objects.get(study=study, name="customers").size
     stamp = fingerprint("tables", window.key, size, [t.stamp for t in traits])
-    return Made(study, window, {}, stamp, {}, size)
+    return MeasureSet(study, window, {}, stamp, {}, size)
 
 
 @dataclass(frozen=True)
-class Standing:
+class MeasuresToShow:
     """What a station can show of a window: ``made`` is current unless a ``job`` is to make it anew.
 
     ``since`` says what changed since ``made``; both are empty while there was never anything.
     """
 
-    made: Made | None
+    made: MeasureSet | None
     job: Job | None = None
     since: str = ""
 
@@ -217,18 +217,22 @@ class Standing:
         return Fact("out of date", words if self.made else "waits for measures", self.since)
 
 
-def standing(study: Study, window: WindowInView, person: Any = None, of: str = "") -> Standing:
+def measures_to_show(
+    study: Study, window: WindowInView, person: Any = None, of: str = ""
+) -> MeasuresToShow:
     """The measures of a window as they can be shown now: current, or the last before a change."""
-    made = made_or_job(study, window, person, of) if of else made_or_job(study, window, person)
-    if made is None or isinstance(made, Made):
-        return Standing(made)
+    made = (
+        measures_or_job(study, window, person, of) if of else measures_or_job(study, window, person)
+    )
+    if made is None or isinstance(made, MeasureSet):
+        return MeasuresToShow(made)
     before = _made_before(study, window, of)
     ledger = ledger_of(study)
     since = changes(ledger, before) if ledger and before else ""
-    return Standing(before, made, since)
+    return MeasuresToShow(before, made, since)
 
 
-def _made_before(study: Study, window: WindowInView, of: str) -> Made | None:
+def _made_before(study: Study, window: WindowInView, of: str) -> MeasureSet | None:
     population = f"trait:{of}"[:40] if of else "customers"
     newest = models.Column.objects.filter(
         population__study=study, population__name=population, window=window.key, name="_money"
@@ -239,7 +243,7 @@ def _made_before(study: Study, window: WindowInView, of: str) -> Made | None:
     return _made(study, window, rows, newest.fingerprint, of)
 
 
-def changes(ledger: Ledger, before: Made) -> str:
+def changes(ledger: Ledger, before: MeasureSet) -> str:
     """What has changed in the ledger since these measures, in words."""
     then = before.rows["_money"].details.get("ledger", {})
     rules = len(set(ledger.on) ^ set(then.get("rules", ledger.on)))
@@ -253,25 +257,25 @@ def changes(ledger: Ledger, before: Made) -> str:
 @provides_base
 def base(study: Study, window: WindowInView) -> Base | None:
     """Everyone known at the window's end, with their money in it."""
-    made = made_or_job(study, window)
-    return base_from(made) if isinstance(made, Made) else None
+    made = measures_or_job(study, window)
+    return base_from(made) if isinstance(made, MeasureSet) else None
 
 
 @lru_cache(maxsize=16)
-def _base(keyed: Keyed[Made]) -> Base:
+def _base(keyed: Keyed[MeasureSet]) -> Base:
     made = keyed.value
     return Base(made.known, made.money, made.stamp)
 
 
-def base_from(made: Made) -> Base:
+def base_from(made: MeasureSet) -> Base:
     """Everyone of one making, current or not."""
     return _base(Keyed((made.study.pk, made.stamp), made))
 
 
 @field_kind("measure")
 def _measure_field(study: Study, window: WindowInView, name: str) -> Field | None:
-    made = made_or_job(study, window)
-    if not isinstance(made, Made) or name not in made.sources:
+    made = measures_or_job(study, window)
+    if not isinstance(made, MeasureSet) or name not in made.sources:
         return None
     about, source = made.about(name), made.source(name)
     return Field(
@@ -282,8 +286,8 @@ def _measure_field(study: Study, window: WindowInView, name: str) -> Field | Non
 
 @lists_fields
 def _measure_names(study: Study, window: WindowInView) -> list[FieldName]:
-    made = made_or_job(study, window)
-    if not isinstance(made, Made):
+    made = measures_or_job(study, window)
+    if not isinstance(made, MeasureSet):
         return []
     own = [made.about(name) for name in (*made.names, *_USED) if name in made.sources]
     return [FieldName(f"measure:{m.name}", m.label, "number", m.unit, "Measures") for m in own]

@@ -12,7 +12,7 @@ from sortija.core.measures.one_population import Population, fit_population, sim
 from sortija.core.table import Column, Table
 from sortija.server.ledger.store.ledger import Ledger, ledger_of
 from sortija.server.measures.derivation import inputs_of_window
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.windows import WindowInView
 
@@ -21,7 +21,7 @@ __all__ = ["population_of"]
 SEED = 4107
 
 
-def population_of(made: Made) -> Callable[[int, int], Table | None] | None:
+def population_of(made: MeasureSet) -> Callable[[int, int], Table | None] | None:
     """(number, customers) → the measures of so many simulated customers; None where the rows are
     no customers of a log, or too few came to fit a population.
 

@@ -18,12 +18,12 @@ from sortija.server.measures.column_summaries import (
     ENGINE,
     donors_key,
     filled_by_neighbours,
-    find_look,
-    kept_look,
+    find_summary,
+    kept_summary,
     plain,
     within,
 )
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import StepsBody, TouchedBody
 from sortija.server.studies.fingerprints import fingerprint
 
@@ -59,7 +59,7 @@ class Option(BaseModel):
     shape: list[int]
 
 
-def options_of(made: Made, name: str, steps: Steps, donors: Donors) -> list[Option]:
+def options_of(made: MeasureSet, name: str, steps: Steps, donors: Donors) -> list[Option]:
     """Every choice of every step; what was worked out once is kept."""
     found = [
         (step, label, replace(steps, **change))
@@ -70,14 +70,14 @@ def options_of(made: Made, name: str, steps: Steps, donors: Donors) -> list[Opti
     column = within(made, name)
     given = np.asarray(column.values, np.float64)
     fills = {False: given}
-    lacking = any(find_look(key) is None for key in keys)
+    lacking = any(find_summary(key) is None for key in keys)
     if lacking and name in donors.names and any(s.fill == "neighbours" for _, _, s in found):
         fills[True] = filled_by_neighbours(made, name, donors)  # for all at once, on all threads
 
     def told(place: int) -> dict[str, Any]:
         mine = found[place][2]
         values = fills.get(mine.fill == "neighbours", given)
-        return kept_look(keys[place], partial(_outcome, column, values, mine))
+        return kept_summary(keys[place], partial(_outcome, column, values, mine))
 
     outcomes = ENGINE.map(told, range(len(found)))
     return [
@@ -86,7 +86,7 @@ def options_of(made: Made, name: str, steps: Steps, donors: Donors) -> list[Opti
     ]
 
 
-def _key(made: Made, name: str, steps: Steps, donors: Donors) -> str:
+def _key(made: MeasureSet, name: str, steps: Steps, donors: Donors) -> str:
     by_others = steps.fill == "neighbours" and name in donors.names
     return fingerprint(
         "option", VERSION, made.source(name).stamp, made.stamp, asdict(steps),

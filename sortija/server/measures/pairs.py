@@ -13,8 +13,8 @@ from sortija.core.measures.association import SAME, order_by_likeness
 from sortija.core.measures.bivariate import MOST_POINTS, density, pair_of, sample_rows
 from sortija.core.measures.describe import axis_for
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.column_summaries import likeness, look_of, plain
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.column_summaries import likeness, plain, summary_of
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import AxisBody
 from sortija.server.measures.views import lens_rows, prepared_steps, role_of
 from sortija.server.studies.models import Study
@@ -106,7 +106,7 @@ class MatrixPage(BaseModel):
     customers: int
 
 
-def alike_page(made: Made, study: Study, rank: bool, every: bool) -> AlikePage:
+def alike_page(made: MeasureSet, study: Study, rank: bool, every: bool) -> AlikePage:
     """Likeness of the measures in use or described; ``every``: of shares, offers and
     those left out too."""
     plan, _ = plan_of(study, made.of)
@@ -139,20 +139,20 @@ def alike_page(made: Made, study: Study, rank: bool, every: bool) -> AlikePage:
     )  # fmt: skip
 
 
-def _values(made: Made, name: str) -> NDArray[np.float64]:
+def _values(made: MeasureSet, name: str) -> NDArray[np.float64]:
     """A measure of everyone, missing for those outside the table."""
     if name not in made.sources or made.source(name).kind != "number":
         raise Problem(f"There is no measure called {name} in this window.", 404)
     return np.where(made.present, np.asarray(made.column(name).values, np.float64), np.nan)
 
 
-def _is_log(made: Made, study: Study, name: str) -> bool:
+def _is_log(made: MeasureSet, study: Study, name: str) -> bool:
     """Whether the measure's own thread has a log axis: the same here as there."""
     plan, _ = plan_of(study, made.of)
-    return bool(look_of(made, name, prepared_steps(made, plan, name))["axis"]["log"])
+    return bool(summary_of(made, name, prepared_steps(made, plan, name))["axis"]["log"])
 
 
-def pair_page(made: Made, study: Study, x: str, y: str, lens: str) -> PairPage:
+def pair_page(made: MeasureSet, study: Study, x: str, y: str, lens: str) -> PairPage:
     """Everything about two measures but the points."""
     a, b = _values(made, x), _values(made, y)
     found = pair_of(
@@ -185,7 +185,7 @@ def pair_page(made: Made, study: Study, x: str, y: str, lens: str) -> PairPage:
     )  # fmt: skip
 
 
-def pair_points(made: Made, study: Study, x: str, y: str, lens: str) -> bytes:
+def pair_points(made: MeasureSet, study: Study, x: str, y: str, lens: str) -> bytes:
     """At most 20,000 customers by two measures as Arrow IPC: number, x, y, inside the lens."""
     a, b = _values(made, x), _values(made, y)
     both = sample_rows(np.flatnonzero(~np.isnan(a) & ~np.isnan(b)), MOST_POINTS, SEED)
@@ -203,7 +203,7 @@ def pair_points(made: Made, study: Study, x: str, y: str, lens: str) -> bytes:
     return sink.getvalue()
 
 
-def matrix_page(made: Made, study: Study, names: list[str], lens: str) -> MatrixPage:
+def matrix_page(made: MeasureSet, study: Study, names: list[str], lens: str) -> MatrixPage:
     """The same sampled customers by up to seven measures."""
     if not 2 <= len(names) <= MOST_MATRIX:
         raise Problem(f"A matrix of pairs shows 2 to {MOST_MATRIX} measures.")

@@ -18,7 +18,7 @@ from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import Running, handles
 from sortija.server.ledger.store.ledger import Ledger, ledger_of
-from sortija.server.measures.column_summaries import find_look, keep_look
+from sortija.server.measures.column_summaries import find_summary, keep_summary
 from sortija.server.measures.derivation import inputs_of_window, stamp_of, too_long_for_a_look
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.http import Status, waiting_for
@@ -85,7 +85,7 @@ def series_page(
         words = "A series comes from a log: a customer table tells of one day only."
         return _waiting(Status(state="empty", words=words), step)
     key = _key(ledger, window, step, shares)
-    found = find_look(key)
+    found = find_summary(key)
     if found is None and not too_long_for_a_look(ledger):
         found = make_series(ledger, window, step, shares)
     if found is not None:
@@ -123,7 +123,7 @@ def make_series(
     finally:
         engine.release()
     found["step"] = step
-    keep_look(_key(ledger, window, step, shares), found)
+    keep_summary(_key(ledger, window, step, shares), found)
     return found
 
 
@@ -174,5 +174,5 @@ def _series(job: Job, running: Running) -> None:
     ledger = ledger_of(study)
     window = read_window(job.arguments["to"], job.arguments["back"])
     step, shares = job.arguments["step"], job.arguments["shares"]
-    if ledger is not None and find_look(_key(ledger, window, step, shares)) is None:
+    if ledger is not None and find_summary(_key(ledger, window, step, shares)) is None:
         make_series(ledger, window, step, shares, running.progress)

@@ -24,15 +24,20 @@ from sortija.server.measures.actions import kept_plans, plan_of
 from sortija.server.measures.column_summaries import (
     ENGINE,
     THREAD_STEPS,
-    category_look,
+    category_summary,
     donors_of,
     likeness,
-    look_of,
     proposed_for,
+    summary_of,
 )
 from sortija.server.measures.derivation import when_made
-from sortija.server.measures.formulas import own_of
-from sortija.server.measures.measure_set import Made, Standing, base_from, standing
+from sortija.server.measures.formulas import own_measures_of
+from sortija.server.measures.measure_set import (
+    MeasureSet,
+    MeasuresToShow,
+    base_from,
+    measures_to_show,
+)
 from sortija.server.measures.payloads import (
     Balance,
     Levels,
@@ -54,18 +59,18 @@ __all__ = [
 ]  # fmt: skip
 
 
-def role_of(made: Made, plan: dict[str, dict[str, Any]], name: str) -> str:
+def role_of(made: MeasureSet, plan: dict[str, dict[str, Any]], name: str) -> str:
     """The role chosen for a measure, else the proposed one."""
     return str(plan.get(name, {}).get("role", made.about(name).role))
 
 
-def prepared_steps(made: Made, plan: dict[str, dict[str, Any]], name: str) -> Steps:
+def prepared_steps(made: MeasureSet, plan: dict[str, dict[str, Any]], name: str) -> Steps:
     """The preparation chosen for a measure, else the proposed one."""
     chosen = plan.get(name, {}).get("steps")
     return Steps(**chosen) if chosen else proposed_for(made, name)
 
 
-def chosen_donors(made: Made, plan: dict[str, dict[str, Any]]) -> Donors | None:
+def chosen_donors(made: MeasureSet, plan: dict[str, dict[str, Any]]) -> Donors | None:
     """Donors by the measures and traits that shape the groups; None while nobody asks for one."""
     if not any(c.get("steps", {}).get("fill") == "neighbours" for c in plan.values()):
         return None
@@ -78,7 +83,7 @@ def chosen_donors(made: Made, plan: dict[str, dict[str, Any]]) -> Donors | None:
 
 
 def lens_rows(
-    study: Study, window: WindowInView, lens: str, made: Made
+    study: Study, window: WindowInView, lens: str, made: MeasureSet
 ) -> NDArray[np.int64] | None:
     """Customers of the table that are in the lens; None while no lens is on."""
     if made.of:
@@ -97,13 +102,13 @@ def measures_page(
     beside: WindowInView | None = None, of: str = "",
 ) -> MeasuresPage:  # fmt: skip
     """The whole station in one answer."""
-    at = standing(study, window, person, of) if window else Standing(None)
+    at = measures_to_show(study, window, person, of) if window else MeasuresToShow(None)
     made = at.made
     plan, revision = plan_of(study, of)
     presets = [PresetBody(name=p.name, label=p.label, words=p.words) for p in PRESETS]
     plans, kept_revision = kept_plans(study)
     kept = [row["name"] for row in plans]
-    _, own_revision = own_of(study)
+    _, own_revision = own_measures_of(study)
     if made is None or window is None:
         empty = Status(
             state="empty",
@@ -117,7 +122,7 @@ def measures_page(
         )  # fmt: skip
     rows = lens_rows(study, window, lens, made)
     lacks = _not_compared(study, window, beside) if beside else ""
-    second = standing(study, beside, person, of).made if beside and not lacks else None
+    second = measures_to_show(study, beside, person, of).made if beside and not lacks else None
     return MeasuresPage(
         status=at.status or Status(state="whole"), made_from=made.stamp, plan_revision=revision,
         own_revision=own_revision, kept_revision=kept_revision,
@@ -147,12 +152,15 @@ def _populations(study: Study, window: WindowInView) -> list[Rows]:
 
 
 def _threads(
-    made: Made, plan: dict[str, dict[str, Any]], rows: NDArray[np.int64] | None, second: Made | None
+    made: MeasureSet,
+    plan: dict[str, dict[str, Any]],
+    rows: NDArray[np.int64] | None,
+    second: MeasureSet | None,
 ) -> list[Thread]:
     place = {family: n for n, family in enumerate(FAMILIES)}
     names = sorted(made.sources, key=lambda n: place[made.about(n).family])
     ties = _ties(made, names)
-    formulas = {own.name: own.formula for own in own_of(made.study)[0]}
+    formulas = {own.name: own.formula for own in own_measures_of(made.study)[0]}
     donors = chosen_donors(made, plan)
     unsure = int((made.at_least & made.present).sum())
     then = np.flatnonzero(second.present) if second else None
@@ -179,17 +187,17 @@ def _threads(
     return ENGINE.map(one, names)
 
 
-def field_of(made: Made, name: str) -> str:
+def field_of(made: MeasureSet, name: str) -> str:
     """What a clause calls a column."""
     return name if made.source(name).kind == "category" else f"measure:{name}"
 
 
 def _numbers(
-    made: Made, plan: dict[str, dict[str, Any]], name: str, rows: NDArray[np.int64] | None,
-    beside: tuple[Made | None, NDArray[np.int64] | None], donors: Donors | None,
+    made: MeasureSet, plan: dict[str, dict[str, Any]], name: str, rows: NDArray[np.int64] | None,
+    beside: tuple[MeasureSet | None, NDArray[np.int64] | None], donors: Donors | None,
 ) -> Numbers:  # fmt: skip
     steps = prepared_steps(made, plan, name)
-    look = look_of(made, name, steps, donors)
+    look = summary_of(made, name, steps, donors)
     axis = Axis(**look["axis"])
     teal, middle = _on_axis(made, name, rows, axis) if rows is not None else (None, None)
     other, other_middle = None, None
@@ -203,7 +211,7 @@ def _numbers(
 
 
 def _on_axis(
-    made: Made, name: str, rows: NDArray[np.int64], axis: Axis
+    made: MeasureSet, name: str, rows: NDArray[np.int64], axis: Axis
 ) -> tuple[list[int], float | None]:
     """Shape and median of some customers on an axis that was chosen for others."""
     values = np.asarray(made.column(name).values, np.float64)
@@ -212,8 +220,8 @@ def _on_axis(
     return counts.tolist(), None if np.isnan(median) else median
 
 
-def _levels(made: Made, name: str, rows: NDArray[np.int64] | None) -> Levels:
-    look = category_look(made, name)
+def _levels(made: MeasureSet, name: str, rows: NDArray[np.int64] | None) -> Levels:
+    look = category_summary(made, name)
     teal = None
     if rows is not None:
         column = made.column(name)
@@ -223,7 +231,7 @@ def _levels(made: Made, name: str, rows: NDArray[np.int64] | None) -> Levels:
     return Levels(**look, lens=teal)
 
 
-def _ties(made: Made, names: list[str]) -> dict[str, list[Tie]]:
+def _ties(made: MeasureSet, names: list[str]) -> dict[str, list[Tie]]:
     """Measures that say the same, by rank; shares of one kind are left out, for they sum to 1."""
     numbers = [n for n in names if made.source(n).kind == "number" and not _is_part(n)]
     found = likeness(made, numbers, rank=True)
@@ -252,7 +260,7 @@ def _describe(study: Study, window: WindowInView, of: str) -> None:
 def _fact(study: Study, window: WindowInView | None) -> Fact:
     if window is None:
         return Fact("not yet", "needs a log")
-    at = standing(study, window)
+    at = measures_to_show(study, window)
     if at.made is None:
         return at.fact("") if ledger_of(study) else Fact("not yet", "needs a log")
     plan, _ = plan_of(study)

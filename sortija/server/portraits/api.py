@@ -17,8 +17,6 @@ from sortija.server.studies.http import WINDOW, body, expected_revision, reply
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
-__all__ = ["urls"]
-
 
 class SegmentChange(BaseModel):
     name: str | None = None
@@ -52,11 +50,3 @@ class OneSegment(APIView):
         return reply(
             SegmentNow(name=row.name, short=row.short, notes=row.notes, revision=row.revision)
         )
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("studies/<int:study>/portraits", PortraitsView),
-        ("studies/<int:study>/portraits/segments/<int:segment>", OneSegment),
-    ]

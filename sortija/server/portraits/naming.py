@@ -9,7 +9,7 @@ import numpy as np
 from sortija.core.portraits.naming import Proposal, Trait, propose_names
 from sortija.server.groups.actions import names_segments
 from sortija.server.groups.models import Yardstick
-from sortija.server.groups.yardsticks.assignments import placed_at
+from sortija.server.groups.yardsticks.assignments import assignment_at
 from sortija.server.portraits.sheet import Sheet, sheet_of
 from sortija.server.studies.windows import WindowInView
 
@@ -56,7 +56,7 @@ def proposals_for(sheet: Sheet) -> list[list[Proposal]]:
 @names_segments
 def _name(yardstick: Yardstick) -> None:
     to, _, back = yardstick.home.partition(":")
-    placed = placed_at(yardstick.study, yardstick, WindowInView(date.fromisoformat(to), back))
+    placed = assignment_at(yardstick.study, yardstick, WindowInView(date.fromisoformat(to), back))
     if placed is None:
         return
     proposals = proposals_for(sheet_of(placed, shaping_only=True))

@@ -15,7 +15,7 @@ from sortija.core.portraits.profile import (
     category_profile,
     numeric_profile,
 )
-from sortija.server.groups.yardsticks.assignments import PlacedAt, frozen
+from sortija.server.groups.yardsticks.assignments import AssignmentAt, frozen
 from sortija.server.ledger.customers.traits import trait_column, traits_of
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.views import role_of
@@ -59,7 +59,7 @@ class Sheet:
     categories: tuple[CategoryRow, ...]
 
 
-def sheet_of(placed: PlacedAt, shaping_only: bool = False) -> Sheet:
+def sheet_of(placed: AssignmentAt, shaping_only: bool = False) -> Sheet:
     """The sheet of a placement: the measures in use and every category, shaping or not.
 
     ``shaping_only``: no more than what shaped the groups, which takes a tenth of the time.
@@ -85,7 +85,7 @@ _Traits = tuple[tuple[str, str, str], ...]
 
 
 @lru_cache(maxsize=16)
-def _sheet(key: Keyed[tuple[PlacedAt, tuple[str, ...], _Traits]]) -> Sheet:
+def _sheet(key: Keyed[tuple[AssignmentAt, tuple[str, ...], _Traits]]) -> Sheet:
     placed, shown, traits = key.value
     study, k = placed.yardstick.study, placed.placement.k
     groups = np.asarray(placed.placement.state)

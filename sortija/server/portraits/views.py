@@ -10,9 +10,9 @@ from pydantic import BaseModel
 
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.views import Adopted, adopted_body
-from sortija.server.groups.yardsticks.assignments import PlacedAt, placed_from
+from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
 from sortija.server.ledger.models import Card
-from sortija.server.measures.measure_set import base_from, standing
+from sortija.server.measures.measure_set import base_from, measures_to_show
 from sortija.server.portraits.sheet import CategoryRow, NumericRow, Sheet, sheet_of
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
@@ -114,7 +114,9 @@ def _or_none(value: float) -> float | None:
     return value if math.isfinite(value) else None
 
 
-def segment_heads(placed: PlacedAt, money: np.ndarray, sheet: Sheet | None) -> list[SegmentHead]:
+def segment_heads(
+    placed: AssignmentAt, money: np.ndarray, sheet: Sheet | None
+) -> list[SegmentHead]:
     """The heads of all segments at one placement."""
     placement, k = placed.placement, placed.placement.k
     state = np.asarray(placement.state)
@@ -144,7 +146,7 @@ def segment_heads(placed: PlacedAt, money: np.ndarray, sheet: Sheet | None) -> l
     return heads
 
 
-def _typical(placed: PlacedAt, sheet: Sheet) -> list[list[Typical]]:
+def _typical(placed: AssignmentAt, sheet: Sheet) -> list[list[Typical]]:
     """The customers nearest to each centre; equal ones in the order of their cards."""
     state, distance = np.asarray(placed.placement.state), np.asarray(placed.placement.distance)
     nearest = []
@@ -206,11 +208,11 @@ def portraits_page(study: Study, window: WindowInView | None) -> PortraitsPage:
     if yardstick is None or window is None:
         words = "Portraits are drawn of adopted groups. Adopt some at Groups."
         return _nothing(Status(state="empty", words=words), adopted)
-    at = standing(study, window)
+    at = measures_to_show(study, window)
     if at.made is None:
         empty = Status(state="empty", words="The log was taken back. Bring it in again.")
         return _nothing(at.status or empty, adopted)
-    placed, base = placed_from(study, yardstick, at.made), base_from(at.made)
+    placed, base = assignment_from(study, yardstick, at.made), base_from(at.made)
     sheet = sheet_of(placed)
     heads = segment_heads(placed, base.money, sheet)
     state = np.asarray(placed.placement.state)
@@ -237,4 +239,4 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     notes = sum(bool(s.notes) for s in yardstick.segments.all())
     words = f"{yardstick.k} named"
     words = f"{words}, {notes} notes" if notes else words
-    return standing(study, window).fact(words) if window else Fact("current", words)
+    return measures_to_show(study, window).fact(words) if window else Fact("current", words)

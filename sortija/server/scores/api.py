@@ -23,8 +23,6 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
-__all__ = ["urls"]
-
 LOOK = [
     OpenApiParameter("across", str, description="the measure that lies across"),
     OpenApiParameter("up", str, description="the measure that lies upwards"),
@@ -93,13 +91,3 @@ class WorthView(APIView):
             raise Problem("Worth is told of customers. Take customers for rows.", 404)
         months = request.query_params.get("months", "3")
         return reply(worth_page(found, at.made.window, at, int(months) if is_whole(months) else 0))
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("studies/<int:study>/scores", ScoresView),
-        ("studies/<int:study>/scores/recipe", ScoreRecipeView),
-        ("studies/<int:study>/scores/codes", CodesView),
-        ("studies/<int:study>/scores/worth", WorthView),
-    ]

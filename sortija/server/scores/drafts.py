@@ -7,7 +7,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field
 
 from sortija.core.scores.recipe import Asked
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.actions import change_setting, read_setting
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
@@ -104,12 +104,12 @@ def _rises(tier: TierDraft) -> None:
             raise Problem(f"{tier.name} asks for bands {low} to {high}. Bands rise from 1.")
 
 
-def scorable(made: Made) -> list[str]:
+def scorable(made: MeasureSet) -> list[str]:
     """Numeric columns that can be scored, whatever they come from."""
     return [name for name, source in made.sources.items() if source.kind == "number"]
 
 
-def asked_of(made: Made, draft: ScoreDraft) -> tuple[Asked, ...]:
+def asked_of(made: MeasureSet, draft: ScoreDraft) -> tuple[Asked, ...]:
     """The measures of a draft that this window has; its usual three where none are named.
 
     Where the usual ones are not to be had (a study without a log) the first numbers are taken.

@@ -6,7 +6,7 @@ import numpy as np
 
 from sortija.core.table import Column
 from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.scores.drafts import draft_of
 from sortija.server.scores.scored import ScoredAt, scored_at
 from sortija.server.studies.models import Study
@@ -17,8 +17,8 @@ __all__: list[str] = []
 
 
 def _scored(study: Study, window: WindowInView) -> ScoredAt | None:
-    made = made_or_job(study, window)
-    if not isinstance(made, Made):
+    made = measures_or_job(study, window)
+    if not isinstance(made, MeasureSet):
         return None
     try:
         return scored_at(made, draft_of(study)[0])

@@ -13,7 +13,7 @@ from sortija.core.scores.ladder import Ladder, neutral_boxes, share_tiers
 from sortija.core.scores.recipe import Asked, FrozenScore, Scored, ScoreError, fit_score
 from sortija.core.scores.tiers import Box, Tier
 from sortija.core.table import Column, Table
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.scores.drafts import LadderDraft, ScoreDraft, asked_of
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.fingerprints import fingerprint
@@ -32,7 +32,7 @@ class ScoredAt:
     ``stamp`` that and the ladder.
     """
 
-    made: Made
+    made: MeasureSet
     asked: tuple[Asked, ...]
     frozen: FrozenScore
     scored: Scored
@@ -49,7 +49,7 @@ class ScoredAt:
         return self.scored.bandings[self.names.index(name)]
 
 
-def scored_at(made: Made, draft: ScoreDraft) -> ScoredAt | None:
+def scored_at(made: MeasureSet, draft: ScoreDraft) -> ScoredAt | None:
     """The scores that a draft asks for; None where there is nothing to score.
 
     Raises
@@ -67,7 +67,7 @@ def scored_at(made: Made, draft: ScoreDraft) -> ScoredAt | None:
 
 
 @lru_cache(maxsize=16)
-def _scored(key: Keyed[tuple[Made, tuple[Asked, ...], LadderDraft, str]]) -> ScoredAt:
+def _scored(key: Keyed[tuple[MeasureSet, tuple[Asked, ...], LadderDraft, str]]) -> ScoredAt:
     made, asked, wanted, cut = key.value
     parts = [_frozen_part(Keyed((made.stamp, made.source(a.measure).stamp, a), (made, a)))
              for a in asked]  # fmt: skip
@@ -87,7 +87,7 @@ def _totalled(key: Keyed[tuple[tuple[Banding, ...], tuple[Asked, ...]]]) -> Scor
 
 @lru_cache(maxsize=64)
 def _frozen_part(
-    key: Keyed[tuple[Made, Asked]],
+    key: Keyed[tuple[MeasureSet, Asked]],
 ) -> tuple[tuple[str, float, Cuts], Banding]:
     made, asked = key.value
     try:
@@ -98,17 +98,17 @@ def _frozen_part(
     return frozen.measures[0], banding_of(made, asked.measure, frozen.measures[0][2])
 
 
-def banding_of(made: Made, name: str, cuts: Cuts) -> Banding:
+def banding_of(made: MeasureSet, name: str, cuts: Cuts) -> Banding:
     """Bands by frozen cuts of those who are in the table; nobody else has one."""
     return band_by_cuts(_values(made, name), cuts)
 
 
-def _values(made: Made, name: str) -> NDArray[np.float64]:
+def _values(made: MeasureSet, name: str) -> NDArray[np.float64]:
     values = np.asarray(made.column(name).values, np.float64)
     return np.where(made.present, values, np.nan)
 
 
-def scored_by(made: Made, ladder: Ladder) -> Scored:
+def scored_by(made: MeasureSet, ladder: Ladder) -> Scored:
     """Everybody scored by a frozen ladder.
 
     Raises

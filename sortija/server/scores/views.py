@@ -21,8 +21,8 @@ from sortija.server.jobs.models import Job
 from sortija.server.lens.evaluation import kept_clauses, selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.column_summaries import look_of
-from sortija.server.measures.measure_set import Made, Standing, standing
+from sortija.server.measures.column_summaries import summary_of
+from sortija.server.measures.measure_set import MeasureSet, MeasuresToShow, measures_to_show
 from sortija.server.measures.payloads import AxisBody
 from sortija.server.measures.views import field_of, prepared_steps
 from sortija.server.scores.drafts import ScoreDraft, draft_of, scorable
@@ -83,7 +83,7 @@ def _measure(at: ScoredAt, place: int) -> BandedMeasure:
     name, about = asked.measure, at.made.about(asked.measure)
     cash = np.bincount(banding.bands, made.money, minlength=banding.asked + 1)
     plan, _ = plan_of(made.study, made.of)
-    look = look_of(made, name, prepared_steps(made, plan, name))
+    look = summary_of(made, name, prepared_steps(made, plan, name))
     tied, many = _tied(at, name, banding)
     return BandedMeasure(
         name=name, label=about.label, unit=about.unit, definition=about.definition,
@@ -217,7 +217,9 @@ def _shaded(
     return _grid(mean_in_plots(by[look.across], by[look.up], shade.values, own))
 
 
-def _lens(study: Study, window: WindowInView, name: str, made: Made) -> NDArray[np.bool_] | None:
+def _lens(
+    study: Study, window: WindowInView, name: str, made: MeasureSet
+) -> NDArray[np.bool_] | None:
     clauses = kept_clauses(study, name) if not made.of else []
     base = base_of(study, window) if clauses else None
     if base is None:
@@ -242,7 +244,7 @@ def _chosen(at: ScoredAt, look: Look) -> Look:
 
 def scores_page(study: Study, window: WindowInView | None, look: Look, of: str = "") -> ScoresPage:
     """The whole station in one answer."""
-    stands = standing(study, window, of=of) if window else Standing(None)
+    stands = measures_to_show(study, window, of=of) if window else MeasuresToShow(None)
     made = stands.made
     draft, revision = draft_of(study, of)
     at = scored_at(made, draft) if made is not None else None
@@ -280,7 +282,7 @@ def _nothing(status: Status, draft: ScoreDraft, revision: int, of: str) -> Score
     )  # fmt: skip
 
 
-def _scorable(made: Made) -> list[Scorable]:
+def _scorable(made: MeasureSet) -> list[Scorable]:
     return [
         Scorable(name=name, label=_ranked_by(name, made.about(name)), unit=made.about(name).unit,
                  family=made.about(name).family)
@@ -356,7 +358,7 @@ def _cover(at: ScoredAt, look: Look) -> tuple[list[list[bool]], list[list[bool]]
 
 @station("scores", 3, "Scores")
 def _fact(study: Study, window: WindowInView | None) -> Fact:
-    at = standing(study, window) if window else Standing(None)
+    at = measures_to_show(study, window) if window else MeasuresToShow(None)
     if at.made is None:
         return at.fact("") if at.job else Fact("not yet", "needs measures")
     draft, _ = draft_of(study)

@@ -14,7 +14,7 @@ from sortija.core.scores.bands import Banding
 from sortija.core.scores.worth import Worth, tells_most, worth_of
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.store.coverage import covered
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.scores.payloads import WorthCurve, WorthPage
 from sortija.server.scores.scored import ScoredAt, banding_of
 from sortija.server.studies.http import job_row
@@ -41,7 +41,7 @@ def back_by(day: date, months: int) -> date:
 class Followed:
     """The measures at ``at``, and what happened from the day after to ``to``."""
 
-    before: Made
+    before: MeasureSet
     at: WindowInView
     since: date
     to: date
@@ -67,12 +67,12 @@ def follow(study: Study, window: WindowInView, months: int) -> Followed | Job | 
     earlier = window if at == window.to else WindowInView(at, "12" if window.since else window.back)
     to = min(newest.to, back_by(at, -months))
     since = at + timedelta(days=1)
-    before = made_or_job(study, earlier)
-    after = made_or_job(study, WindowInView(to, since.isoformat()))
+    before = measures_or_job(study, earlier)
+    after = measures_or_job(study, WindowInView(to, since.isoformat()))
     for each in (before, after):
         if isinstance(each, Job):
             return each
-    if not isinstance(before, Made) or not isinstance(after, Made) or not before.rows:
+    if not isinstance(before, MeasureSet) or not isinstance(after, MeasureSet) or not before.rows:
         return None
     n = min(before.size, after.size)
     returned, spend = np.zeros(before.size, np.bool_), np.zeros(before.size)
@@ -119,7 +119,7 @@ def _lacks(study: Study, found: Followed) -> str:
     return ""
 
 
-def bandings_before(at: ScoredAt, before: Made) -> dict[str, Banding]:
+def bandings_before(at: ScoredAt, before: MeasureSet) -> dict[str, Banding]:
     """Bands at an earlier date by the cuts of a later one."""
     return {
         name: banding_of(before, name, cuts)

@@ -18,17 +18,17 @@ from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.request_cache import once
 
 __all__ = [
-    "bring_back",
     "change_setting",
     "changing",
     "membership",
     "read_setting",
     "record",
+    "redo",
     "reverses",
     "start_study",
     "study_for",
-    "take_back",
     "touch",
+    "undo",
 ]
 
 #: Takes back (forward=False) or brings back (forward=True) one kind of action.
@@ -180,12 +180,12 @@ def _reverse_setting(entry: HistoryEntry, forward: bool) -> None:
     _store(entry.study, key, wanted, revision + 1)
 
 
-def take_back(study: Study, person: Any) -> HistoryEntry:
+def undo(study: Study, person: Any) -> HistoryEntry:
     """Undo the person's own last change to this study that still stands."""
     return _step(study, person, forward=False)
 
 
-def bring_back(study: Study, person: Any) -> HistoryEntry:
+def redo(study: Study, person: Any) -> HistoryEntry:
     """Redo the change that the person took back last, unless they did something since."""
     return _step(study, person, forward=True)
 

@@ -22,8 +22,6 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import coverage, default_window, facts, whole_years
 from sortija.server.studies.windows import BACKS, WindowInView, window_from
 
-__all__ = ["urls"]
-
 
 class StudyRow(BaseModel):
     id: int
@@ -208,31 +206,17 @@ class HistoryView(APIView):
         )
 
 
-class TakeBack(APIView):
+class Undo(APIView):
     @extend_schema(request=None, responses=Step)
     def post(self, request: Request, study: int) -> Response:
         found = actions.study_for(request.user, study, "analyst")
-        entry = actions.take_back(found, request.user)
+        entry = actions.undo(found, request.user)
         return reply(Step(words=entry.words, revision=found.revision))
 
 
-class BringBack(APIView):
+class Redo(APIView):
     @extend_schema(request=None, responses=Step)
     def post(self, request: Request, study: int) -> Response:
         found = actions.study_for(request.user, study, "analyst")
-        entry = actions.bring_back(found, request.user)
+        entry = actions.redo(found, request.user)
         return reply(Step(words=entry.words, revision=found.revision))
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("studies", Studies),
-        ("studies/<int:study>/trail", TrailView),
-        ("studies/<int:study>/pulse", PulseView),
-        ("studies/<int:study>/jobs/<int:job>/cancel", CancelJob),
-        ("studies/<int:study>/jobs/<int:job>/again", RepeatJob),
-        ("studies/<int:study>/history", HistoryView),
-        ("studies/<int:study>/history/take-back", TakeBack),
-        ("studies/<int:study>/history/bring-back", BringBack),
-    ]

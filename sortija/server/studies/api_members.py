@@ -17,8 +17,6 @@ from sortija.server.studies.http import body, expected_revision, reply
 from sortija.server.studies.models import Membership, Study
 from sortija.server.studies.problems import Problem
 
-__all__ = ["urls"]
-
 
 class MemberRow(BaseModel):
     """``own``: the one who asks."""
@@ -133,13 +131,3 @@ class OneInvitation(APIView):
         if not gone:
             raise Problem("This invitation was accepted or revoked already.", 404)
         return Response(status=204)
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("studies/<int:study>/members", Members),
-        ("studies/<int:study>/members/<int:member>", OneMember),
-        ("studies/<int:study>/invitations", Invitations),
-        ("studies/<int:study>/invitations/<int:invitation>", OneInvitation),
-    ]

@@ -5,7 +5,7 @@ import unittest
 
 import numpy as np
 
-from sortija.core.ledger.custom_rules import OwnRule, OwnRuleError, ready_rules
+from sortija.core.ledger.custom_rules import CustomRule, CustomRuleError, ready_rules
 from sortija.core.ledger.flags import STAFF_PATTERNS, AmountSpread, found_bits, meant_by
 from sortija.core.ledger.rules import BIT
 
@@ -80,7 +80,7 @@ TEXTS = {"department": ("Dairy", "Gift wrap"), "item": ("A-1", "A-2", "B-1")}
 
 
 def meets(**asked):
-    rule = OwnRule.from_json({"slot": 0, "name": "mine", **asked})
+    rule = CustomRule.from_json({"slot": 0, "name": "mine", **asked})
     (ready,) = ready_rules([rule], TEXTS, 2)
     return np.flatnonzero(ready.meets(LINES)).tolist()
 
@@ -109,7 +109,7 @@ class Own(unittest.TestCase):
             ("ends before", {"column": "money", "low": 3, "high": 2}),
             ("at most 8", {"slot": 8, "column": "money", "low": 3}),
         ):
-            with self.subTest(words), self.assertRaisesRegex(OwnRuleError, words):
+            with self.subTest(words), self.assertRaisesRegex(CustomRuleError, words):
                 meets(**asked)
 
     def test_kept_and_read_back(self):
@@ -117,8 +117,8 @@ class Own(unittest.TestCase):
             {"slot": 2, "name": "Wrap", "column": "department", "words": ["Gift wrap"]},
             {"slot": 0, "name": "Early", "column": "hour", "low": None, "high": 6.0},
         ):
-            own = OwnRule.from_json(kept)
-            self.assertEqual(OwnRule.from_json(own.to_json()), own)
+            own = CustomRule.from_json(kept)
+            self.assertEqual(CustomRule.from_json(own.to_json()), own)
         self.assertEqual(own.rule.key, "own1")
         self.assertEqual(own.explanation, "Lines whose hour of the day goes up to 6.")
 

@@ -160,7 +160,7 @@ class Stream(Planning, DemoCase):
         first = self.plan()
         self.draw(first)
         once = held(first["id"])
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(held(first["id"]), set())
         self.draw(first)
         self.assertEqual(held(first["id"]), once)
@@ -171,7 +171,7 @@ class Stream(Planning, DemoCase):
         self.assertNotEqual(held(second["id"]), once)
         # Put away and taken back, the first holds its people again.
         self.send("delete", f"campaigns/{second['id']}", status=204)
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         third = self.plan(name="Third")
         self.assertEqual(third["written"] + third["held"], 0)
 

@@ -42,9 +42,9 @@ class Campaigns(DemoCase):
         drawn = self.send("post", f"{path}/draw")
         self.assertEqual((drawn["written"], drawn["held"]), (row["written"], row["held"]))
         self.send("put", path, PLAN, 400)  # its plan stands
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(len(drawn_of(Campaign.objects.get()).customers), 0)
-        self.send("post", "history/bring-back")
+        self.send("post", "history/redo")
         again = drawn_of(Campaign.objects.get())
         held = set(again.customers[again.held].tolist())
         self.assertEqual(len(held), row["held"])
@@ -56,7 +56,7 @@ class Campaigns(DemoCase):
         self.assertFalse({r["card"] for r in rows} & {codes[n] for n in held})
         self.assertFalse(any(r["address"].startswith("=") for r in rows))
         self.assertEqual(Campaign.objects.get().state, "handed over")
-        problem = self.send("post", "history/take-back", status=400)
+        problem = self.send("post", "history/undo", status=400)
         self.assertIn("cannot be taken back", problem["detail"])
         self.send("delete", path, status=400)
 

@@ -7,7 +7,7 @@ import numpy as np
 
 from sortija.server.crossings import views
 from sortija.server.groups.models import Yardstick
-from sortija.server.measures.measure_set import made_or_job
+from sortija.server.measures.measure_set import measures_or_job
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.windows import WindowInView
@@ -94,7 +94,7 @@ class Crossings(DemoCase):
 
     def at(self, day):
         """States and measures at one date, read from their columns."""
-        made = made_or_job(self.study, WindowInView(date.fromisoformat(day), "12"))
+        made = measures_or_job(self.study, WindowInView(date.fromisoformat(day), "12"))
         name = f"placed:{Yardstick.objects.get(retired=False).pk}"
         row = models.Column.objects.filter(name=name, window=made.window.key).last()
         return np.asarray(read_column(row).values).astype(int) - 1, made
@@ -151,7 +151,7 @@ class Crossings(DemoCase):
         second = self.get("crossings")
         self.assertEqual(len(second["dates"][0]["counts"]), 8)
         self.assertNotEqual(first["made_from"], second["made_from"])
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         again = self.get("crossings")
         self.assertEqual(again["dates"], first["dates"])
         self.assertEqual(again["steps"], first["steps"])

@@ -51,7 +51,7 @@ class Carried(GroupCase):
         three = [s["name"] for s in self.take(page, 3)["segments"]]
         four = self.take(page, 4)["segments"]
         new = next(s for s in four if not s["carried"])
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         # What the new one was called before is now an old one's name, chosen by hand.
         self.rename(new["name"])
         after = self.take(page, 4)["segments"]
@@ -90,6 +90,6 @@ class Carried(GroupCase):
         self.study.members.create(person=rita, role="analyst")
         path = f"portraits/segments/{now[0]['id']}"
         self.send("put", path, {"name": "Heather"}, 200, self.signed_in(rita))
-        answer = self.send("post", "history/take-back", status=409)
+        answer = self.send("post", "history/undo", status=409)
         self.assertIn("renamed since", answer["detail"])
         self.assertEqual(self.segments()[0].name, "Heather")

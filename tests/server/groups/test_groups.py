@@ -8,7 +8,7 @@ import numpy as np
 
 from sortija.demo.files import write_demo
 from sortija.server.groups.models import Grouping, Segment, Yardstick
-from sortija.server.groups.yardsticks.assignments import placed_at
+from sortija.server.groups.yardsticks.assignments import assignment_at
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import recover
 from sortija.server.ledger.intake.uploads import take_file
@@ -49,7 +49,7 @@ class Sweeping(DemoCase):
         self.assertEqual((stale["status"]["state"], stale["suggestion"]), ("out of date", None))
         self.assertEqual(stale["candidates"], page["candidates"])
         self.assertEqual(stale["recipe"]["method"], "k-means")
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(self.get("groups")["status"]["state"], "whole")
 
     def test_the_same_recipe_is_not_run_twice(self):
@@ -89,11 +89,11 @@ class Adopting(DemoCase):
         self.assertFalse(any(name.startswith("Group ") for name in names))
         other = next(r for r in self.get("groups")["candidates"] if r["k"] == 5)
         self.send("post", "groups/adopt", {"grouping": other["id"]})
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(self.get("groups")["adopted"]["k"], 4)
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertIsNone(self.get("groups")["adopted"])
-        self.send("post", "history/bring-back")
+        self.send("post", "history/redo")
         self.assertEqual(self.get("groups")["adopted"]["k"], 4)
         self.send("post", "groups/adopt", {"grouping": 10**6}, 404)
 
@@ -112,7 +112,7 @@ class Adopting(DemoCase):
         row = self.adopt(5)
         yardstick = Yardstick.objects.select_related("study", "grouping").get(retired=False)
         centres = dict(yardstick.grouping.centres)
-        home = placed_at(self.study, yardstick, WindowInView(date(2026, 6, 30)))
+        home = assignment_at(self.study, yardstick, WindowInView(date(2026, 6, 30)))
         counts = np.bincount(home.placement.state, minlength=8)
         self.assertEqual(counts[:5].tolist(), row["counts"])
         groupings = Grouping.objects.count()

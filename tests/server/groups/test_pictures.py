@@ -11,7 +11,7 @@ from sortija.server.groups.pictures import maps
 from sortija.server.groups.pictures.merges import LEAVES, summary
 from sortija.server.groups.runs import proposals
 from sortija.server.jobs.models import Job
-from sortija.server.measures.measure_set import made_or_job
+from sortija.server.measures.measure_set import measures_or_job
 from sortija.server.studies.trail import default_window
 from tests.server.groups.test_run_history import GroupCase
 from tests.server.support import run_jobs
@@ -119,7 +119,7 @@ class Maps(GroupCase):
         self.assertEqual(found["customers"], page["customers"])
         axes = "component:1,measure:frequency"
         plane = self.get(f"groups/{row['id']}/plane", axes=axes)
-        made = made_or_job(self.study, default_window(self.study))
+        made = measures_or_job(self.study, default_window(self.study))
         labels = self.labels(row["id"])
         visits = np.asarray(made.column("frequency").values)
         for g in range(3):
@@ -159,7 +159,7 @@ class Maps(GroupCase):
 
     def test_pictures_of_several_numbers_of_groups_are_each_its_own(self):
         page = self.quick(most=4)
-        made = made_or_job(self.study, default_window(self.study))
+        made = measures_or_job(self.study, default_window(self.study))
         visits = np.asarray(made.column("frequency").values)
         for row in page["candidates"]:
             labels, k = self.labels(row["id"]), row["k"]

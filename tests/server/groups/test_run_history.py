@@ -53,7 +53,7 @@ class Kept(GroupCase):
         self.assertEqual(
             [r["k"] for r in self.get("groups", run=first["run"])["candidates"]], [2, 4]
         )
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         row = next(r for r in self.get("groups/kept")["rows"] if r["id"] == pk)
         self.assertEqual(row["note"], "for the board")
         self.send("patch", "groups/kept/999999", {"starred": True}, 404)
@@ -145,9 +145,9 @@ class Identities(GroupCase):
         swapped = self.send("post", "groups/swap", {"first": first["id"], "second": second["id"]})
         self.assertEqual([(s["name"], s["mark"]) for s in swapped["segments"][:2]],
                          [(s["name"], s["mark"]) for s in (second, first)])  # fmt: skip
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(self.get("groups")["adopted"]["segments"], adopted["segments"])
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(
             [s["name"] for s in self.get("groups")["adopted"]["segments"]], list(names)
         )
@@ -162,7 +162,7 @@ class Identities(GroupCase):
         self.assertEqual(rows[1]["person"], str(self.owner))
         back = self.send("post", "groups/take-up", {"yardstick": rows[1]["id"]})
         self.assertEqual([s["name"] for s in back["segments"]], rows[1]["names"])
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(self.get("groups")["adopted"]["k"], 3)
         self.send("post", "groups/take-up", {"yardstick": 999999}, 404)
 
@@ -213,8 +213,8 @@ class Ladders(GroupCase):
         self.assertFalse(self.get("scores")["kept"])
         self.assertEqual([h["customers"] for h in self.get("portraits")["segments"]],
                          [t["customers"] for t in tiers])  # fmt: skip
-        self.send("post", "history/take-back")
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
+        self.send("post", "history/undo")
         self.assertIsNone(self.get("groups")["adopted"])
         self.send("post", "ladder", status=200)
         run_jobs()

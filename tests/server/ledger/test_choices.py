@@ -30,7 +30,7 @@ class Case(ServerCase):
         return sorted(row["number"] for row in found)
 
     def undo(self):
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
 
 
 class Returning(Case):
@@ -186,7 +186,9 @@ class Margins(Case):
         self.send("put", "ledger/rates", body)
         # A: seeds for 10 + 30 less 10 brought back, pots for 10.
         self.assertAlmostEqual(self.margin(), 30 * 0.5 + 10 * 0.2)
-        self.assertEqual(self.get("ledger/looks")["margins"]["departments"], body["departments"])
+        self.assertEqual(
+            self.get("ledger/summaries")["margins"]["departments"], body["departments"]
+        )
         self.send("put", "ledger/rates", {"departments": {"Seeds": 0.5}})
         self.assertIsNone(self.margin())
         self.send("put", "ledger/rates", {"departments": {"Seeds": 0.5}, "rest": 0.1})
@@ -202,7 +204,7 @@ class Margins(Case):
 
     def test_by_the_cost_of_each_line(self):
         self.assertEqual(self.bring_in(RETURNS, "costs.csv")["state"], "counted")
-        self.assertTrue(self.get("ledger/looks")["margins"]["costs"])
+        self.assertTrue(self.get("ledger/summaries")["margins"]["costs"])
 
 
 class Costs(Case):

@@ -2,7 +2,7 @@
 
 from datetime import date, timedelta
 
-from sortija.server.measures.measure_set import made_or_job
+from sortija.server.measures.measure_set import measures_or_job
 from sortija.server.studies.windows import WindowInView
 from tests.server.support import ServerCase, run_jobs
 
@@ -95,7 +95,7 @@ class OneYear(ServerCase):
         self.assertEqual(told, {"measure:frequency": "the log has 6 of these 12 months"})
 
     def test_what_grows_by_itself_only_describes(self):
-        made = made_or_job(self.study, WindowInView(date(2026, 6, 30)))
+        made = measures_or_job(self.study, WindowInView(date(2026, 6, 30)))
         about = made.about("tenure")
         self.assertEqual(about.role, "describes")
         self.assertIn("grows by itself", about.because)

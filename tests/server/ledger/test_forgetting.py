@@ -66,7 +66,7 @@ class Forgetting(ServerCase):
         for intake in (log, table):
             now = self.get(f"intakes/{intake['id']}")
             self.assertIn("without people who were erased", now["note"])
-            again = self.send("post", f"intakes/{intake['id']}/otherwise", status=201)
+            again = self.send("post", f"intakes/{intake['id']}/columns", status=201)
             self.send("post", f"intakes/{again['id']}/count", status=202)
         self.assertEqual(self.figures(), before)
         self.assertEqual(Card.objects.filter(study=self.study, code="").count(), 1)
@@ -96,7 +96,7 @@ class Forgetting(ServerCase):
         before = self.figures()
         self.erase()
         self.assertNotIn("ZZ17", self.everything())
-        again = self.send("post", f"intakes/{intake['id']}/otherwise", status=201)
+        again = self.send("post", f"intakes/{intake['id']}/columns", status=201)
         self.send("post", f"intakes/{again['id']}/count", status=202)
         self.assertEqual(self.figures(), before)
 
@@ -155,7 +155,7 @@ class Retention(ServerCase):
         self.assertTrue(path_of(Original.objects.get(name="members.csv")).exists())
         self.assertIn("removed 30 days after", self.get(f"intakes/{log['id']}")["note"])
         self.assertEqual(self.get("ledger")["counted_total"], total)
-        again = self.send("post", f"intakes/{log['id']}/otherwise", status=201)
+        again = self.send("post", f"intakes/{log['id']}/columns", status=201)
         self.send("post", f"intakes/{again['id']}/count", status=202)
         run_jobs()
         self.assertIn("no longer here", self.get(f"intakes/{again['id']}")["error"])

@@ -47,7 +47,7 @@ class TwoFiles(ServerCase):
         self.bring("lines.csv")
         intake = self.count(self.bring("receipts.csv"))
         before = self.get("ledger", to="2026-05-31", back="all")["balance"]
-        again = self.send("post", f"intakes/{intake['id']}/otherwise", status=201)
+        again = self.send("post", f"intakes/{intake['id']}/columns", status=201)
         self.assertEqual(again["heads"], "receipts.csv")
         self.assertEqual(again["mapping"], intake["mapping"])
         changed = self.send("put", f"intakes/{again['id']}", {"mapping": again["mapping"]})

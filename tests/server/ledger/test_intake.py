@@ -206,9 +206,9 @@ class Counting(ServerCase):
         log, _ = self.both_files()
         self.send("delete", f"intakes/{log['id']}", status=204)
         self.assertEqual(self.get("ledger")["status"]["state"], "empty")
-        self.assertEqual(self.send("post", "history/take-back")["words"], "Took back log.csv")
+        self.assertEqual(self.send("post", "history/undo")["words"], "Took back log.csv")
         self.assertEqual(self.get("ledger")["lines"], 12)
-        self.send("post", "history/bring-back")
+        self.send("post", "history/redo")
         self.assertEqual(self.get("ledger")["status"]["state"], "empty")
 
 

@@ -75,7 +75,7 @@ class Decimals(ServerCase):
         priced = {k: c for k, c in roles.items() if k != "price"}
         self.count(self.map(intake, roles={**priced, "total": "price"}))
         self.assertEqual(self.counted()[0], 2)
-        again = self.send("post", f"intakes/{intake['id']}/otherwise", status=201)
+        again = self.send("post", f"intakes/{intake['id']}/columns", status=201)
         self.count(self.map(again, roles={**roles, "total": "n2"}))
         scale, money = self.counted()
         self.assertEqual((scale, money), (3, 50000 + 2 * 5507))

@@ -55,9 +55,9 @@ class Overlaps(ServerCase):
         self.assertEqual(self.money(), 1000 + 2500 + 100 + 5000)
         gone = self.get("ledger/lines", rule="superseded")["lines"]
         self.assertEqual(sorted(row["money"] for row in gone), [1000, 2000, 3000])
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(self.money(), 1000 + 2000 + 3000 + 100 + 2500 + 5000)
-        self.send("post", "history/bring-back")
+        self.send("post", "history/redo")
         self.assertEqual(self.money(), 1000 + 2500 + 100 + 5000)
 
     def test_what_cannot_be_chosen(self):
@@ -68,7 +68,7 @@ class Overlaps(ServerCase):
     def test_undo_after_another_choice_says_so(self):
         self.choose("skip")
         Intake.objects.filter(pk=self.second["id"]).update(overlap="both")
-        self.assertIn("since", self.send("post", "history/take-back", status=409)["detail"])
+        self.assertIn("since", self.send("post", "history/undo", status=409)["detail"])
 
 
 class Otherwise(ServerCase):
@@ -78,7 +78,7 @@ class Otherwise(ServerCase):
         self.before = self.get("ledger")
 
     def again(self):
-        return self.send("post", f"intakes/{self.intake['id']}/otherwise", status=201)
+        return self.send("post", f"intakes/{self.intake['id']}/columns", status=201)
 
     def count(self, intake):
         self.send("post", f"intakes/{intake['id']}/count", status=202)
@@ -98,11 +98,11 @@ class Otherwise(ServerCase):
         self.assertEqual(after["lines"], self.before["lines"])
         self.assertEqual(after["counted_total"], self.before["counted_total"] + 700)
         self.assertEqual([i["id"] for i in after["intakes"]], [review["id"]])
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         back = self.get("ledger")
         self.assertEqual(back["counted_total"], self.before["counted_total"])
         self.assertEqual([i["id"] for i in back["intakes"]], [self.intake["id"]])
-        self.send("post", "history/bring-back")
+        self.send("post", "history/redo")
         self.assertEqual(self.get("ledger")["counted_total"], after["counted_total"])
 
     def test_a_reading_that_fails_leaves_what_was(self):
@@ -116,7 +116,7 @@ class Otherwise(ServerCase):
 
     def test_only_what_is_counted(self):
         review = self.again()
-        words = self.send("post", f"intakes/{review['id']}/otherwise", status=400)["detail"]
+        words = self.send("post", f"intakes/{review['id']}/columns", status=400)["detail"]
         self.assertIn("Only a counted file", words)
 
     def test_customers_keep_their_numbers(self):

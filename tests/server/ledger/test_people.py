@@ -39,7 +39,7 @@ class Case(ServerCase):
         return next(row["value"] for row in rows if row["name"] == "frequency")
 
     def undo(self):
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
 
     def lens(self, field, value, **window):
         clause = {"field": field, "values": [value]}
@@ -187,7 +187,7 @@ class Corrections(Case):
         self.assertEqual(self.trait("C")["now"], "allotment")
         self.undo()
         self.assertEqual((self.trait("C")["now"], self.trait("C")["corrected"]), ("", []))
-        self.send("post", "history/bring-back")
+        self.send("post", "history/redo")
         self.assertEqual(self.trait("C")["now"], "allotment")
 
     def test_a_date_and_what_is_none(self):

@@ -51,11 +51,11 @@ class Switching(ServerCase):
         self.assertNotEqual(after[3], before[3])
         self.switch("returns", True)
         self.assertEqual(totals()[:3], tuple(value + 1700 for value in before[:3]))
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(totals()[:3], after[:3])
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(totals(), before)
-        self.send("post", "history/bring-back")
+        self.send("post", "history/redo")
         self.assertEqual(totals(), after)
 
     def test_preview_changes_nothing(self):
@@ -78,9 +78,9 @@ class Switching(ServerCase):
         self.assertIn("olga changed this", problem["detail"])
         self.assertNotIn("void", problem["theirs"])
         # z takes back my own last change (the members' file), never olga's.
-        self.assertEqual(self.send("post", "history/take-back")["words"], "Counted members.csv")
+        self.assertEqual(self.send("post", "history/undo")["words"], "Counted members.csv")
         self.assertFalse(self.rule("void")["on"])
-        self.send("post", "history/take-back", client=olga)
+        self.send("post", "history/undo", client=olga)
         self.assertTrue(self.rule("void")["on"])
 
     def test_taking_back_what_somebody_changed_since_is_refused(self):
@@ -88,7 +88,7 @@ class Switching(ServerCase):
         self.study.members.create(person=other, role="analyst")
         self.switch("void", False)
         self.switch("returns", True, client=self.signed_in(other))
-        problem = self.send("post", "history/take-back", status=409)
+        problem = self.send("post", "history/undo", status=409)
         self.assertIn("olga has changed this since", problem["detail"])
 
     def test_lines_behind_a_bar(self):
@@ -149,7 +149,7 @@ class StaffAndOthers(ServerCase):
         self.assertEqual(before["counted_total"] - after["counted_total"], 500)
         self.assertEqual(after["choices"]["staff"]["examples"], ["STAFF-1", "S-7"])
         self.assertNotEqual(before["made_from"], after["made_from"])
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(self.get("ledger")["counted_total"], before["counted_total"])
         self.assertEqual(self.get("ledger")["made_from"], before["made_from"])
 

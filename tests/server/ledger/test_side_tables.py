@@ -42,7 +42,7 @@ class Demo(DemoCase):
 
     def test_districts_find_their_trait(self):
         self.bring("districts.geojson")
-        places = self.get("ledger/places")
+        places = self.get("ledger/districts")
         self.assertEqual((places["trait"], len(places["areas"])), ("district", 14))
         with (SMALL / "members.csv").open() as file:
             living = Counter(row["district"] for row in csv.DictReader(file))
@@ -71,13 +71,13 @@ class Small(ServerCase):
         self.assertEqual((page["status"]["state"], page["steps"]), ("empty", None))
         self.assertEqual([i["id"] for i in page["intakes"]], [intake["id"]])
         self.assertEqual(self.get("customer/0")["name"], "A")
-        self.assertEqual(self.get("ledger/places")["areas"], [])
+        self.assertEqual(self.get("ledger/districts")["areas"], [])
 
     def test_districts_that_cannot_be_counted(self):
         twice = (SMALL / "districts.geojson").read_text().replace('"0108"', '"0101"')
         intake = self.bring_in(twice, "districts.geojson")
         self.assertEqual(intake["state"], "failed")
         self.assertIn("Two districts are called 0101", intake["error"])
-        self.assertEqual(self.get("ledger/places")["areas"], [])
+        self.assertEqual(self.get("ledger/districts")["areas"], [])
         upload = self.upload(MEMBERS, "gift.csv", part=1 << 20)
         self.send("post", "intakes", {"upload": upload, "role": "gift"}, 400)

@@ -27,7 +27,7 @@ class Plain(DemoCase):
         return answer["lens"]["customers"]
 
     def test_every_look(self):
-        rows, looks = self.lines_that_count(), self.get("ledger/looks")
+        rows, looks = self.lines_that_count(), self.get("ledger/summaries")
         hours = Counter()
         for row in rows:
             when = datetime.fromisoformat(f"{row['date']} {row['time']}")
@@ -148,7 +148,7 @@ class Plain(DemoCase):
 
 class Nothing(ServerCase):
     def test_without_a_log(self):
-        self.get("ledger/looks", status=404)
+        self.get("ledger/summaries", status=404)
 
     def test_days_without_data(self):
         rows = ["receipt,card,sold_at,site,total"]
@@ -160,6 +160,6 @@ class Nothing(ServerCase):
                 rows.append(f"9{number},B{number % 9},{day} 11:00,South,5.00")
         self.assertEqual(self.bring_in("\n".join(rows), "log.csv")["state"], "counted")
         found = [(g["site"], str(days(g["first"])), str(days(g["last"])))
-                 for g in self.get("ledger/looks")["gaps"]]  # fmt: skip
+                 for g in self.get("ledger/summaries")["gaps"]]  # fmt: skip
         self.assertEqual(found, [("", "2026-02-10", "2026-02-19"),
                                  ("South", "2026-03-01", "2026-03-05")])  # fmt: skip

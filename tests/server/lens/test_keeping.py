@@ -82,9 +82,9 @@ class Kept(ServerCase):
         changed = self.send("put", f"kept/{row['id']}", {"name": "Gardeners"}, **mark)
         self.assertEqual(changed["name"], "Gardeners")
         self.send("put", f"kept/{row['id']}", {"name": "Others"}, 409, **mark)
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(list(self.kept()), ["Yard"])
-        self.send("post", "history/bring-back")
+        self.send("post", "history/redo")
         self.assertEqual(list(self.kept()), ["Gardeners"])
 
     def test_dropping_and_keeping_are_taken_back(self):
@@ -93,9 +93,9 @@ class Kept(ServerCase):
         self.assertEqual(self.kept(), {})
         self.send("delete", f"kept/{row['id']}", status=404)
         self.keep("Yard", "list")  # the name is free again
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(self.kept(), {})
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(self.kept()["Yard"]["kind"], "rule")
 
     def test_a_name_taken_meanwhile_stops_the_way_back(self):
@@ -104,7 +104,7 @@ class Kept(ServerCase):
         other = self.person("olga")
         Membership.objects.create(study=self.study, person=other, role="analyst")
         self.keep("Yard", client=self.signed_in(other))
-        problem = self.send("post", "history/take-back", status=409)
+        problem = self.send("post", "history/undo", status=409)
         self.assertIn("by now", problem["detail"])
         self.assertEqual(len(self.kept()), 1)
 

@@ -46,7 +46,7 @@ class OwnMeasures(ServerCase):
         self.send("delete", f"own-measures/{second['name']}", status=204)
         self.send("delete", f"own-measures/{first['name']}", status=204)
         self.assertIsNone(self.thread(first["name"]))
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertIsNotNone(self.thread(first["name"]))
 
     def test_who_has_no_value_is_told_why(self):

@@ -45,7 +45,7 @@ class MeasuresCase(ServerCase):
         self.send("put", "ledger/rules/void", {"on": False})
         self.assertNotEqual(self.get("measures")["made_from"], first)
         kept = Column.objects.count()
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(self.get("measures")["made_from"], first)
         self.assertEqual(Column.objects.count(), kept)
 
@@ -76,7 +76,7 @@ class MeasuresCase(ServerCase):
         self.assertEqual(spend["steps"]["transform"], "root")
         self.assertEqual(spend["prepared_axis"]["low"], 0)
         self.assertAlmostEqual(spend["prepared_axis"]["high"], 1, 1)
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(self.thread("monetary")["numbers"]["steps"], spend["proposed"])
         for body, words in (
             ({"role": "leads"}, "shapes, describes or is out"),

@@ -146,7 +146,7 @@ class Station(DemoCase):
         weekend = self.threads()["weekend"]
         self.assertEqual((weekend["role"], weekend["numbers"]["steps"]["scale"]),
                          ("shapes", "rank"))  # fmt: skip
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual(self.threads()["weekend"]["role"], "out")
         self.send("delete", "preparations/Winter review", status=204)
         self.assertEqual(self.get("measures")["kept"], [])

@@ -72,7 +72,7 @@ class Restored(There):
         with self.moved():
             self.assertEqual(self.looks(), before)
             # The original is there to be read otherwise, and the key knows who was erased.
-            again = self.send("post", f"intakes/{log['id']}/otherwise", status=201)
+            again = self.send("post", f"intakes/{log['id']}/columns", status=201)
             self.send("post", f"intakes/{again['id']}/count", status=202)
             self.assertEqual(self.looks(), before)
             self.assertFalse(Card.objects.filter(code="C").exists())

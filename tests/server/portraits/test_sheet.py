@@ -8,7 +8,7 @@ from scipy import stats
 from sortija.server.groups.models import Yardstick
 from sortija.server.ledger.customers.traits import trait_column, traits_of
 from sortija.server.measures import derivation
-from sortija.server.measures.measure_set import made_or_job
+from sortija.server.measures.measure_set import measures_or_job
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.trail import default_window
@@ -22,7 +22,7 @@ class Sheet(DemoCase):
         super().setUp()
         self.adopt(4)
         self.page = self.get("portraits")
-        self.made = made_or_job(self.study, default_window(self.study))
+        self.made = measures_or_job(self.study, default_window(self.study))
         self.state = self.placed("placed").astype(int) - 1
 
     def placed(self, what):

@@ -4,7 +4,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from sortija.server.measures.measure_set import made_or_job
+from sortija.server.measures.measure_set import measures_or_job
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import read_window
 from tests.server.support import DemoCase
@@ -13,7 +13,7 @@ from tests.server.support import DemoCase
 class Ladders(DemoCase):
     def setUp(self):
         super().setUp()
-        self.made = made_or_job(self.study, default_window(self.study))
+        self.made = measures_or_job(self.study, default_window(self.study))
 
     def draft(self, **changes):
         """The draft with these changes, sent; the page that comes of it."""
@@ -126,8 +126,8 @@ class Ladders(DemoCase):
 
     def test_worth_counts_who_came_back_and_what_they_spent(self):
         found = self.get("scores/worth", months="6")
-        before = made_or_job(self.study, read_window(found["at"], "12"))
-        after = made_or_job(self.study, read_window(found["to"], found["since"]))
+        before = measures_or_job(self.study, read_window(found["at"], "12"))
+        after = measures_or_job(self.study, read_window(found["to"], found["since"]))
         spend = after.money / 10.0**self.study.scale
         measures = self.get("scores")["measures"]
         for curve, measure in zip(found["curves"], measures, strict=True):

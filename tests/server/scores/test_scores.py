@@ -6,7 +6,7 @@ import numpy as np
 from django.conf import settings
 
 from sortija.core.scores.bands import band
-from sortija.server.measures.measure_set import made_or_job
+from sortija.server.measures.measure_set import measures_or_job
 from sortija.server.studies import columns
 from sortija.server.studies.models import Column
 from sortija.server.studies.trail import default_window
@@ -20,7 +20,7 @@ class Scores(DemoCase):
         return self.send("put", "scores/recipe", {**page["draft"], **changes})
 
     def column(self, name):
-        made = made_or_job(self.study, default_window(self.study))
+        made = measures_or_job(self.study, default_window(self.study))
         return np.where(made.present, np.asarray(made.column(name).values, float), np.nan)
 
     def test_field_codes_and_totals_count_the_same_customers(self):
@@ -96,7 +96,7 @@ class Scores(DemoCase):
         mine = (visits >= 4) & (found.bands == 10)
         self.assertAlmostEqual(page["field"]["shade"][9][2], float(np.nanmean(breadth[mine])))
         self.assertEqual(page["totals"][-1]["total"] <= 10 + 6 + 3 + 3, True)
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual([m["name"] for m in self.get("scores")["measures"]],
                          ["recency", "frequency", "monetary"])  # fmt: skip
 

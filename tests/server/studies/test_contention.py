@@ -37,7 +37,7 @@ class AtTheSameMoment(DemoCase):
         with ThreadPoolExecutor(1) as pool, mock.patch.object(actions, "record", slowly):
             renamed = pool.submit(rename)
             self.assertTrue(inside.wait(20))
-            self.send("post", "history/take-back")  # the rename, which ended first
+            self.send("post", "history/undo")  # the rename, which ended first
             self.assertEqual(renamed.result(timeout=20)["name"], "Old friends")
         segment.refresh_from_db()
         self.assertEqual(segment.name, "Regulars")

@@ -16,21 +16,19 @@ class History(ServerCase):
         for value in (1, 2, 3):
             self.choose("a", value)
         for wanted in (2, 1, 0):
-            self.send("post", "history/take-back")
+            self.send("post", "history/undo")
             self.assertEqual(self.value("a"), wanted)
-        self.assertIn("Nothing", self.send("post", "history/take-back", status=400)["detail"])
+        self.assertIn("Nothing", self.send("post", "history/undo", status=400)["detail"])
         for wanted in (1, 2, 3):
-            self.send("post", "history/bring-back")
+            self.send("post", "history/redo")
             self.assertEqual(self.value("a"), wanted)
-        self.assertIn(
-            "nothing to bring", self.send("post", "history/bring-back", status=400)["detail"]
-        )
+        self.assertIn("nothing to bring", self.send("post", "history/redo", status=400)["detail"])
 
     def test_what_was_taken_back_stays_so_once_something_new_is_done(self):
         self.choose("a", 1)
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.choose("b", 5)
-        self.send("post", "history/bring-back", status=400)
+        self.send("post", "history/redo", status=400)
         self.assertEqual((self.value("a"), self.value("b")), (0, 5))
 
     def test_each_takes_back_their_own(self):
@@ -38,7 +36,7 @@ class History(ServerCase):
         self.study.members.create(person=other, role="analyst")
         self.choose("a", 1)
         self.choose("b", 7, other)
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.assertEqual((self.value("a"), self.value("b")), (0, 7))
 
     def test_the_same_choice_again_is_no_change(self):
@@ -51,7 +49,7 @@ class History(ServerCase):
         before = self.get("pulse")["revision"]
         self.choose("a", 1)
         self.choose("a", 2)
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         rows = self.get("history")["entries"]
         self.assertEqual([(r["words"], r["undone"]) for r in rows],
                          [("a is 2", True), ("a is 1", False)])  # fmt: skip

@@ -28,7 +28,7 @@ class Members(ServerCase):
         now = self.send("put", f"members/{row['id']}", {"role": "analyst"})
         self.assertEqual((now["role"], now["revision"]), ("analyst", 2))
         self.send("put", "ledger/rules/void", {"on": False}, client=rita)
-        self.send("post", "history/take-back")
+        self.send("post", "history/undo")
         self.send("put", "ledger/rules/void", {"on": True}, 403, client=rita)
 
     def test_two_owners_do_not_overwrite_each_other(self):
@@ -48,7 +48,7 @@ class Members(ServerCase):
         self.send("delete", f"members/{me['id']}", status=204)
         self.get("members", 404)
         # What an owner did who is one no longer is not theirs to take back.
-        self.send("post", "history/take-back", status=404)
+        self.send("post", "history/undo", status=404)
 
     def test_who_is_removed_is_out_at_once_and_may_leave_alone(self):
         rita, olga = self.signed_in(self.rita), self.person("olga")

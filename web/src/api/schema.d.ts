@@ -790,7 +790,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study}/history/bring-back": {
+    "/api/studies/{study}/history/redo": {
         parameters: {
             query?: never;
             header?: never;
@@ -799,14 +799,14 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: operations["studies_history_bring_back_create"];
+        post: operations["studies_history_redo_create"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study}/history/take-back": {
+    "/api/studies/{study}/history/undo": {
         parameters: {
             query?: never;
             header?: never;
@@ -815,7 +815,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post: operations["studies_history_take_back_create"];
+        post: operations["studies_history_undo_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -871,6 +871,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/intakes/{intake}/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A counted file under review again; nothing changes before it is counted anew. */
+        post: operations["studies_intakes_columns_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/intakes/{intake}/count": {
         parameters: {
             query?: never;
@@ -881,23 +898,6 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["studies_intakes_count_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/studies/{study}/intakes/{intake}/otherwise": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description A counted file under review again; nothing changes before it is counted anew. */
-        post: operations["studies_intakes_otherwise_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1067,6 +1067,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/ledger/districts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_ledger_districts_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/ledger/lines": {
         parameters: {
             query?: never;
@@ -1100,22 +1116,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study}/ledger/looks": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["studies_ledger_looks_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/studies/{study}/ledger/own": {
         parameters: {
             query?: never;
@@ -1143,22 +1143,6 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["studies_ledger_own_destroy"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/studies/{study}/ledger/places": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["studies_ledger_places_retrieve"];
-        put?: never;
-        post?: never;
-        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1222,6 +1206,22 @@ export interface paths {
         };
         get?: never;
         put: operations["studies_ledger_staff_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/ledger/summaries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["studies_ledger_summaries_retrieve"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2585,6 +2585,20 @@ export interface components {
         };
         /** @enum {string} */
         DistanceEnum: "euclidean" | "gower";
+        /**
+         * DistrictsPage
+         * @description ``trait``: the one whose values are the districts' codes; empty where none is.
+         */
+        DistrictsPage: {
+            /** Trait */
+            trait: string;
+            /** Areas */
+            areas: components["schemas"]["AreaRow"][];
+            /** Elsewhere */
+            elsewhere: number;
+            /** Without */
+            without: number;
+        };
         /** Donor */
         Donor: {
             /** Number */
@@ -3330,6 +3344,27 @@ export interface components {
             choices: components["schemas"]["LedgerChoices"] | null;
             balance: components["schemas"]["BalanceRow"] | null;
         };
+        /**
+         * LedgerSummaries
+         * @description ``hours``: (168) lines and money by hour of the week, Monday 0:00 first.
+         */
+        LedgerSummaries: {
+            /** Made From */
+            made_from: string;
+            /** Hour Lines */
+            hour_lines: number[];
+            /** Hour Money */
+            hour_money: number[];
+            /** Columns */
+            columns: components["schemas"]["SummaryColumn"][];
+            newcomers: components["schemas"]["Newcomers"];
+            baskets: components["schemas"]["Baskets"] | null;
+            /** Gaps */
+            gaps: components["schemas"]["DataGap"][];
+            /** All Gaps */
+            all_gaps: number;
+            margins: components["schemas"]["Margins"] | null;
+        };
         /** LeftOut */
         LeftOut: {
             /** Label */
@@ -3536,53 +3571,6 @@ export interface components {
             level: string;
             /** Along */
             along: number[];
-        };
-        /**
-         * LookColumn
-         * @description Parts of one column, largest money first; ``names``: how many there are in all.
-         */
-        LookColumn: {
-            /** Column */
-            column: string;
-            /** Names */
-            names: number;
-            /** Parts */
-            parts: components["schemas"]["LookPart"][];
-        };
-        /**
-         * LookPart
-         * @description One name of a column: its number (−1: none given, −2: all the rest), lines and money.
-         */
-        LookPart: {
-            /** Number */
-            number: number;
-            /** Name */
-            name: string;
-            /** Lines */
-            lines: number;
-            /** Money */
-            money: number;
-        };
-        /**
-         * Looks
-         * @description ``hours``: (168) lines and money by hour of the week, Monday 0:00 first.
-         */
-        Looks: {
-            /** Made From */
-            made_from: string;
-            /** Hour Lines */
-            hour_lines: number[];
-            /** Hour Money */
-            hour_money: number[];
-            /** Columns */
-            columns: components["schemas"]["LookColumn"][];
-            newcomers: components["schemas"]["Newcomers"];
-            baskets: components["schemas"]["Baskets"] | null;
-            /** Gaps */
-            gaps: components["schemas"]["DataGap"][];
-            /** All Gaps */
-            all_gaps: number;
-            margins: components["schemas"]["Margins"] | null;
         };
         /**
          * MapPage
@@ -4198,20 +4186,6 @@ export interface components {
              * @default null
              */
             deleted: boolean | null;
-        };
-        /**
-         * PlacesPage
-         * @description ``trait``: the one whose values are the districts' codes; empty where none is.
-         */
-        PlacesPage: {
-            /** Trait */
-            trait: string;
-            /** Areas */
-            areas: components["schemas"]["AreaRow"][];
-            /** Elsewhere */
-            elsewhere: number;
-            /** Without */
-            without: number;
         };
         /**
          * PlanChoice
@@ -5019,6 +4993,32 @@ export interface components {
             k: number | null;
             /** Words */
             words: string;
+        };
+        /**
+         * SummaryColumn
+         * @description Parts of one column, largest money first; ``names``: how many there are in all.
+         */
+        SummaryColumn: {
+            /** Column */
+            column: string;
+            /** Names */
+            names: number;
+            /** Parts */
+            parts: components["schemas"]["SummaryPart"][];
+        };
+        /**
+         * SummaryPart
+         * @description One name of a column: its number (−1: none given, −2: all the rest), lines and money.
+         */
+        SummaryPart: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Lines */
+            lines: number;
+            /** Money */
+            money: number;
         };
         /** Switch */
         Switch: {
@@ -7099,7 +7099,7 @@ export interface operations {
             };
         };
     };
-    studies_history_bring_back_create: {
+    studies_history_redo_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -7120,7 +7120,7 @@ export interface operations {
             };
         };
     };
-    studies_history_take_back_create: {
+    studies_history_undo_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -7257,6 +7257,28 @@ export interface operations {
             };
         };
     };
+    studies_intakes_columns_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                intake: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeRow"];
+                };
+            };
+        };
+    };
     studies_intakes_count_create: {
         parameters: {
             query?: never;
@@ -7275,28 +7297,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobRow"];
-                };
-            };
-        };
-    };
-    studies_intakes_otherwise_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                intake: number;
-                study: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["IntakeRow"];
                 };
             };
         };
@@ -7609,6 +7609,27 @@ export interface operations {
             };
         };
     };
+    studies_ledger_districts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DistrictsPage"];
+                };
+            };
+        };
+    };
     studies_ledger_lines_retrieve: {
         parameters: {
             query?: {
@@ -7675,27 +7696,6 @@ export interface operations {
             };
         };
     };
-    studies_ledger_looks_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Looks"];
-                };
-            };
-        };
-    };
     studies_ledger_own_create: {
         parameters: {
             query?: never;
@@ -7739,27 +7739,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SettingRevision"];
-                };
-            };
-        };
-    };
-    studies_ledger_places_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PlacesPage"];
                 };
             };
         };
@@ -7861,6 +7840,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SettingRevision"];
+                };
+            };
+        };
+    };
+    studies_ledger_summaries_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LedgerSummaries"];
                 };
             };
         };

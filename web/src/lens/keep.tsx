@@ -7,7 +7,7 @@ import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
 import type { Clause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
-import { mark } from "@/study/in-turn";
+import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { Button } from "@/ui/button";

@@ -11,7 +11,7 @@ import { KeysCard, useKeys } from "@/study/keys";
 import { useHistorySteps, usePulse, useTrail } from "@/study/queries";
 import { TopBar } from "@/study/top-bar";
 import { Trail } from "@/study/trail";
-import { useElsewhere } from "@/study/use-address";
+import { useElsewhere } from "@/study/url-state";
 import { Failed, Waiting } from "@/ui/status";
 
 /** The frame of a study: top bar, trail, the station, the lens. */

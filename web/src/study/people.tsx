@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { day } from "@/charts/format";
-import { inTurn } from "@/study/in-turn";
+import { queueWrite } from "@/study/write-queue";
 import { Button } from "@/ui/button";
 import { Card } from "@/ui/card";
 import { useNotice } from "@/ui/notices";
@@ -69,12 +69,12 @@ function One({ study, member, owner }: { study: number; member: Member; owner: b
   const at = { params: { path: { study, member: member.id } } };
   const thing = `member ${member.id}`;
   const change = useMembersChange(study, (role: string) =>
-    inTurn(thing, member.revision, (headers) =>
+    queueWrite(thing, member.revision, (headers) =>
       data(api.PUT("/api/studies/{study}/members/{member}", { ...at, headers, body: { role } })),
     ),
   );
   const remove = useMembersChange(study, () =>
-    inTurn(thing, member.revision, (headers) =>
+    queueWrite(thing, member.revision, (headers) =>
       data(api.DELETE("/api/studies/{study}/members/{member}", { ...at, headers })),
     ),
   );

@@ -163,7 +163,7 @@ export function useHistorySteps(study: number) {
     ]);
   const path = { params: { path: { study } } };
   const takeBack = useMutation({
-    mutationFn: () => data(api.POST("/api/studies/{study}/history/take-back", path)),
+    mutationFn: () => data(api.POST("/api/studies/{study}/history/undo", path)),
     onSuccess: async (step) => {
       say(`Taken back: ${step.words}`);
       await fresh();
@@ -171,7 +171,7 @@ export function useHistorySteps(study: number) {
     onError: (problem) => say(problem.message, { trouble: true }),
   });
   const bringBack = useMutation({
-    mutationFn: () => data(api.POST("/api/studies/{study}/history/bring-back", path)),
+    mutationFn: () => data(api.POST("/api/studies/{study}/history/redo", path)),
     onSuccess: async (step) => {
       say(`Brought back: ${step.words}`);
       await fresh();

@@ -25,7 +25,7 @@ from sortija.server.groups.runs.comparison import ComparePage, compare_page
 from sortija.server.groups.runs.proposals import ProposalsPage, proposals_page, propose
 from sortija.server.measures.api import made_for
 from sortija.server.measures.api_pairs import ARROW, Arrow
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, JobRow, body, job_row, reply
 from sortija.server.studies.models import Study
@@ -33,8 +33,6 @@ from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
-
-__all__ = ["picture_urls"]
 
 AXES = [
     *WINDOW,
@@ -47,7 +45,7 @@ class Budget(BaseModel):
     seconds: int = 60
 
 
-def _looked_at(request: Request, study: int, grouping: int) -> tuple[Study, Made, Grouping]:
+def _looked_at(request: Request, study: int, grouping: int) -> tuple[Study, MeasureSet, Grouping]:
     """A grouping, and the measures of the window in view."""
     found = study_for(request.user, study)
     row = (
@@ -172,21 +170,3 @@ class ProposalsView(APIView):
         found = study_for(request.user, study, "analyst")
         made, seconds = made_for(request, found), body(request, Budget).seconds
         return reply(job_row(propose(found, request.user, made, seconds)), 202)
-
-
-def picture_urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    at = "studies/<int:study>/groups"
-    one = f"{at}/<int:grouping>"
-    return [
-        (f"{at}/balance", BalanceView),
-        (f"{at}/compare", CompareView),
-        (f"{at}/merges", MergesView),
-        (f"{at}/proposals", ProposalsView),
-        (f"{one}/profile", CandidateView),
-        (f"{one}/map", MapView),
-        (f"{one}/plane", PlaneView),
-        (f"{one}/points", PointsView),
-        (f"{one}/widths", WidthsView),
-        (f"{one}/neighbourhood", NeighbourhoodView),
-    ]

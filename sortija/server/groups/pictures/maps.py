@@ -32,7 +32,7 @@ from sortija.server.jobs.models import Job
 from sortija.server.lens.evaluation import ENGINE
 from sortija.server.lens.fields import Field, field_kind
 from sortija.server.measures.column_summaries import LOG_REACH, LOG_SKEW
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.measures.payloads import AxisBody
 from sortija.server.measures.views import lens_rows
 from sortija.server.studies import models
@@ -67,7 +67,7 @@ class Mapped:
     of groups; ``whole``: that and who is in which group.
     """
 
-    made: Made
+    made: MeasureSet
     grouping: Grouping
     preparation: Preparation
     centres: Centres
@@ -76,7 +76,7 @@ class Mapped:
     whole: str
 
 
-def map_of(made: Made, grouping: Grouping) -> Mapped:
+def map_of(made: MeasureSet, grouping: Grouping) -> Mapped:
     codes = np.asarray(read_column(grouping.labels).values)[: made.size]
     labels = np.full(made.size, -1, np.int32)
     labels[: len(codes)] = codes - 1
@@ -122,7 +122,7 @@ def neighbourhood_stamp(at: Mapped) -> str:
     return fingerprint("neighbourhood", 1, at.stamp)
 
 
-def map_page(made: Made, grouping: Grouping) -> MapPage:
+def map_page(made: MeasureSet, grouping: Grouping) -> MapPage:
     """Components, loadings, how far groups are apart, and what can lie along an axis."""
     at = map_of(made, grouping)
     found = _components(Keyed(at.stamp, at))
@@ -145,14 +145,14 @@ def map_page(made: Made, grouping: Grouping) -> MapPage:
     )  # fmt: skip
 
 
-def _loading(made: Made, loading: Loading, told: int) -> LoadingRow:
+def _loading(made: MeasureSet, loading: Loading, told: int) -> LoadingRow:
     return LoadingRow(
         name=loading.name, label=made.about(loading.name).label, level=loading.level,
         along=[float(v) for v in loading.along[:told]],
     )  # fmt: skip
 
 
-def _axes(made: Made, found: Components, neighbourhood: bool) -> list[AxisName]:
+def _axes(made: MeasureSet, found: Components, neighbourhood: bool) -> list[AxisName]:
     out = [
         AxisName(key=f"component:{n}", label=f"Component {n}", kind="component")
         for n in range(1, len(found.axes) + 1)
@@ -167,7 +167,7 @@ def _axes(made: Made, found: Components, neighbourhood: bool) -> list[AxisName]:
     ]
 
 
-def _colours(made: Made) -> list[AxisName]:
+def _colours(made: MeasureSet) -> list[AxisName]:
     out = [AxisName(key="group", label="these groups", kind="grouping")]
     out += [
         AxisName(key=name, label=made.about(name).label, kind="trait")
@@ -236,7 +236,7 @@ def _bends(values: NDArray[np.float64]) -> bool:
     return skew > LOG_SKEW and float(np.quantile(there, 0.99)) > LOG_REACH
 
 
-def plane_page(made: Made, grouping: Grouping, keys: list[str], colour: str) -> PlanePage:
+def plane_page(made: MeasureSet, grouping: Grouping, keys: list[str], colour: str) -> PlanePage:
     """The axes of a picture with the centres on them, and density where there are many."""
     at = map_of(made, grouping)
     content = made.content([name.removeprefix("measure:") for name in (*keys, colour)])
@@ -322,7 +322,7 @@ def _tint(at: Mapped, colour: str) -> _Tint:
 
 
 def map_points(
-    made: Made, grouping: Grouping, keys: list[str], colour: str, lens: str, most: int
+    made: MeasureSet, grouping: Grouping, keys: list[str], colour: str, lens: str, most: int
 ) -> bytes:
     """At most 20,000 customers as Arrow IPC: number, a0 … a5 (values), group, tint, inside."""
     at = map_of(made, grouping)
@@ -350,7 +350,7 @@ def map_points(
     return sink.getvalue()
 
 
-def widths_page(made: Made, grouping: Grouping, lens: str) -> WidthsPage:
+def widths_page(made: MeasureSet, grouping: Grouping, lens: str) -> WidthsPage:
     """Silhouettes by customer, and where the lens stands among them."""
     at = map_of(made, grouping)
     page = _widths(Keyed(at.whole, at))
@@ -391,8 +391,8 @@ def _field_of(study: Study, window: WindowInView, kind: str, name: str) -> Field
         if is_whole(number)
         else None
     )
-    made = made_or_job(study, window)
-    if grouping is None or not isinstance(made, Made):
+    made = measures_or_job(study, window)
+    if grouping is None or not isinstance(made, MeasureSet):
         return None
     at = map_of(made, grouping)
     try:

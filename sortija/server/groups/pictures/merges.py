@@ -19,7 +19,7 @@ from sortija.server.groups.recipe.inputs import inputs_from, inputs_of, table_fo
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.actions import touch
 from sortija.server.studies.http import JobRow, job_row
 from sortija.server.studies.models import Study
@@ -55,13 +55,13 @@ class MergesPage(BaseModel):
     job: JobRow | None
 
 
-def _recipe(made: Made, study: Study) -> Recipe:
+def _recipe(made: MeasureSet, study: Study) -> Recipe:
     """The present recipe as a hierarchical one."""
     recipe = inputs_of(study, made).recipe
     return replace(recipe, method="hierarchical", linkage="ward")
 
 
-def merges_page(study: Study, made: Made) -> MergesPage:
+def merges_page(study: Study, made: MeasureSet) -> MergesPage:
     """The trees of the present recipe, as far as they have been grown."""
     recipe = _recipe(made, study)
     stamp = inputs_from(made, recipe).stamp
@@ -75,7 +75,7 @@ def merges_page(study: Study, made: Made) -> MergesPage:
     )  # fmt: skip
 
 
-def grow_trees(study: Study, person: Any, made: Made) -> Job:
+def grow_trees(study: Study, person: Any, made: MeasureSet) -> Job:
     """Grow the trees of all four linkages; each is there as soon as it is grown."""
     stamp = inputs_from(made, _recipe(made, study)).stamp
     at = {"to": made.window.to.isoformat(), "back": made.window.back}

@@ -15,7 +15,7 @@ from sortija.server.groups.pictures.maps import map_of, neighbourhood_stamp, pre
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.actions import touch
 from sortija.server.studies.columns import write_columns
 from sortija.server.studies.models import Population
@@ -24,7 +24,7 @@ from sortija.server.studies.problems import Problem
 __all__ = ["lay_out"]
 
 
-def lay_out(made: Made, person: Any, grouping: Grouping) -> Job:
+def lay_out(made: MeasureSet, person: Any, grouping: Grouping) -> Job:
     """Lay out the customers as this grouping prepares them."""
     at = {"to": made.window.to.isoformat(), "back": made.window.back, "grouping": grouping.pk}
     key = neighbourhood_stamp(map_of(made, grouping))

@@ -11,7 +11,7 @@ from sortija.core.groups.recipe import Method, Recipe
 from sortija.core.measures.preparation import Steps
 from sortija.core.table import Table
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import StepsBody
 from sortija.server.measures.views import prepared_steps, role_of
 from sortija.server.studies.actions import change_setting, read_setting
@@ -94,12 +94,12 @@ def change_draft(study: Study, person: Any, draft: Draft, expected: int | None) 
     )
 
 
-def groupable(made: Made) -> list[str]:
+def groupable(made: MeasureSet) -> list[str]:
     """Traits that can shape groups as categories; the numbers among them are measures."""
     return [name for name, source in made.others.items() if source.kind == "category"]
 
 
-def chosen(study: Study, made: Made, draft: Draft) -> tuple[list[str], list[str]]:
+def chosen(study: Study, made: MeasureSet, draft: Draft) -> tuple[list[str], list[str]]:
     """(measures, traits) that the draft names; those that Measures says shape the groups where
     it names none."""
     plan, _ = plan_of(study)
@@ -112,7 +112,7 @@ def chosen(study: Study, made: Made, draft: Draft) -> tuple[list[str], list[str]
     return numeric, [c.removeprefix("trait:") for c in categories if c in there]
 
 
-def inputs_of(study: Study, made: Made) -> Inputs:
+def inputs_of(study: Study, made: MeasureSet) -> Inputs:
     """The present recipe, and what its result would be made from.
 
     Raises
@@ -142,7 +142,7 @@ def inputs_of(study: Study, made: Made) -> Inputs:
     return inputs_from(made, recipe)
 
 
-def inputs_from(made: Made, recipe: Recipe) -> Inputs:
+def inputs_from(made: MeasureSet, recipe: Recipe) -> Inputs:
     """What the result of a recipe would be made from, whoever wrote it."""
     used = [*recipe.numeric, *recipe.categories]
     stamps = {name: made.source(name).stamp for name in used if name not in made.derived}
@@ -154,7 +154,7 @@ def inputs_from(made: Made, recipe: Recipe) -> Inputs:
     return Inputs(recipe, stamp, kin)
 
 
-def steps_of(made: Made, plan: dict[str, dict[str, Any]], draft: Draft, name: str) -> Steps:
+def steps_of(made: MeasureSet, plan: dict[str, dict[str, Any]], draft: Draft, name: str) -> Steps:
     """The preparation of a measure: the recipe's own, else that of Measures."""
     own = draft.steps.get(name)
     return Steps(**own.model_dump()) if own else prepared_steps(made, plan, name)
@@ -174,7 +174,7 @@ def _weights(draft: Draft, numeric: list[str], categories: list[str]) -> dict[st
     return {names[n]: w for n, w in draft.weights.items() if n in names and w != 1}
 
 
-def table_for(study: Study, made: Made, names: list[str]) -> Table:
+def table_for(study: Study, made: MeasureSet, names: list[str]) -> Table:
     """The columns called ``names`` (measures, and traits as ``trait:…``) of every customer.
 
     Raises

@@ -20,8 +20,8 @@ from sortija.server.groups.recipe.inputs import (
     steps_of,
 )
 from sortija.server.measures.actions import Plan, plan_of
-from sortija.server.measures.column_summaries import likeness, look_of
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.column_summaries import likeness, summary_of
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import StepsBody
 from sortija.server.measures.views import role_of
 from sortija.server.studies.cache_key import Keyed
@@ -91,7 +91,7 @@ class RecipeBody(BaseModel):
     seconds: int | None
 
 
-def recipe_body(study: Study, made: Made) -> RecipeBody:
+def recipe_body(study: Study, made: MeasureSet) -> RecipeBody:
     """The draft with everything that can be picked."""
     draft, revision = draft_of(study)
     plan, _ = plan_of(study)
@@ -110,9 +110,9 @@ def recipe_body(study: Study, made: Made) -> RecipeBody:
     )  # fmt: skip
 
 
-def _number(made: Made, plan: Plan, draft: Draft, name: str, picked: bool) -> NumericInput:
+def _number(made: MeasureSet, plan: Plan, draft: Draft, name: str, picked: bool) -> NumericInput:
     steps = steps_of(made, plan, draft, name)
-    look, about = look_of(made, name, steps), made.about(name)
+    look, about = summary_of(made, name, steps), made.about(name)
     return NumericInput(
         name=name, label=about.label, unit=about.unit, role=role_of(made, plan, name),
         picked=picked, steps=StepsBody(**steps.__dict__), own_steps=name in draft.steps,
@@ -132,7 +132,9 @@ def _reason(look: dict[str, Any], transform: str) -> str:
     return f"skew {after:.1f}"
 
 
-def _trait(made: Made, plan: Plan, draft: Draft, name: str, picked: list[str]) -> CategoryInput:
+def _trait(
+    made: MeasureSet, plan: Plan, draft: Draft, name: str, picked: list[str]
+) -> CategoryInput:
     short, column = name.removeprefix("trait:"), made.column(name)
     counts = np.bincount(np.asarray(column.values)[made.present], minlength=len(column.levels) + 1)
     order = np.argsort(-counts[1:], kind="stable")[:6]
@@ -143,7 +145,7 @@ def _trait(made: Made, plan: Plan, draft: Draft, name: str, picked: list[str]) -
     )  # fmt: skip
 
 
-def _seconds(study: Study, made: Made, draft: Draft) -> int | None:
+def _seconds(study: Study, made: MeasureSet, draft: Draft) -> int | None:
     """From the last sweep of the same method, by customers, columns, starts and rows of k."""
     method = method_of(draft, draft.numeric or [], draft.categories or [])
     rows = Grouping.objects.filter(study=study, recipe__method=method, seconds__gt=0)
@@ -161,7 +163,7 @@ def _work(row: Grouping) -> float:
     return float(sum(row.result["counts"]) * max(columns, 1) * (20 + row.recipe["starts"]))
 
 
-def _cautions(made: Made, plan: Plan, draft: Draft) -> list[Caution]:
+def _cautions(made: MeasureSet, plan: Plan, draft: Draft) -> list[Caution]:
     """What matters of the columns that are picked, the gravest first; looked at once."""
     names = [*(draft.numeric or []), *(f"trait:{c}" for c in draft.categories or [])]
     stamps = tuple(made.source(name).stamp for name in names)
@@ -171,7 +173,7 @@ def _cautions(made: Made, plan: Plan, draft: Draft) -> list[Caution]:
 
 
 @lru_cache(maxsize=32)
-def _found(key: Keyed[tuple[Made, Plan, Draft]]) -> list[Caution]:
+def _found(key: Keyed[tuple[MeasureSet, Plan, Draft]]) -> list[Caution]:
     made, plan, draft = key.value
     return [
         *_levels(made, draft), *_ids_and_constants(made, draft), *_same(made, draft),
@@ -187,11 +189,11 @@ def _without(draft: Draft, name: str) -> Draft:
     return draft.model_copy(update={"numeric": [n for n in draft.numeric or [] if n != name]})
 
 
-def _leave_out(draft: Draft, made: Made, name: str) -> Remedy:
+def _leave_out(draft: Draft, made: MeasureSet, name: str) -> Remedy:
     return Remedy(label=f"Go without {made.about(name).label}", draft=_without(draft, name))
 
 
-def _levels(made: Made, draft: Draft) -> list[Caution]:
+def _levels(made: MeasureSet, draft: Draft) -> list[Caution]:
     out = []
     present = int(made.present.sum())
     for short in draft.categories or []:
@@ -219,7 +221,7 @@ def _levels(made: Made, draft: Draft) -> list[Caution]:
     return out
 
 
-def _ids_and_constants(made: Made, draft: Draft) -> list[Caution]:
+def _ids_and_constants(made: MeasureSet, draft: Draft) -> list[Caution]:
     out = []
     for name in draft.numeric or []:
         label, values = made.about(name).label, np.asarray(made.column(name).values, float)
@@ -237,7 +239,7 @@ def _ids_and_constants(made: Made, draft: Draft) -> list[Caution]:
     return out
 
 
-def _same(made: Made, draft: Draft) -> list[Caution]:
+def _same(made: MeasureSet, draft: Draft) -> list[Caution]:
     names = [n for n in draft.numeric or [] if made.source(n).kind == "number"]
     found = likeness(made, names, rank=True) if len(names) > 1 else None
     out = []
@@ -256,7 +258,7 @@ def _same(made: Made, draft: Draft) -> list[Caution]:
     return out
 
 
-def _lacking(made: Made, plan: Plan, draft: Draft) -> list[Caution]:
+def _lacking(made: MeasureSet, plan: Plan, draft: Draft) -> list[Caution]:
     out, present = [], max(int(made.present.sum()), 1)
     for name in draft.numeric or []:
         missing = int((made.column(name).missing & made.present).sum())
@@ -272,7 +274,7 @@ def _lacking(made: Made, plan: Plan, draft: Draft) -> list[Caution]:
     return out
 
 
-def _fill(made: Made, plan: Plan, draft: Draft, name: str) -> Remedy:
+def _fill(made: MeasureSet, plan: Plan, draft: Draft, name: str) -> Remedy:
     """Neighbours lend a value; not offered for what is missing by definition."""
     own = StepsBody(**{**steps_of(made, plan, draft, name).__dict__, "fill": "neighbours"})
     steps = draft.steps | {name: own}
@@ -281,11 +283,11 @@ def _fill(made: Made, plan: Plan, draft: Draft, name: str) -> Remedy:
     )
 
 
-def _skewed(made: Made, plan: Plan, draft: Draft) -> list[Caution]:
+def _skewed(made: MeasureSet, plan: Plan, draft: Draft) -> list[Caution]:
     out = []
     for name in draft.numeric or []:
         steps = steps_of(made, plan, draft, name)
-        skew = look_of(made, name, steps).get("prepared_skew")
+        skew = summary_of(made, name, steps).get("prepared_skew")
         if skew is None or abs(skew) <= SKEWED or steps.scale == "rank":
             continue
         ranked = StepsBody(**{**steps.__dict__, "transform": "none", "scale": "rank"})
@@ -303,7 +305,7 @@ def _skewed(made: Made, plan: Plan, draft: Draft) -> list[Caution]:
     return out
 
 
-def _few(made: Made, draft: Draft) -> list[Caution]:
+def _few(made: MeasureSet, draft: Draft) -> list[Caution]:
     present = int(made.present.sum())
     if present >= FEW * draft.most:
         return []

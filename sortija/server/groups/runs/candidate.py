@@ -17,7 +17,7 @@ from sortija.core.table import Table
 from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import inputs_of, table_for
 from sortija.server.jobs.models import Job
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.http import JobRow, job_row
@@ -70,7 +70,7 @@ class CandidatePage(BaseModel):
     job: JobRow | None
 
 
-def candidate_page(study: Study, made: Made, grouping: Grouping) -> CandidatePage:
+def candidate_page(study: Study, made: MeasureSet, grouping: Grouping) -> CandidatePage:
     """The groups of a candidate, each in a line."""
     codes = np.zeros(made.size, np.int32)
     column = np.asarray(read_column(grouping.labels).values)[: made.size]
@@ -100,7 +100,7 @@ def candidate_page(study: Study, made: Made, grouping: Grouping) -> CandidatePag
 
 
 @lru_cache(maxsize=32)
-def _traits(key: Keyed[tuple[Made, Grouping]]) -> list[list[Trait]]:
+def _traits(key: Keyed[tuple[MeasureSet, Grouping]]) -> list[list[Trait]]:
     made, grouping = key.value
     k, recipe = grouping.k, grouping.recipe
     groups = np.full(made.size, k)
@@ -163,7 +163,7 @@ class BalancePage(BaseModel):
     relevance: list[RelevanceRow]
 
 
-def balance_page(study: Study, made: Made, k: int) -> BalancePage:
+def balance_page(study: Study, made: MeasureSet, k: int) -> BalancePage:
     """What each place of the slider would change, on a sample."""
     if not 2 <= k <= 20:
         raise Problem("Ask for 2 to 20 groups.")
@@ -174,7 +174,7 @@ def balance_page(study: Study, made: Made, k: int) -> BalancePage:
 
 
 @lru_cache(maxsize=16)
-def _balanced(key: Keyed[tuple[Study, Made, Recipe]]) -> BalancePage:
+def _balanced(key: Keyed[tuple[Study, MeasureSet, Recipe]]) -> BalancePage:
     study, made, recipe = key.value
     k = int(key.key[1])  # type: ignore[index]
     rows = sample_rows(np.flatnonzero(made.present), _SAMPLE, _SEED)
@@ -197,7 +197,7 @@ def _balanced(key: Keyed[tuple[Study, Made, Recipe]]) -> BalancePage:
     )  # fmt: skip
 
 
-def _relevance(made: Made, rows: Prepared) -> list[RelevanceRow]:
+def _relevance(made: MeasureSet, rows: Prepared) -> list[RelevanceRow]:
     """What each category's weight is multiplied by, in the words that people know columns by."""
 
     def label(name: str) -> str:

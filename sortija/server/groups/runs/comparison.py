@@ -12,9 +12,9 @@ from pydantic import BaseModel
 from sortija.core.groups.compare import Comparison, compare, nested_in_words, rand_in_words
 from sortija.core.table import Column
 from sortija.server.groups.models import Grouping, Yardstick
-from sortija.server.groups.yardsticks.assignments import placed_at
+from sortija.server.groups.yardsticks.assignments import assignment_at
 from sortija.server.lens.fields import Field, field_kind
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.scores.drafts import draft_of as scores_draft
 from sortija.server.scores.scored import scored_at
 from sortija.server.studies.cache_key import Keyed
@@ -83,8 +83,8 @@ class Division:
 
 def compare_page(study: Study, window: WindowInView, first: str, second: str) -> ComparePage:
     """Two divisions of the customers, and everything else that could be compared."""
-    made = made_or_job(study, window)
-    if not isinstance(made, Made):
+    made = measures_or_job(study, window)
+    if not isinstance(made, MeasureSet):
         raise Problem("The measures of this window are still being derived.", 503)
     choices = _choices(study, made)
     a, b = (_division(study, made, key) for key in (first, second))
@@ -105,7 +105,7 @@ def compare_page(study: Study, window: WindowInView, first: str, second: str) ->
     )  # fmt: skip
 
 
-def _choices(study: Study, made: Made) -> list[Choice]:
+def _choices(study: Study, made: MeasureSet) -> list[Choice]:
     rows = Grouping.objects.filter(study=study, binned=False).order_by("-starred", "-id")[:MOST]
     out = [Choice(key=f"g{g.pk}", label=_called(g), kind="grouping") for g in rows]
     out += [
@@ -133,14 +133,14 @@ def _yardstick_called(yardstick: Yardstick) -> str:
     return f"{yardstick.k} {kind} of {yardstick.adopted_at:%d %b %Y}{use}"
 
 
-def _division(study: Study, made: Made, key: str) -> Division:
+def _division(study: Study, made: MeasureSet, key: str) -> Division:
     found = _resolved(study, made, key)
     if found is None:
         raise Problem("One of the two is not there any more. Pick another.", 404)
     return found
 
 
-def _resolved(study: Study, made: Made, key: str) -> Division | None:
+def _resolved(study: Study, made: MeasureSet, key: str) -> Division | None:
     if key == "ladder":
         at = scored_at(made, scores_draft(study)[0])
         if at is None:
@@ -163,7 +163,7 @@ def _resolved(study: Study, made: Made, key: str) -> Division | None:
     return _yardstick(study, made, key, int(number)) if kind == "y" else None
 
 
-def _grouping(study: Study, made: Made, key: str, number: int) -> Division | None:
+def _grouping(study: Study, made: MeasureSet, key: str, number: int) -> Division | None:
     row = Grouping.objects.filter(study=study, pk=number).select_related("labels").first()
     if row is None:
         return None
@@ -175,9 +175,9 @@ def _grouping(study: Study, made: Made, key: str, number: int) -> Division | Non
                     f"{row.labels.token}:{made.size}", row.window)  # fmt: skip
 
 
-def _yardstick(study: Study, made: Made, key: str, number: int) -> Division | None:
+def _yardstick(study: Study, made: MeasureSet, key: str, number: int) -> Division | None:
     row = Yardstick.objects.filter(study=study, pk=number).first()
-    placed = placed_at(study, row, made.window) if row else None
+    placed = assignment_at(study, row, made.window) if row else None
     if row is None or placed is None:
         return None
     state = placed.placement.state
@@ -197,8 +197,8 @@ def _compared(key: Keyed[tuple[Division, Division]]) -> Comparison:
 def _differ_field(study: Study, window: WindowInView, name: str) -> Field | None:
     """Who is not with the partner of the own group: ``differ:g12~y3``."""
     first, _, second = name.partition("~")
-    made = made_or_job(study, window)
-    if not isinstance(made, Made):
+    made = measures_or_job(study, window)
+    if not isinstance(made, MeasureSet):
         return None
     a, b = _resolved(study, made, first), _resolved(study, made, second)
     if a is None or b is None:

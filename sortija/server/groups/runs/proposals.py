@@ -22,7 +22,7 @@ from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.measure_set import Made
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.one_population import population_of
 from sortija.server.measures.views import role_of
 from sortija.server.studies.actions import touch
@@ -70,14 +70,14 @@ class ProposalsPage(BaseModel):
     done: bool
 
 
-def _stamp(study: Study, made: Made) -> str:
+def _stamp(study: Study, made: MeasureSet) -> str:
     names, categories = _offered(study, made)
     stamps = [made.source(name).stamp for name in (*names, *categories)]
     draft, _ = draft_of(study)
     return fingerprint("propose", VERSION, made.stamp, names, categories, stamps, draft.seed)
 
 
-def _offered(study: Study, made: Made) -> tuple[list[str], list[str]]:
+def _offered(study: Study, made: MeasureSet) -> tuple[list[str], list[str]]:
     """Measures that are not left out, shares of sales included, and the traits that are picked.
 
     Traits go by Measures' roles and the recipe; numbers beside those of the log only where they
@@ -91,7 +91,7 @@ def _offered(study: Study, made: Made) -> tuple[list[str], list[str]]:
     return numbers, [f"trait:{name}" for name in categories]
 
 
-def propose(study: Study, person: Any, made: Made, budget: int) -> Job:
+def propose(study: Study, person: Any, made: MeasureSet, budget: int) -> Job:
     """Try methods and k by themselves; a second request joins the first.
 
     Raises
@@ -138,13 +138,13 @@ def _propose(job: Job, running: Running) -> None:
         engine.release()
 
 
-def _inputs(table: Table, numbers: list[str], categories: list[str], made: Made) -> Columns:
+def _inputs(table: Table, numbers: list[str], categories: list[str], made: MeasureSet) -> Columns:
     parts = [name for name in numbers if name.startswith(_PARTS)]
     return inputs_for(table, numbers, categories, made.present, parts)
 
 
 def _keep(
-    study: Study, made: Made, job: Job, proposal: Proposal, inputs: Columns, seconds: float
+    study: Study, made: MeasureSet, job: Job, proposal: Proposal, inputs: Columns, seconds: float
 ) -> None:
     """All the k that were tried, and which of them is proposed and why."""
     own = inputs_from(made, proposal.recipe)
@@ -169,7 +169,7 @@ def _keep(
             row.save(update_fields=["result", "proposal"])
 
 
-def _named(made: Made, sentences: tuple[str, ...]) -> list[str]:
+def _named(made: MeasureSet, sentences: tuple[str, ...]) -> list[str]:
     """Columns by their labels: the core knows only their names."""
     out = []
     for sentence in sentences:
@@ -184,7 +184,7 @@ def _named(made: Made, sentences: tuple[str, ...]) -> list[str]:
     return out
 
 
-def proposals_page(study: Study, made: Made) -> ProposalsPage:
+def proposals_page(study: Study, made: MeasureSet) -> ProposalsPage:
     """What was proposed for the present measures, and how far the work is."""
     stamp = _stamp(study, made)
     rows = _made_before(study, stamp)
@@ -216,7 +216,7 @@ def _reached(row: Grouping) -> float | None:
     return None if math.isnan(reached) else reached
 
 
-def _body(study: Study, made: Made, row: Grouping) -> GroupProposal:
+def _body(study: Study, made: MeasureSet, row: Grouping) -> GroupProposal:
     own = Grouping.objects.filter(study=study, made_from=row.made_from, binned=False)
     run = list(own.select_related("labels").order_by("k"))
     recipe, told = row.recipe, row.proposal or {}

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Grouping, Yardstick
 from sortija.server.groups.views import changes_since
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.problems import Conflict, Problem
@@ -84,8 +84,8 @@ class KeptPage(BaseModel):
 
 def kept_page(study: Study, window: WindowInView | None) -> KeptPage:
     """Everything that was tried and adopted."""
-    made = made_or_job(study, window) if window else None
-    labels = _labels(made) if isinstance(made, Made) else {}
+    made = measures_or_job(study, window) if window else None
+    labels = _labels(made) if isinstance(made, MeasureSet) else {}
     rows = Grouping.objects.filter(study=study, binned=False).select_related("person")
     yardsticks = list(
         Yardstick.objects.filter(study=study).select_related("person").prefetch_related("segments")
@@ -102,7 +102,7 @@ def kept_page(study: Study, window: WindowInView | None) -> KeptPage:
     )
 
 
-def _labels(made: Made) -> dict[str, str]:
+def _labels(made: MeasureSet) -> dict[str, str]:
     return {name: made.about(name).label for name in made.sources}
 
 

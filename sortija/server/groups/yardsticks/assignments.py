@@ -19,7 +19,7 @@ from sortija.server.groups.recipe.inputs import table_for
 from sortija.server.lens.evaluation import ENGINE
 from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields
 from sortija.server.measures.derivation import when_made
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.scores.scored import scored_by
 from sortija.server.studies import models
 from sortija.server.studies.cache_key import Keyed
@@ -29,7 +29,7 @@ from sortija.server.studies.models import Population, Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["ByCentres", "ByLadder", "PlacedAt", "frozen", "placed_at", "placed_from"]
+__all__ = ["AssignmentAt", "ByCentres", "ByLadder", "assignment_at", "assignment_from", "frozen"]
 
 VERSION = 1
 
@@ -45,7 +45,7 @@ class ByCentres:
     def names(self) -> tuple[str, ...]:
         return self.preparation.names
 
-    def place(self, study: Study, made: Made) -> Placement:
+    def place(self, study: Study, made: MeasureSet) -> Placement:
         return place(
             table_for(study, made, list(self.names)), self.preparation, self.centres,
             made.present, made.bought, ENGINE,
@@ -66,7 +66,7 @@ class ByLadder:
     def names(self) -> tuple[str, ...]:
         return self.ladder.measures
 
-    def place(self, study: Study, made: Made) -> Placement:
+    def place(self, study: Study, made: MeasureSet) -> Placement:
         k, scored = len(self.ladder.names), scored_by(made, self.ladder)
         places = self.ladder.places(scored)
         state = np.where(made.bought, k + 1, k).astype(np.int32)
@@ -81,12 +81,12 @@ class ByLadder:
 
 
 @dataclass(frozen=True)
-class PlacedAt:
+class AssignmentAt:
     """A placement at a window, with the measures it was made from."""
 
     yardstick: Yardstick
     window: WindowInView
-    made: Made
+    made: MeasureSet
     placement: Placement
     stamp: str
 
@@ -113,10 +113,10 @@ def _known_by(yardstick: Yardstick) -> tuple[int, str]:
     return yardstick.pk, yardstick.adopted_at.isoformat()
 
 
-def placed_at(study: Study, yardstick: Yardstick, window: WindowInView) -> PlacedAt | None:
+def assignment_at(study: Study, yardstick: Yardstick, window: WindowInView) -> AssignmentAt | None:
     """Everybody placed at a window; None while its measures are being made."""
-    made = made_or_job(study, window)
-    return placed_from(study, yardstick, made) if isinstance(made, Made) else None
+    made = measures_or_job(study, window)
+    return assignment_from(study, yardstick, made) if isinstance(made, MeasureSet) else None
 
 
 @when_made
@@ -124,18 +124,20 @@ def _place(study: Study, window: WindowInView, of: str) -> None:
     """Place everybody by the yardstick in use, so that whoever looks finds it done."""
     yardstick = None if of else yardstick_of(study)
     if yardstick is not None:
-        placed_at(study, yardstick, window)
+        assignment_at(study, yardstick, window)
 
 
-def placed_from(study: Study, yardstick: Yardstick, made: Made) -> PlacedAt:
+def assignment_from(study: Study, yardstick: Yardstick, made: MeasureSet) -> AssignmentAt:
     """Everybody placed by measures of one making, current or not."""
     others = [name for name in frozen(yardstick).names if name not in made.derived]
     stamps = {name: made.source(name).stamp for name in others if name in made.sources}
     stamp = fingerprint("placed", VERSION, *_known_by(yardstick), made.stamp, stamps)
-    return PlacedAt(yardstick, made.window, made, _placement(study, yardstick, made, stamp), stamp)
+    return AssignmentAt(
+        yardstick, made.window, made, _placement(study, yardstick, made, stamp), stamp
+    )
 
 
-def _placement(study: Study, yardstick: Yardstick, made: Made, stamp: str) -> Placement:
+def _placement(study: Study, yardstick: Yardstick, made: MeasureSet, stamp: str) -> Placement:
     rows = {
         row.name: row
         for row in models.Column.objects.filter(
@@ -156,7 +158,9 @@ def _placement(study: Study, yardstick: Yardstick, made: Made, stamp: str) -> Pl
     )
 
 
-def _keep(study: Study, yardstick: Yardstick, made: Made, stamp: str, placement: Placement) -> None:
+def _keep(
+    study: Study, yardstick: Yardstick, made: MeasureSet, stamp: str, placement: Placement
+) -> None:
     levels = (*(str(n) for n in range(1, placement.k + 1)), *STATES)
     number = yardstick.pk
     columns = [
@@ -184,7 +188,7 @@ def _segment_field(study: Study, window: WindowInView, name: str) -> Field | Non
         if is_whole(name)
         else None
     )
-    placed = placed_at(study, yardstick, window) if yardstick else None
+    placed = assignment_at(study, yardstick, window) if yardstick else None
     if placed is None or yardstick is None:
         return None
     levels = (*(str(n) for n in range(1, placed.placement.k + 1)), *STATES)

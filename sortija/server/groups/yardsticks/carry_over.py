@@ -11,7 +11,7 @@ from sortija.core.groups.compare import carry_over, cross_table
 from sortija.core.portraits.naming import short_form
 from sortija.server.groups.actions import carries_over, checked_yardstick
 from sortija.server.groups.models import Segment, Yardstick
-from sortija.server.groups.yardsticks.assignments import placed_at
+from sortija.server.groups.yardsticks.assignments import assignment_at
 from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.problems import Conflict, Problem
@@ -37,7 +37,7 @@ def _carry_over(before: Yardstick, after: Yardstick) -> None:
     keeps its name. Segments without an heir are told by name.
     """
     window, study = home_of(after), after.study
-    old, new = placed_at(study, before, window), placed_at(study, after, window)
+    old, new = assignment_at(study, before, window), assignment_at(study, after, window)
     if old is None or new is None:
         return
     first, second = (

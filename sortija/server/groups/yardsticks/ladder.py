@@ -7,7 +7,7 @@ from typing import Any
 from sortija.core.scores.ladder import Ladder
 from sortija.server.groups.actions import keep_ladder, yardstick_of
 from sortija.server.groups.models import Yardstick
-from sortija.server.measures.measure_set import Made, made_or_job
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.scores.drafts import draft_of
 from sortija.server.scores.scored import scored_at
 from sortija.server.scores.views import knows_kept
@@ -28,8 +28,8 @@ def _kept(study: Study, ladder: Ladder) -> tuple[int, bool]:
 
 def keep_present_ladder(study: Study, person: Any, window: WindowInView, seen: int) -> Yardstick:
     """Freeze the ladder as it stands at Scores in this window."""
-    made = made_or_job(study, window, person)
-    if not isinstance(made, Made):
+    made = measures_or_job(study, window, person)
+    if not isinstance(made, MeasureSet):
         raise Problem("The measures of this window are still being derived. Try again in a moment.")
     at = scored_at(made, draft_of(study)[0])
     if at is None:

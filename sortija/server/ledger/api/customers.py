@@ -14,8 +14,6 @@ from sortija.server.ledger.customers.receipt import ReceiptPage, receipt_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import body, expected_revision, reply
 
-__all__ = ["urls"]
-
 
 class CustomerView(APIView):
     @extend_schema(responses=CustomerPage)
@@ -79,14 +77,3 @@ class ReceiptView(APIView):
     @extend_schema(responses=ReceiptPage)
     def get(self, request: Request, study: int, key: str) -> Response:
         return reply(receipt_page(study_for(request.user, study), key))
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("studies/<int:study>/customer/<int:customer>", CustomerView),
-        ("studies/<int:study>/customer/<int:customer>/cards", MergeCards),
-        ("studies/<int:study>/customer/<int:customer>/trait", CorrectTrait),
-        ("studies/<int:study>/cards/apart", PartCard),
-        ("studies/<int:study>/receipt/<str:key>", ReceiptView),
-    ]

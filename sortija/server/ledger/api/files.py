@@ -22,8 +22,6 @@ from sortija.server.studies.http import JobRow, body, expected_revision, job_row
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Conflict, Problem
 
-__all__ = ["urls"]
-
 ROLES = (Intake.LOG, Intake.MEMBERS, Intake.RESPONSES, Intake.OFFERS, Intake.AREAS)
 
 
@@ -159,7 +157,7 @@ class OneIntake(APIView):
     def delete(self, request: Request, study: int, intake: int) -> Response:
         with _changing(request, study, intake) as row:
             if row.state == Intake.COUNTED:
-                actions.take_back_intake(row, request.user)
+                actions.remove_intake(row, request.user)
             else:
                 actions.drop_review(row)
         return Response(status=204)
@@ -173,12 +171,12 @@ class CountIntake(APIView):
         return reply(job_row(job), 202)
 
 
-class ReadOtherwise(APIView):
+class ChangeColumns(APIView):
     """A counted file under review again; nothing changes before it is counted anew."""
 
     @extend_schema(request=None, responses=IntakeRow)
     def post(self, request: Request, study: int, intake: int) -> Response:
-        again = actions.read_otherwise(_intake(request, study, intake))
+        again = actions.change_columns(_intake(request, study, intake))
         return reply(intake_row(again), 201)
 
 
@@ -215,18 +213,3 @@ class OverlapView(APIView):
             actions.choose_overlap(row, request.user, body(request, OverlapBody).choice)
         row.refresh_from_db()
         return reply(intake_row(row))
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("studies/<int:study>/uploads", Uploads),
-        ("studies/<int:study>/uploads/<int:upload>/parts", UploadParts),
-        ("studies/<int:study>/intakes", Intakes),
-        ("studies/<int:study>/intakes/<int:intake>", OneIntake),
-        ("studies/<int:study>/intakes/<int:intake>/count", CountIntake),
-        ("studies/<int:study>/intakes/<int:intake>/otherwise", ReadOtherwise),
-        ("studies/<int:study>/intakes/<int:intake>/overlap", OverlapView),
-        ("studies/<int:study>/intakes/<int:intake>/role", ReadAs),
-        ("studies/<int:study>/intakes/<int:intake>/apart", WithoutHeads),
-    ]

@@ -11,7 +11,7 @@ from rest_framework.views import APIView
 
 from sortija.core.ledger.waterline import STEPS
 from sortija.server.ledger import views
-from sortija.server.ledger.customers.districts import PlacesPage, places_page
+from sortija.server.ledger.customers.districts import DistrictsPage, districts_page
 from sortija.server.ledger.rules import actions, listing, summaries
 from sortija.server.ledger.rules.lines_export import save_lines
 from sortija.server.lens.export_rows import ExportRow, export_row
@@ -24,8 +24,6 @@ from sortija.server.studies.http import (
 )
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import window_from
-
-__all__ = ["urls"]
 
 
 class Switch(BaseModel):
@@ -155,15 +153,15 @@ class OneOwnRule(APIView):
 
 
 class PlacesView(APIView):
-    @extend_schema(responses=PlacesPage)
+    @extend_schema(responses=DistrictsPage)
     def get(self, request: Request, study: int) -> Response:
-        return reply(places_page(study_for(request.user, study)))
+        return reply(districts_page(study_for(request.user, study)))
 
 
-class LooksView(APIView):
-    @extend_schema(responses=summaries.Looks)
+class SummariesView(APIView):
+    @extend_schema(responses=summaries.LedgerSummaries)
     def get(self, request: Request, study: int) -> Response:
-        found = summaries.ledger_looks(study_for(request.user, study))
+        found = summaries.ledger_summaries(study_for(request.user, study))
         if found is None:
             raise Http404("There are no lines to look at yet.")
         return reply(found)
@@ -211,20 +209,3 @@ class LinesFile(APIView):
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
         return reply(export_row(save_lines(found, request.user, _picked(request))), 201)
-
-
-def urls() -> list[tuple[str, type[APIView]]]:
-    """Paths below ``/api/`` and their views."""
-    return [
-        ("studies/<int:study>/ledger", LedgerView),
-        ("studies/<int:study>/ledger/rules/<str:rule>", RuleSwitch),
-        ("studies/<int:study>/ledger/lines", LinesView),
-        ("studies/<int:study>/ledger/lines/file", LinesFile),
-        ("studies/<int:study>/ledger/staff", StaffView),
-        ("studies/<int:study>/ledger/returns", ReturnsView),
-        ("studies/<int:study>/ledger/rates", RatesView),
-        ("studies/<int:study>/ledger/own", OwnRules),
-        ("studies/<int:study>/ledger/own/<int:slot>", OneOwnRule),
-        ("studies/<int:study>/ledger/looks", LooksView),
-        ("studies/<int:study>/ledger/places", PlacesView),
-    ]

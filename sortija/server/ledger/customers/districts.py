@@ -10,7 +10,7 @@ from sortija.server.ledger.intake.file_kinds import known_values
 from sortija.server.ledger.models import Area, Intake
 from sortija.server.studies.models import Study
 
-__all__ = ["PlacesPage", "households_of", "places_page"]
+__all__ = ["DistrictsPage", "districts_page", "households_of"]
 
 
 class AreaRow(BaseModel):
@@ -22,7 +22,7 @@ class AreaRow(BaseModel):
     customers: int
 
 
-class PlacesPage(BaseModel):
+class DistrictsPage(BaseModel):
     """``trait``: the one whose values are the districts' codes; empty where none is."""
 
     trait: str
@@ -45,11 +45,11 @@ def households_of(study: Study) -> dict[str, int]:
     return {code: int(many or 0) for code, many in rows.values_list("code", "households")}
 
 
-def places_page(study: Study) -> PlacesPage:
+def districts_page(study: Study) -> DistrictsPage:
     """The newest counted districts; nothing while there are none."""
     intake = _newest(study)
     if intake is None:
-        return PlacesPage(trait="", areas=[], elsewhere=0, without=0)
+        return DistrictsPage(trait="", areas=[], elsewhere=0, without=0)
     areas = list(Area.objects.filter(intake=intake).order_by("code"))
     name, share = known_values(study, [area.code for area in areas])
     counts: dict[str, int] = {}
@@ -61,7 +61,7 @@ def places_page(study: Study) -> PlacesPage:
         counts = dict(zip(column.levels, many[1:].tolist(), strict=True))
         without = int(many[0])
     codes = {area.code for area in areas}
-    return PlacesPage(
+    return DistrictsPage(
         trait=trait.name if trait else "",
         areas=[
             AreaRow(

@@ -37,15 +37,15 @@ from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.problems import Conflict, Problem
 
 __all__ = [
+    "change_columns",
     "change_mapping",
     "choose_overlap",
     "count_intake",
     "drop_review",
     "join_heads",
     "part_heads",
-    "read_otherwise",
+    "remove_intake",
     "review",
-    "take_back_intake",
 ]
 
 PREVIEW_ROWS = 2000
@@ -245,7 +245,7 @@ def drop_review(intake: Intake) -> None:
             transaction.on_commit(partial(remove_original, original))
 
 
-def take_back_intake(intake: Intake, person: Any) -> None:
+def remove_intake(intake: Intake, person: Any) -> None:
     """Stop counting a file. Its lines stay stored, so that this can be undone."""
     if intake.state != Intake.COUNTED:
         raise Problem("Only a counted file can be taken back.")
@@ -258,7 +258,7 @@ def take_back_intake(intake: Intake, person: Any) -> None:
         )  # fmt: skip
 
 
-def read_otherwise(intake: Intake) -> Intake:
+def change_columns(intake: Intake) -> Intake:
     """Put a counted file up for review again; counted anew, it takes the place of what it was.
 
     The kept original is read again, and until then nothing changes.
@@ -305,7 +305,7 @@ def _reverse_overlap(entry: HistoryEntry, forward: bool) -> None:
 
 @reverses("count intake")
 @reverses("take back intake")
-def _reverse_take_back(entry: HistoryEntry, forward: bool) -> None:
+def _reverse_removal(entry: HistoryEntry, forward: bool) -> None:
     there, wanted = (entry.before, entry.after) if forward else (entry.after, entry.before)
     intake = Intake.objects.get(pk=int(entry.target.removeprefix("intake:")))
     try:

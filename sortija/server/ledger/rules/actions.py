@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sortija.core.ledger.custom_rules import MOST_OWN, OwnRule, OwnRuleError
+from sortija.core.ledger.custom_rules import MOST_OWN, CustomRule, CustomRuleError
 from sortija.server.jobs import work
 from sortija.server.ledger.rules.choices import (
     DEFAULTS,
@@ -92,7 +92,7 @@ def choose_returns(study: Study, person: Any, told: str, expected: int | None = 
 
 def keep_own_rule(
     study: Study, person: Any, asked: dict[str, Any], expected: int | None = None
-) -> tuple[OwnRule, int]:
+) -> tuple[CustomRule, int]:
     """Keep a rule of the study's own, new or (with its slot) changed; it begins switched off.
 
     Raises
@@ -109,8 +109,8 @@ def keep_own_rule(
         elif slot not in taken:
             raise Problem("This rule is gone. Write it anew.", 404)
         try:
-            own = OwnRule.from_json({**asked, "slot": slot})
-        except OwnRuleError as problem:
+            own = CustomRule.from_json({**asked, "slot": slot})
+        except CustomRuleError as problem:
             raise Problem(str(problem)) from problem
         rest = [other for other in kept if other.slot != own.slot]
         if any(other.name.lower() == own.name.lower() for other in rest):

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-from sortija.core.ledger.custom_rules import OwnRule
+from sortija.core.ledger.custom_rules import CustomRule
 from sortija.core.ledger.flags import STAFF_PATTERNS
 from sortija.core.ledger.rules import RULES, Rule, default_rules, mask_of
 from sortija.server.studies.actions import read_setting
@@ -44,7 +44,7 @@ class Choices:
 
     on: tuple[str, ...]
     staff: tuple[str, ...]
-    own: tuple[OwnRule, ...]
+    own: tuple[CustomRule, ...]
     returns: str
     revisions: dict[str, int]
 
@@ -70,7 +70,7 @@ class Choices:
 def choices_of(study: Study) -> Choices:
     """What is chosen in this study."""
     read = {key: read_setting(study, key, default) for key, default in DEFAULTS.items()}
-    own = tuple(OwnRule.from_json(kept) for kept in read[OWN][0])
+    own = tuple(CustomRule.from_json(kept) for kept in read[OWN][0])
     known = {*(rule.key for rule in RULES), *(rule.rule.key for rule in own)}
     return Choices(
         on=tuple(key for key in read[RULES_ON][0] if key in known),

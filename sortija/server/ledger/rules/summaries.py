@@ -18,7 +18,7 @@ from sortija.server.studies.actions import read_setting
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 
-__all__ = ["Looks", "ledger_looks"]
+__all__ = ["LedgerSummaries", "ledger_summaries"]
 
 #: More names than these are of no use on a screen; the rest are told together.
 MOST_NAMES = 12
@@ -26,7 +26,7 @@ MOST_NAMES = 12
 ENGINE = Engine()
 
 
-class LookPart(BaseModel):
+class SummaryPart(BaseModel):
     """One name of a column: its number (−1: none given, −2: all the rest), lines and money."""
 
     number: int
@@ -35,12 +35,12 @@ class LookPart(BaseModel):
     money: int
 
 
-class LookColumn(BaseModel):
+class SummaryColumn(BaseModel):
     """Parts of one column, largest money first; ``names``: how many there are in all."""
 
     column: str
     names: int
-    parts: list[LookPart]
+    parts: list[SummaryPart]
 
 
 class Newcomers(BaseModel):
@@ -77,13 +77,13 @@ class Margins(BaseModel):
     revision: int
 
 
-class Looks(BaseModel):
+class LedgerSummaries(BaseModel):
     """``hours``: (168) lines and money by hour of the week, Monday 0:00 first."""
 
     made_from: str
     hour_lines: list[int]
     hour_money: list[int]
-    columns: list[LookColumn]
+    columns: list[SummaryColumn]
     newcomers: Newcomers
     baskets: Baskets | None
     gaps: list[DataGap]
@@ -95,22 +95,22 @@ class _Key(NamedTuple):
     made_from: str
 
 
-def ledger_looks(study: Study) -> Looks | None:
+def ledger_summaries(study: Study) -> LedgerSummaries | None:
     """Every look at once; None while there is nothing to look at."""
     ledger = ledger_of(study)
     if ledger is None or not ledger.built:
         return None
-    found = _looks(Keyed(_Key(ledger.made_from), ledger))
+    found = _summaries(Keyed(_Key(ledger.made_from), ledger))
     return found.model_copy(update={"margins": _margins(ledger)})
 
 
 @lru_cache(maxsize=8)
-def _looks(keyed: Keyed[Ledger]) -> Looks:
+def _summaries(keyed: Keyed[Ledger]) -> LedgerSummaries:
     ledger = keyed.value
     hour_lines, hour_money = _hours(ledger)
     newcomers, baskets = _people(ledger)
     found = _gaps(ledger)
-    return Looks(
+    return LedgerSummaries(
         made_from=ledger.made_from, hour_lines=hour_lines, hour_money=hour_money,
         columns=[c for name in ("department", "channel", "site") if (c := _column(ledger, name))],
         newcomers=newcomers, baskets=baskets, gaps=found[:MOST_NAMES], all_gaps=len(found),
@@ -134,7 +134,7 @@ def _hours(ledger: Ledger) -> tuple[list[int], list[int]]:
     return out[0].tolist(), out[1].tolist()
 
 
-def _column(ledger: Ledger, name: str) -> LookColumn | None:
+def _column(ledger: Ledger, name: str) -> SummaryColumn | None:
     """The parts of a column; None where the log has one name for everything, or none."""
     keys, lines, money = ledger.lines().cubes[name].by_key(ledger.mask)
     if len(keys) < 2:
@@ -142,7 +142,7 @@ def _column(ledger: Ledger, name: str) -> LookColumn | None:
     names = (*texts(ledger.study, name), "")
     order = np.argsort(-money, kind="stable")
     parts = [
-        LookPart(
+        SummaryPart(
             number=int(keys[p]), name=names[keys[p]] or "none given", lines=int(lines[p]),
             money=int(money[p]),
         )
@@ -151,10 +151,10 @@ def _column(ledger: Ledger, name: str) -> LookColumn | None:
     rest = order[MOST_NAMES:]
     if len(rest):
         words = f"{len(rest):,} others"
-        parts.append(LookPart(
+        parts.append(SummaryPart(
             number=-2, name=words, lines=int(lines[rest].sum()), money=int(money[rest].sum())
         ))  # fmt: skip
-    return LookColumn(column=name, names=len(keys), parts=parts)
+    return SummaryColumn(column=name, names=len(keys), parts=parts)
 
 
 def _people(ledger: Ledger) -> tuple[Newcomers, Baskets | None]:

@@ -8,16 +8,16 @@ import { Columns } from "@/lens/customers/columns";
 import { SaveList } from "@/lens/customers/save-list";
 import { CustomerTable } from "@/lens/customers/table";
 import { useStudy } from "@/study/context";
-import { useAddress } from "@/study/use-address";
+import { useUrlState } from "@/study/url-state";
 import { Button } from "@/ui/button";
-import { Head } from "@/ui/head";
+import { PageHeader } from "@/ui/page-header";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
 /** The customers of the lens, one a row, by any column. */
 export function Customers() {
   const { study, view, canChange } = useStudy();
   const lens = useLens();
-  const [search, put] = useAddress();
+  const [search, put] = useUrlState();
   const [saving, setSaving] = useState(false);
   const fields = search.get("fields") ?? "";
   const order = search.get("order") ?? "";
@@ -57,7 +57,7 @@ export function Customers() {
   const chosen = columns.map((column) => column.field);
   return (
     <div className="grid gap-3">
-      <Head
+      <PageHeader
         title={lens.clauses.length ? "Customers in the lens" : "Everyone"}
         words={`${count(total)} customers, one a row. Pick a column's head to order by it, a figure to see what it is made of.`}
       >
@@ -67,7 +67,7 @@ export function Customers() {
             Save these {count(total)} as a file
           </Button>
         )}
-      </Head>
+      </PageHeader>
       {saving && <SaveList query={query} total={total} onClose={() => setSaving(false)} />}
       <CustomerTable first={list.data} query={query} order={order} down={down} onTurn={turn} />
     </div>

@@ -10,9 +10,9 @@ import { Stream } from "@/stations/campaigns/stream";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { inTurn, mark } from "@/study/in-turn";
+import { queueWrite, mark } from "@/study/write-queue";
 import { Button } from "@/ui/button";
-import { Head } from "@/ui/head";
+import { PageHeader } from "@/ui/page-header";
 import { NextStep } from "@/ui/next-step";
 import { useNotice } from "@/ui/notices";
 import { fileName } from "@/ui/save";
@@ -47,7 +47,7 @@ export function Campaigns() {
   );
   return (
     <div className="grid gap-3">
-      <Head
+      <PageHeader
         title="Campaigns"
         words="From a lens to a list: who falls away, who is written to, who is held out so that the effect can be told."
       >
@@ -66,7 +66,7 @@ export function Campaigns() {
             {row.state === "drawn" ? "Hand over the list" : "Fetch the list again"}
           </Button>
         )}
-      </Head>
+      </PageHeader>
       {!row && (
         <Empty title="No campaign is planned yet" action={begin || undefined}>
           Pick customers anywhere with the lens, then plan a campaign for them. Here their stream
@@ -151,7 +151,7 @@ function useActions(onPlanned: (id: number) => void) {
   });
   const change = useMutation({
     mutationFn: ({ row, body }: { row: Row; body: PlanBody }) =>
-      inTurn(`campaign ${row.id}`, row.revision, (headers) =>
+      queueWrite(`campaign ${row.id}`, row.revision, (headers) =>
         data(api.PUT("/api/studies/{study}/campaigns/{campaign}", { ...path(row), body, headers })),
       ),
     onError,
@@ -159,7 +159,7 @@ function useActions(onPlanned: (id: number) => void) {
   });
   const drop = useMutation({
     mutationFn: (row: Row) =>
-      inTurn(`campaign ${row.id}`, row.revision, (headers) =>
+      queueWrite(`campaign ${row.id}`, row.revision, (headers) =>
         data(api.DELETE("/api/studies/{study}/campaigns/{campaign}", { ...path(row), headers })),
       ),
     onSuccess: (_, row) => say(`${row.name} is put away.`, { undo: takeBack }),
@@ -168,7 +168,7 @@ function useActions(onPlanned: (id: number) => void) {
   });
   const draw = useMutation({
     mutationFn: (row: Row) =>
-      inTurn(`campaign ${row.id}`, row.revision, (headers) =>
+      queueWrite(`campaign ${row.id}`, row.revision, (headers) =>
         data(api.POST("/api/studies/{study}/campaigns/{campaign}/draw", { ...path(row), headers })),
       ),
     onSuccess: (row) =>

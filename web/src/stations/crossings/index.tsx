@@ -8,8 +8,8 @@ import { Ribbons } from "@/stations/crossings/ribbons";
 import { Why } from "@/stations/crossings/why";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
-import { Stale, Standing } from "@/study/standing";
-import { Head } from "@/ui/head";
+import { Stale, StatusBanner } from "@/study/status-banner";
+import { PageHeader } from "@/ui/page-header";
 import { NextStep } from "@/ui/next-step";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
@@ -111,7 +111,7 @@ export function Crossings() {
   };
   return (
     <div className="grid gap-3">
-      <Head
+      <PageHeader
         title="Crossings"
         words={
           page.adopted && window
@@ -136,7 +136,7 @@ export function Crossings() {
             </label>
           </>
         )}
-      </Head>
+      </PageHeader>
       {page.status.state === "empty" && (
         <Empty
           title="Crossings are counted between segments"
@@ -146,7 +146,7 @@ export function Crossings() {
           who moved, with those not there yet, those who left and those who came back.
         </Empty>
       )}
-      <Standing status={page.status} />
+      <StatusBanner status={page.status} />
       {page.lacks && <Empty title="There are no two dates to compare">{page.lacks}</Empty>}
       {!page.lacks && page.dates.some((date) => date.covered) && (
         <ul role="note" className="grid gap-1 border-l-2 border-below bg-card px-3 py-2 text-12">

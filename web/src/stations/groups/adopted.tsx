@@ -6,7 +6,7 @@ import type { Schemas } from "@/api/client";
 import { day, percent } from "@/charts/format";
 import { SegmentMark } from "@/marks/segment-mark";
 import { useTold } from "@/stations/groups/queries";
-import { mark } from "@/study/in-turn";
+import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";

@@ -13,26 +13,26 @@ import type { Change, Draft, Page, Row } from "@/stations/groups/queries";
 import { Recipe } from "@/stations/groups/recipe";
 import { StringOfK } from "@/stations/groups/string-of-k";
 import { useStudy } from "@/study/context";
-import { Standing } from "@/study/standing";
-import { useAddress } from "@/study/use-address";
+import { StatusBanner } from "@/study/status-banner";
+import { useUrlState } from "@/study/url-state";
 import { Button } from "@/ui/button";
-import { Head } from "@/ui/head";
+import { PageHeader } from "@/ui/page-header";
 import { NextStep } from "@/ui/next-step";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Views } from "@/ui/views";
 
 /** Groups: the recipe, the string of k and other looks at it; adopt one. */
 export function Groups() {
-  const [search] = useAddress();
+  const [search] = useUrlState();
   const groups = useGroups(search.get("run") ?? "");
   if (groups.isPending) return <Waiting />;
-  if (groups.isError) return <Lost words={groups.error.message} />;
+  if (groups.isError) return <NotFound words={groups.error.message} />;
   return groups.data.recipe ? <Whole page={groups.data} /> : <NothingYet page={groups.data} />;
 }
 
 /** A kept run that is gone is left, so that the present one is seen. */
-function Lost({ words }: { words: string }) {
-  const [search, put] = useAddress();
+function NotFound({ words }: { words: string }) {
+  const [search, put] = useUrlState();
   const again = search.get("run") && (
     <Button onClick={() => put({ run: "", k: "" })}>See the present recipe</Button>
   );
@@ -42,12 +42,12 @@ function Lost({ words }: { words: string }) {
 function NothingYet({ page }: { page: Page }) {
   return (
     <div className="grid gap-3">
-      <Head
+      <PageHeader
         title="Groups"
         words="Customers who are alike, found together from measures and traits."
       />
       {page.status.state !== "empty" ? (
-        <Standing status={page.status} />
+        <StatusBanner status={page.status} />
       ) : (
         <Empty
           title="Groups are made from measures"
@@ -63,7 +63,7 @@ function NothingYet({ page }: { page: Page }) {
 
 function Whole({ page }: { page: Page }) {
   const { canChange } = useStudy();
-  const [search, put] = useAddress();
+  const [search, put] = useUrlState();
   const look = search.get("look") ?? "string";
   const recipe = page.recipe as NonNullable<Page["recipe"]>;
   const { draft, run, adopt } = useGroupActions(recipe, page.adopted?.id ?? 0);
@@ -96,7 +96,7 @@ function Whole({ page }: { page: Page }) {
   ] as const;
   return (
     <div className="grid gap-3">
-      <Head
+      <PageHeader
         title="Groups"
         words="Each row splits the customers once more; threads show who stays together."
       >
@@ -115,7 +115,7 @@ function Whole({ page }: { page: Page }) {
             {standing ? `These ${row.k} are adopted` : `Adopt these ${row.k} groups`}
           </Button>
         )}
-      </Head>
+      </PageHeader>
       <nav className="flex items-center gap-3" aria-label="Views of the groups">
         <Views
           views={views}
@@ -135,7 +135,7 @@ function Whole({ page }: { page: Page }) {
         </p>
       )}
       {look !== "kept" && look !== "adopted" && look !== "propose" && !page.foreign && (
-        <Standing
+        <StatusBanner
           status={status}
           offer={
             <Button disabled={run.isPending || !canChange} onClick={begin}>

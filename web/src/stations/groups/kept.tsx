@@ -5,7 +5,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, figure, fixed, percent } from "@/charts/format";
 import { useTold } from "@/stations/groups/queries";
-import { inTurn } from "@/study/in-turn";
+import { queueWrite } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
@@ -285,7 +285,7 @@ function useKeptChange(row: Kept) {
   const told = useTold();
   return useMutation({
     mutationFn: (body: { starred?: boolean; note?: string; deleted?: boolean }) =>
-      inTurn(`grouping ${row.id}`, row.revision, (headers) =>
+      queueWrite(`grouping ${row.id}`, row.revision, (headers) =>
         data(
           api.PATCH("/api/studies/{study}/groups/kept/{grouping}", {
             params: { path: { study: study.id, grouping: row.id } },

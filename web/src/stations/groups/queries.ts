@@ -4,7 +4,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { inTurn, latest, mark, remembered } from "@/study/in-turn";
+import { queueWrite, latest, mark, remembered } from "@/study/write-queue";
 import { useNotice } from "@/ui/notices";
 
 export type Draft = Schemas["Draft"];
@@ -68,7 +68,7 @@ export function useGroupActions(recipe: Recipe, inUse: number) {
       return remembered(
         thing,
         body,
-        inTurn(thing, recipe.revision, (headers) =>
+        queueWrite(thing, recipe.revision, (headers) =>
           data(api.PUT("/api/studies/{study}/groups/recipe", { params: path, body, headers })),
         ),
       );

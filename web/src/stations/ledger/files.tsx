@@ -2,7 +2,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
-import { inTurn } from "@/study/in-turn";
+import { queueWrite } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 
 const OVERLAP_WORDS: Record<string, string> = {
@@ -33,13 +33,13 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
   const thing = `intake ${intake.id}`;
   const takeBack = useLedgerChange(
     () =>
-      inTurn(thing, intake.revision, (headers) =>
+      queueWrite(thing, intake.revision, (headers) =>
         data(api.DELETE("/api/studies/{study}/intakes/{intake}", { ...path, headers })),
       ),
     () => `${intake.name} no longer counts.`,
   );
   const otherwise = useLedgerChange(() =>
-    data(api.POST("/api/studies/{study}/intakes/{intake}/otherwise", path)),
+    data(api.POST("/api/studies/{study}/intakes/{intake}/columns", path)),
   );
   const report = intake.report as Record<string, number>;
   const notes = (intake.report as { notes?: string[] }).notes ?? [];
@@ -93,7 +93,7 @@ function Overlap({ intake }: { intake: Schemas["IntakeRow"] }) {
   const { study, canChange } = useStudy();
   const choose = useLedgerChange(
     (choice: string) =>
-      inTurn(`intake ${intake.id}`, intake.revision, (headers) =>
+      queueWrite(`intake ${intake.id}`, intake.revision, (headers) =>
         data(
           api.PUT("/api/studies/{study}/intakes/{intake}/overlap", {
             params: { path: { study: study.id, intake: intake.id } },

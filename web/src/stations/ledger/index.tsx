@@ -5,7 +5,7 @@ import { Balance } from "@/stations/ledger/balance";
 import { BringIn } from "@/stations/ledger/bring-in";
 import { Files } from "@/stations/ledger/files";
 import { Lines } from "@/stations/ledger/lines";
-import { Looks } from "@/stations/ledger/looks";
+import { Summaries } from "@/stations/ledger/summaries";
 import { ALL_LINES } from "@/stations/ledger/picked";
 import type { PickedLines, Step } from "@/stations/ledger/picked";
 import { useLedger } from "@/stations/ledger/queries";
@@ -13,8 +13,8 @@ import { Review } from "@/stations/ledger/review";
 import { Rules } from "@/stations/ledger/rules";
 import { Waterline } from "@/stations/ledger/waterline";
 import { useStudy } from "@/study/context";
-import { Standing } from "@/study/standing";
-import { Head } from "@/ui/head";
+import { StatusBanner } from "@/study/status-banner";
+import { PageHeader } from "@/ui/page-header";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
 /** The Ledger: what counts, what was set aside and why, and the lines behind it. */
@@ -47,7 +47,7 @@ export function Ledger() {
   const cash = (value: number) => money(value, study.scale, study.currency);
   return (
     <div className="grid gap-3">
-      <Head
+      <PageHeader
         title="Ledger"
         words={
           page.steps
@@ -75,8 +75,8 @@ export function Ledger() {
           </div>
         )}
         {!empty && <BringIn quiet={review !== undefined} />}
-      </Head>
-      {page.status.state === "working" && <Standing status={page.status} />}
+      </PageHeader>
+      {page.status.state === "working" && <StatusBanner status={page.status} />}
       {waiting.length > 1 && (
         <div role="group" aria-label="Files under review" className="-mb-3 flex flex-wrap gap-2">
           {waiting.map((intake) => (
@@ -142,7 +142,7 @@ export function Ledger() {
                 ))}
               </div>
               {side === "looks" ? (
-                <Looks madeFrom={page.made_from} />
+                <Summaries madeFrom={page.made_from} />
               ) : (
                 <Lines
                   key={`${picked.first}:${picked.last}:${picked.rule}:${picked.by}:${picked.number}`}

@@ -5,7 +5,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
-import { inTurn } from "@/study/in-turn";
+import { queueWrite } from "@/study/write-queue";
 import { Button } from "@/ui/button";
 
 const REST = "\u0000rest";
@@ -31,7 +31,7 @@ export function MarginRates({ margins }: { margins: Schemas["Margins"] }) {
     () => {
       const told = Object.entries(draft).filter(([, text]) => text.trim() !== "");
       const of = (text: string) => Number(text) / 100;
-      return inTurn(`rates ${study.id}`, margins.revision, (headers) =>
+      return queueWrite(`rates ${study.id}`, margins.revision, (headers) =>
         data(
           api.PUT("/api/studies/{study}/ledger/rates", {
             params: { path: { study: study.id } },

@@ -5,7 +5,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
-import { inTurn } from "@/study/in-turn";
+import { queueWrite } from "@/study/write-queue";
 import { Button } from "@/ui/button";
 
 const COLUMN_WORDS: Record<string, string> = {
@@ -56,7 +56,7 @@ export function OwnRule({
   const set = (part: Partial<Draft>) => setDraft({ ...draft, ...part });
   const keep = useLedgerChange(
     () =>
-      inTurn(`own rules ${study.id}`, revision, (headers) =>
+      queueWrite(`own rules ${study.id}`, revision, (headers) =>
         data(
           api.POST("/api/studies/{study}/ledger/own", {
             params: { path: { study: study.id } },
@@ -79,7 +79,7 @@ export function OwnRule({
   );
   const drop = useLedgerChange(
     () =>
-      inTurn(`own rules ${study.id}`, revision, (headers) =>
+      queueWrite(`own rules ${study.id}`, revision, (headers) =>
         data(
           api.DELETE("/api/studies/{study}/ledger/own/{slot}", {
             params: { path: { study: study.id, slot: own?.slot ?? -1 } },

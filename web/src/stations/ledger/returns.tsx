@@ -2,14 +2,14 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
-import { inTurn } from "@/study/in-turn";
+import { queueWrite } from "@/study/write-queue";
 
 /** On which day returns lower the spend. */
 export function ReturnsDay({ choices }: { choices: Schemas["LedgerChoices"] }) {
   const { study, canChange } = useStudy();
   const change = useLedgerChange(
     (told: string) =>
-      inTurn(`returns ${study.id}`, choices.revisions.returns ?? 0, (headers) =>
+      queueWrite(`returns ${study.id}`, choices.revisions.returns ?? 0, (headers) =>
         data(
           api.PUT("/api/studies/{study}/ledger/returns", {
             params: { path: { study: study.id } },

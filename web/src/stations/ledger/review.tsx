@@ -4,8 +4,8 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
-import { inTurn } from "@/study/in-turn";
-import type { Mark } from "@/study/in-turn";
+import { queueWrite } from "@/study/write-queue";
+import type { Mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Failed } from "@/ui/status";
@@ -78,7 +78,7 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
   const { study } = useStudy();
   const path = { params: { path: { study: study.id, intake: intake.id } } };
   const changed = <T,>(send: (headers: Mark) => Promise<T>) =>
-    inTurn(`intake ${intake.id}`, intake.revision, send);
+    queueWrite(`intake ${intake.id}`, intake.revision, send);
   const map = useLedgerChange((mapping: Mapping) =>
     changed((headers) =>
       data(

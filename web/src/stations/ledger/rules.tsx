@@ -11,7 +11,7 @@ import { ReturnsDay } from "@/stations/ledger/returns";
 import { StaffCards } from "@/stations/ledger/staff";
 import { Swatch } from "@/stations/ledger/textures";
 import { useStudy } from "@/study/context";
-import { inTurn } from "@/study/in-turn";
+import { queueWrite } from "@/study/write-queue";
 import { Switch } from "@/ui/switch";
 
 interface Props {
@@ -30,7 +30,7 @@ export function Rules({ page, picked, onPick, onHover }: Props) {
   const timer = useRef(0);
   const change = useLedgerChange(
     ({ rule, on }: { rule: Schemas["RuleRow"]; on: boolean }) =>
-      inTurn(`rules ${study.id}`, page.revision, (headers) =>
+      queueWrite(`rules ${study.id}`, page.revision, (headers) =>
         data(
           api.PUT("/api/studies/{study}/ledger/rules/{rule}", {
             params: { path: { study: study.id, rule: rule.key } },

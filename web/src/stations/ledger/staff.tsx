@@ -6,7 +6,7 @@ import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
-import { inTurn } from "@/study/in-turn";
+import { queueWrite } from "@/study/write-queue";
 import { Button } from "@/ui/button";
 
 /** Which cards are staff's or a test's: codes and patterns, one a line. */
@@ -22,7 +22,7 @@ export function StaffCards({
   const [text, setText] = useState("");
   const change = useLedgerChange(
     (patterns: string[]) =>
-      inTurn(`staff ${study.id}`, revision, (headers) =>
+      queueWrite(`staff ${study.id}`, revision, (headers) =>
         data(
           api.PUT("/api/studies/{study}/ledger/staff", {
             params: { path: { study: study.id } },

@@ -15,11 +15,11 @@ import { Threads } from "@/stations/measures/threads";
 import { useUse } from "@/stations/measures/use-measures";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
-import { Stale, Standing } from "@/study/standing";
-import { useAddress, useElsewhere } from "@/study/use-address";
+import { Stale, StatusBanner } from "@/study/status-banner";
+import { useUrlState, useElsewhere } from "@/study/url-state";
 import { Button } from "@/ui/button";
 import { chosen } from "@/ui/chosen";
-import { Head } from "@/ui/head";
+import { PageHeader } from "@/ui/page-header";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Views } from "@/ui/views";
 
@@ -36,7 +36,7 @@ const LEVEL_VIEWS = [...VIEWS.slice(0, 3), ["table", "Table"]] as const;
 /** Measures: one thread a measure, everyone's shape and the same after its preparation. */
 export function Measures() {
   const { study, window, canChange } = useStudy();
-  const [search, put] = useAddress();
+  const [search, put] = useUrlState();
   const beside = search.get("beside") ?? "";
   const of = search.get("of") ?? "";
   const page = useStation(
@@ -64,15 +64,15 @@ export function Measures() {
   const look = chosen(views, search.get("look"));
   return (
     <div className="grid gap-3">
-      <Head title="Measures" words={inWords(page.data, window)}>
+      <PageHeader title="Measures" words={inWords(page.data, window)}>
         {canChange && threads.length > 0 && !of && (
           <Button kind="main" disabled={used === 0 || use.isPending} onClick={() => use.mutate()}>
             Use {used === 1 ? "this measure" : `these ${used} measures`}
           </Button>
         )}
-      </Head>
+      </PageHeader>
       {status.state === "empty" && <NothingYet words={status.words ?? ""} />}
-      <Standing status={status} />
+      <StatusBanner status={status} />
       {threads.length > 0 && (
         <nav className="flex flex-wrap items-center gap-2" aria-label="Views of the measures">
           <Views

@@ -7,7 +7,7 @@ import type { Schemas } from "@/api/client";
 import { count, day, inUnit } from "@/charts/format";
 import type { Page } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
-import { Standing } from "@/study/standing";
+import { StatusBanner } from "@/study/status-banner";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
 const STEPS = [
@@ -74,7 +74,7 @@ export function OverTime({ page }: { page: Page }) {
           that window.
         </p>
       </div>
-      <Standing status={found.status} />
+      <StatusBanner status={found.status} />
       {(found.grows || found.covered.some(Boolean)) && (
         <p role="note" className="mb-3 border-l-2 border-below pl-3 text-12">
           {found.grows ||

@@ -9,7 +9,7 @@ import type { Thread } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { inTurn, mark } from "@/study/in-turn";
+import { queueWrite, mark } from "@/study/write-queue";
 import { Button } from "@/ui/button";
 import { useNotice } from "@/ui/notices";
 
@@ -313,7 +313,7 @@ function useKeep(revision: number, thread: Thread | undefined, onDone: () => voi
   const say = useNotice();
   return useMutation({
     mutationFn: (body: { label: string; formula: string }) =>
-      inTurn(`own ${study.id}`, revision, (headers) =>
+      queueWrite(`own ${study.id}`, revision, (headers) =>
         thread
           ? data(
               api.PUT("/api/studies/{study}/own-measures/{name}", {

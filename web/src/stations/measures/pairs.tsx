@@ -1,13 +1,13 @@
 import { OnePair } from "@/stations/measures/one-pair";
 import { PairMatrix } from "@/stations/measures/pair-matrix";
 import type { Page } from "@/stations/measures/use-measures";
-import { useAddress } from "@/study/use-address";
+import { useUrlState } from "@/study/url-state";
 
 const MOST = 5;
 
 /** Any two measures as points, or several as a matrix of small pictures. */
 export function Pairs({ page }: { page: Page }) {
-  const [search, put] = useAddress();
+  const [search, put] = useUrlState();
   const numbers = page.threads.filter((thread) => thread.numbers && thread.family !== "offers");
   const shaping = numbers.filter((thread) => thread.role === "shapes").map((thread) => thread.name);
   const [x, y] = [search.get("x") ?? "", search.get("y") ?? ""];

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { api, data } from "@/api/client";
 import { useWhole } from "@/stations/measures/use-measures";
 import type { Page } from "@/stations/measures/use-measures";
-import { mark } from "@/study/in-turn";
+import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { useNotice } from "@/ui/notices";

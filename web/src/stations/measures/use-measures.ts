@@ -6,7 +6,7 @@ import type { Schemas } from "@/api/client";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { inTurn, mark } from "@/study/in-turn";
+import { queueWrite, mark } from "@/study/write-queue";
 import { useNotice } from "@/ui/notices";
 
 export type Thread = Schemas["Thread"];
@@ -32,7 +32,7 @@ export function useChoice(revision: number) {
   const say = useNotice();
   return useMutation({
     mutationFn: ({ thread, choice }: { thread: Thread; choice: Choice }) =>
-      inTurn(`plan ${study.id}`, revision, (headers) =>
+      queueWrite(`plan ${study.id}`, revision, (headers) =>
         data(
           api.PUT("/api/studies/{study}/measure/{name}", {
             params: { path: { study: study.id, name: thread.name }, query: view as never },
@@ -60,7 +60,7 @@ export function useWhole(revision: number) {
   const say = useNotice();
   return useMutation({
     mutationFn: (choice: { preset?: string; kept?: string; keep_as?: string; words: string }) =>
-      inTurn(`plan ${study.id}`, revision, (headers) =>
+      queueWrite(`plan ${study.id}`, revision, (headers) =>
         data(
           api.PUT("/api/studies/{study}/measures", {
             params: { path: { study: study.id }, query: view as never },

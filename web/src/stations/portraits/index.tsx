@@ -10,10 +10,10 @@ import { SegmentCards } from "@/stations/portraits/cards";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { useElsewhere } from "@/study/use-address";
-import { inTurn } from "@/study/in-turn";
-import { Stale, Standing } from "@/study/standing";
-import { Head } from "@/ui/head";
+import { useElsewhere } from "@/study/url-state";
+import { queueWrite } from "@/study/write-queue";
+import { Stale, StatusBanner } from "@/study/status-banner";
+import { PageHeader } from "@/ui/page-header";
 import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
@@ -35,7 +35,7 @@ export function Portraits() {
   const segment = page.segments.find((row) => row.number === chosen) ?? page.segments[0];
   return (
     <div className="grid gap-3">
-      <Head
+      <PageHeader
         title="Portraits"
         words={
           window && page.segments.length
@@ -60,7 +60,7 @@ export function Portraits() {
           and names will be proposed from what sets a segment apart.
         </Empty>
       )}
-      <Standing status={page.status} />
+      <StatusBanner status={page.status} />
       {adopted && (adopted.since || !page.at_home) && page.segments.length > 0 && (
         <p className="card px-3 py-2 text-12">
           {!page.at_home &&
@@ -99,7 +99,7 @@ function useSegmentChange() {
   const say = useNotice();
   return useMutation({
     mutationFn: ({ segment, body }: { segment: Schemas["SegmentHead"]; body: SegmentBody }) =>
-      inTurn(`segment ${segment.id}`, segment.revision, (headers) =>
+      queueWrite(`segment ${segment.id}`, segment.revision, (headers) =>
         data(
           api.PUT("/api/studies/{study}/portraits/segments/{segment}", {
             params: { path: { study: study.id, segment: segment.id } },

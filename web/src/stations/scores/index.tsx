@@ -17,14 +17,14 @@ import { Totals } from "@/stations/scores/totals";
 import { tiersOf, useScoreChange, useScores } from "@/stations/scores/use-scores";
 import type { Banded, Page, Tier } from "@/stations/scores/use-scores";
 import { Worth } from "@/stations/scores/worth";
-import { mark } from "@/study/in-turn";
+import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { Stale, Standing } from "@/study/standing";
-import { useAddress } from "@/study/use-address";
+import { Stale, StatusBanner } from "@/study/status-banner";
+import { useUrlState } from "@/study/url-state";
 import { Button } from "@/ui/button";
 import { chosen } from "@/ui/chosen";
-import { Head } from "@/ui/head";
+import { PageHeader } from "@/ui/page-header";
 import { NextStep } from "@/ui/next-step";
 import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
@@ -46,7 +46,7 @@ export function Scores() {
 
 function Whole({ page }: { page: Page }) {
   const { window, canChange, study } = useStudy();
-  const [search, put] = useAddress();
+  const [search, put] = useUrlState();
   const views = page.of ? VIEWS.slice(0, 2) : VIEWS;
   const look = chosen(views, search.get("look"));
   const change = useScoreChange(page);
@@ -55,7 +55,7 @@ function Whole({ page }: { page: Page }) {
   const there = page.field !== null;
   return (
     <div className="grid gap-3">
-      <Head
+      <PageHeader
         title="Scores"
         words={
           window && there
@@ -72,8 +72,8 @@ function Whole({ page }: { page: Page }) {
             {kept ? "This ladder is kept" : "Keep this ladder"}
           </Button>
         )}
-      </Head>
-      <Standing status={page.status} />
+      </PageHeader>
+      <StatusBanner status={page.status} />
       {!there && page.status.state === "empty" && (
         <Empty
           title="Scores are cut from measures"
@@ -292,7 +292,7 @@ function ShadeLegend({ page }: { page: Page }) {
 
 /** Which measures lie where, and what the shade says. */
 function Axes({ page }: { page: Page }) {
-  const [, put] = useAddress();
+  const [, put] = useUrlState();
   const pick = (key: "across" | "up" | "third", words: string, value: string) => (
     <label className="flex items-center gap-1 text-12 text-quiet">
       {words}
@@ -347,7 +347,7 @@ function Axes({ page }: { page: Page }) {
 /** Whom the rows stand for; asked of Measures, which knows what can be rolled up. */
 function Rows() {
   const { study, view } = useStudy();
-  const [search, put] = useAddress();
+  const [search, put] = useUrlState();
   const measures = useQuery({
     queryKey: ["study", study.id, "populations", view],
     queryFn: () =>

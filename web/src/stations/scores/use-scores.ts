@@ -6,8 +6,8 @@ import { useRows } from "@/stations/measures/use-rows";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { inTurn, latest, remembered } from "@/study/in-turn";
-import { useAddress } from "@/study/use-address";
+import { queueWrite, latest, remembered } from "@/study/write-queue";
+import { useUrlState } from "@/study/url-state";
 import { useNotice } from "@/ui/notices";
 
 export type Page = Schemas["ScoresPage"];
@@ -21,7 +21,7 @@ const LOOK = ["across", "up", "third", "shade"] as const;
 
 /** The station's page, as this tab looks at it. */
 export function useScores() {
-  const [search] = useAddress();
+  const [search] = useUrlState();
   const of = search.get("of") ?? "";
   const look = Object.fromEntries(LOOK.map((key) => [key, search.get(key) ?? ""]));
   return useStation(
@@ -82,7 +82,7 @@ export function useScoreChange(page: Page) {
       remembered(
         thing,
         draft,
-        inTurn(thing, page.revision, (headers) =>
+        queueWrite(thing, page.revision, (headers) =>
           data(
             api.PUT("/api/studies/{study}/scores/recipe", {
               params: { path: { study: study.id }, query: view as never },

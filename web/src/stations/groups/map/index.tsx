@@ -15,7 +15,7 @@ import { Widths } from "@/stations/groups/map/widths";
 import { useTold } from "@/stations/groups/queries";
 import type { Row } from "@/stations/groups/queries";
 import { useStudy } from "@/study/context";
-import { useAddress } from "@/study/use-address";
+import { useUrlState } from "@/study/url-state";
 import { Button } from "@/ui/button";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
@@ -35,7 +35,7 @@ const TURNED_POINTS = 5000;
 /** Where the customers of a grouping stand: several pictures of the same, linked by the lens. */
 export function MapView({ row, rows, columns }: { row: Row; rows: Row[]; columns: string[] }) {
   const { study, view } = useStudy();
-  const [search, put] = useAddress();
+  const [search, put] = useUrlState();
   const look = search.get("map") ?? "components";
   const colour = search.get("colour") ?? "group";
   const map = useQuery({

@@ -6,7 +6,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
-import { mark } from "@/study/in-turn";
+import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 

@@ -10,8 +10,8 @@ import { Receipts } from "@/stations/ledger/customer/receipts";
 import { Timeline } from "@/stations/ledger/customer/timeline";
 import { Traits } from "@/stations/ledger/customer/traits";
 import { useStudy } from "@/study/context";
-import { Standing } from "@/study/standing";
-import { Head } from "@/ui/head";
+import { StatusBanner } from "@/study/status-banner";
+import { PageHeader } from "@/ui/page-header";
 import { Failed, Waiting } from "@/ui/status";
 
 /** One customer: measures with the purchases behind them, every receipt, traits with their past. */
@@ -51,10 +51,10 @@ export function Customer() {
   const behind = new Set(picked?.receipts ?? []);
   return (
     <div className="grid gap-3">
-      <Head title={found.name} words={inWords(found)}>
+      <PageHeader title={found.name} words={inWords(found)}>
         <Back />
-      </Head>
-      <Standing status={measures.data.status} />
+      </PageHeader>
+      <StatusBanner status={measures.data.status} />
       <div className="grid grid-cols-[1fr_280px] items-start gap-3">
         <div className="grid min-w-0 gap-3">
           {picked && (

@@ -5,7 +5,7 @@ import type { Schemas } from "@/api/client";
 import { day } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
-import { mark } from "@/study/in-turn";
+import { mark } from "@/study/write-queue";
 
 /** A trait as it is read: dates as days. */
 function words(value: string): string {

@@ -6,7 +6,7 @@ import type { Schemas } from "@/api/client";
 import { count, day, dayOfNumber, figure, money } from "@/charts/format";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
-import { Head } from "@/ui/head";
+import { PageHeader } from "@/ui/page-header";
 import { Failed, Waiting } from "@/ui/status";
 
 /** One receipt: every line with its file and row, why it does not count, what was brought back. */
@@ -30,7 +30,7 @@ export function Receipt() {
   const where = [told.time, told.site, told.channel].filter(Boolean).join(", ");
   return (
     <div className="grid gap-3">
-      <Head title={`Receipt of ${told.day ? day(told.day) : "no date"}`} words={where} />
+      <PageHeader title={`Receipt of ${told.day ? day(told.day) : "no date"}`} words={where} />
       {page.data.parts.map((part) => (
         <Part key={part.customer ?? -1} part={part} page={page.data} />
       ))}

@@ -8,7 +8,7 @@ import { count, dayOfNumber, figure, inUnit, money, month, percent } from "@/cha
 import { useLens } from "@/lens/context";
 import { MarginRates } from "@/stations/ledger/margins";
 import { endOf, iso, monthOf } from "@/stations/ledger/picked";
-import { Places } from "@/stations/ledger/places";
+import { Districts } from "@/stations/ledger/districts";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
 
@@ -49,13 +49,13 @@ function useNarrowing() {
 }
 
 /** Looks at the lines that count; every one narrows the lens. */
-export function Looks({ madeFrom }: { madeFrom: string }) {
+export function Summaries({ madeFrom }: { madeFrom: string }) {
   const { study } = useStudy();
   const looks = useQuery({
     queryKey: ["study", study.id, "looks", madeFrom],
     queryFn: ({ signal }) =>
       data(
-        api.GET("/api/studies/{study}/ledger/looks", {
+        api.GET("/api/studies/{study}/ledger/summaries", {
           params: { path: { study: study.id } },
           signal,
         }),
@@ -77,14 +77,14 @@ export function Looks({ madeFrom }: { madeFrom: string }) {
         <Newcomers newcomers={page.newcomers} />
         {page.baskets && <Baskets baskets={page.baskets} />}
       </div>
-      <Places />
+      <Districts />
       <Gaps looks={page} />
     </div>
   );
 }
 
 /** Weekday by hour: the darker, the more money. Hours in which nothing ever happens are left out. */
-function Hours({ looks }: { looks: Schemas["Looks"] }) {
+function Hours({ looks }: { looks: Schemas["LedgerSummaries"] }) {
   const { study } = useStudy();
   const narrowing = useNarrowing();
   const used = Array.from({ length: 24 }, (_, hour) => hour).filter((hour) =>
@@ -144,7 +144,7 @@ function Parts({
   column,
   margins,
 }: {
-  column: Schemas["LookColumn"];
+  column: Schemas["SummaryColumn"];
   margins: Schemas["Margins"] | null;
 }) {
   const { study } = useStudy();
@@ -277,7 +277,7 @@ function Baskets({ baskets }: { baskets: Schemas["Baskets"] }) {
   );
 }
 
-function Gaps({ looks }: { looks: Schemas["Looks"] }) {
+function Gaps({ looks }: { looks: Schemas["LedgerSummaries"] }) {
   return (
     <section aria-label="Days without data">
       <h3 className="mb-1 text-13">Days without data</h3>

@@ -1,7 +1,7 @@
 import { useSearchParams } from "react-router";
 
 /** What a view keeps in the address, and a way to change it; empty values leave it. */
-export function useAddress(): [URLSearchParams, (values: Record<string, string>) => void] {
+export function useUrlState(): [URLSearchParams, (values: Record<string, string>) => void] {
   const [search, setSearch] = useSearchParams();
   const put = (values: Record<string, string>) =>
     // What the router hands over may be from before another change of this very moment.

@@ -15,7 +15,7 @@ type Status = Schemas["Status"];
 const OPEN = ["waiting", "running"];
 
 /** How a station stands, at its head: being made, from before a change, or broken off. */
-export function Standing({ status, offer }: { status: Status; offer?: ReactNode }) {
+export function StatusBanner({ status, offer }: { status: Status; offer?: ReactNode }) {
   const { study, canChange } = useStudy();
   const { cancel, again } = useJobActions(study.id);
   const job = useNewest(study.id, status.job);

@@ -13,7 +13,7 @@ let last: Promise<unknown> = Promise.resolve();
  * by one person do not conflict: the second goes by the revision that the first one left, which
  * the screen may not have asked for yet. Somebody else's change in between still does.
  */
-export function inTurn<T>(
+export function queueWrite<T>(
   thing: string,
   seen: number,
   send: (mark: Mark) => Promise<T>,

@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 
 /** The head of a station: its name, one sentence with the figures in it, the main action. */
-export function Head({
+export function PageHeader({
   title,
   words,
   children,

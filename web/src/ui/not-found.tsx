@@ -1,7 +1,7 @@
 import { useRouteError } from "react-router";
 
 /** For an address that leads nowhere, and for a screen that broke. */
-export function Lost() {
+export function NotFound() {
   const error = useRouteError();
   const words = error instanceof Error ? error.message : "There is nothing at this address.";
   return (

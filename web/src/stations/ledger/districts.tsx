@@ -44,14 +44,14 @@ function path(rings: Corner[][], at: (corner: Corner) => Corner): string {
 }
 
 /** Districts on a plane, the darker the more customers a household; a pick narrows the lens. */
-export function Places() {
+export function Districts() {
   const { study } = useStudy();
   const lens = useLens();
   const places = useQuery({
     queryKey: ["study", study.id, "places"],
     queryFn: () =>
       data(
-        api.GET("/api/studies/{study}/ledger/places", { params: { path: { study: study.id } } }),
+        api.GET("/api/studies/{study}/ledger/districts", { params: { path: { study: study.id } } }),
       ),
   });
   const drawn = (places.data?.areas ?? []).filter((area) => area.rings.length > 0);

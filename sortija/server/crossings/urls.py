@@ -1,0 +1,10 @@
+"""Addresses of crossings below ``/api/``."""
+
+from django.urls import path
+
+from sortija.server.crossings import api
+
+urlpatterns = [
+    path("studies/<int:study>/crossings", api.CrossingsView.as_view()),
+    path("studies/<int:study>/crossings/why", api.WhyView.as_view()),
+]

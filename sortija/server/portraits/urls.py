@@ -1,0 +1,10 @@
+"""Addresses of portraits below ``/api/``."""
+
+from django.urls import path
+
+from sortija.server.portraits import api
+
+urlpatterns = [
+    path("studies/<int:study>/portraits", api.PortraitsView.as_view()),
+    path("studies/<int:study>/portraits/segments/<int:segment>", api.OneSegment.as_view()),
+]
