@@ -20,7 +20,7 @@ from urllib.parse import unquote, urlsplit
 from sortija.launch import archive
 from sortija.launch.cluster import Cluster, program
 
-__all__ = ["Refused", "backup", "restore"]
+__all__ = ["ROOT", "Refused", "backup", "restore"]
 
 ROOT = Path(__file__).resolve().parents[2]
 

@@ -15,6 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 __all__ = [
+    "KEPT_RAGGED",
     "LONGEST_NAME",
     "ReadRows",
     "RowsFile",

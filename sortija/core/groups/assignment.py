@@ -25,6 +25,7 @@ __all__ = [
     "centres_in_own_units",
     "freeze",
     "place",
+    "placed_rows",
 ]
 
 #: A customer nearer than this to another segment stands on the border.

@@ -11,7 +11,7 @@ from sortija.core.engine import Engine, chunk_bounds
 from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Prepared
 
-__all__ = ["Components", "Loading", "ScaledCentres", "components_of", "scale_centres"]
+__all__ = ["MOST", "Components", "Loading", "ScaledCentres", "components_of", "scale_centres"]
 
 MOST = 10
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from sortija.core.groups.distances import BLOCK, row_of, squared_distances
 
-__all__ = ["assign", "farthest", "seed_far", "settle", "update_nearest"]
+__all__ = ["assign", "exchange", "farthest", "seed_far", "settle", "update_nearest"]
 
 
 @numba.njit(nogil=True, cache=True)

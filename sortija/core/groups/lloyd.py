@@ -18,6 +18,7 @@ from sortija.core.groups.recipe import Prepared
 from sortija.core.progress import Progress, silent
 
 __all__ = [
+    "MOST_PASSES",
     "Centres",
     "Fit",
     "Placed",

@@ -12,7 +12,16 @@ from sortija.core.groups.grouping import SAMPLE, group
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError
 from sortija.core.progress import Progress, silent
 
-__all__ = ["DISSOLVES", "DOUBTFUL", "FIRM", "HOLDS", "OPENED", "SWEPT", "jaccard_stability"]
+__all__ = [
+    "DISSOLVES",
+    "DOUBTFUL",
+    "FIRM",
+    "HOLDS",
+    "OPENED",
+    "STARTS",
+    "SWEPT",
+    "jaccard_stability",
+]
 
 #: Hennig's readings: a group dissolves up to, is not to be trusted below, holds and is firm above.
 DISSOLVES, DOUBTFUL, HOLDS, FIRM = 0.5, 0.6, 0.75, 0.85

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from sortija.core.ledger.rules import BIT
 
-__all__ = ["NO_SALE", "match_returns", "return_bits"]
+__all__ = ["NO_SALE", "match_returns", "return_bits", "settle_returns"]
 
 NO_SALE = -1
 #: Sales of one item that a return looks back over, so that a card which serves for thousands of

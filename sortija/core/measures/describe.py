@@ -13,6 +13,7 @@ from sortija.core.engine import readonly
 from sortija.core.table import REASONS, Column
 
 __all__ = [
+    "MIDDLE",
     "Axis",
     "Description",
     "axis_between",

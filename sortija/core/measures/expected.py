@@ -24,6 +24,7 @@ from sortija.core.measures.kernels import visits_block
 from sortija.core.progress import Progress, silent
 
 __all__ = [
+    "WEEK",
     "ExpectedModel",
     "Rhythm",
     "already_there",

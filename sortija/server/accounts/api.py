@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
 
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
@@ -19,15 +18,11 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.server.accounts import pauses
+from sortija.server.accounts.joining import joins
 from sortija.server.accounts.models import Person, SignInLink
 from sortija.server.accounts.refusals import refuse
-from sortija.server.hooks import Hook
-
-__all__ = ["joins"]
 
 log = logging.getLogger(__name__)
-#: Called with (person, study, role) when an invitation is accepted.
-joins: Hook[Callable[[Person, int, str], None]] = Hook("how an invited person joins")
 
 
 class Session(BaseModel):

@@ -9,7 +9,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.crossings.views import By, CrossingsPage, WhyPage, crossings_page, why_page
+from sortija.server.crossings.dates import By
+from sortija.server.crossings.reasons import WhyPage, why_page
+from sortija.server.crossings.views import CrossingsPage, crossings_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, reply
 from sortija.server.studies.numbers import is_whole

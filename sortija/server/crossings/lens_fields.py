@@ -7,7 +7,7 @@ from datetime import date
 import numpy as np
 
 from sortija.core.table import Column
-from sortija.server.crossings.views import states_of
+from sortija.server.crossings.states import states_of
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import assignment_at
 from sortija.server.ledger.store.coverage import covered

@@ -24,6 +24,7 @@ from sortija.server.studies.windows import WindowInView
 
 __all__ = [
     "adopt",
+    "carries_over",
     "checked_yardstick",
     "keep_ladder",
     "names_segments",

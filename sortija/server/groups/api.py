@@ -15,8 +15,9 @@ from sortija.server.groups.actions import adopt, open_candidate, run_recipe, tak
 from sortija.server.groups.models import Grouping, Yardstick
 from sortija.server.groups.recipe.inputs import Draft, change_draft
 from sortija.server.groups.runs.run_history import KeptPage, change_kept, kept_page
-from sortija.server.groups.views import Adopted, GroupsPage, adopted_body, groups_page
+from sortija.server.groups.views import GroupsPage, groups_page
 from sortija.server.groups.yardsticks.carry_over import swap
+from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body
 from sortija.server.groups.yardsticks.ladder import keep_present_ladder
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, JobRow, body, expected_revision, job_row, reply

@@ -6,4 +6,19 @@ class GroupsConfig(AppConfig):
     label = "groups"
 
     def ready(self) -> None:
-        pass
+        from sortija.server.groups import actions, jobs, views  # noqa: F401 - they register
+        from sortija.server.groups.pictures import (  # noqa: F401 - they register
+            maps,
+            merges,
+            neighbourhood,
+        )
+        from sortija.server.groups.runs import (  # noqa: F401 - they register
+            comparison,
+            proposals,
+            run_history,
+        )
+        from sortija.server.groups.yardsticks import (  # noqa: F401 - they register
+            assignments,
+            carry_over,
+            ladder,
+        )

@@ -2,120 +2,31 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-from typing import Any
-
 import numpy as np
 from pydantic import BaseModel
 
-from sortija.core.groups.compare import cross_table
 from sortija.core.groups.suggestion import suggest
 from sortija.core.groups.validity import knee_of
-from sortija.core.measures.catalogue import MEASURES
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.models import Grouping, Yardstick
+from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import inputs_of
 from sortija.server.groups.recipe.page import RecipeBody, recipe_body
+from sortija.server.groups.runs.candidates import CandidateRow, candidate_rows
+from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body, changes_since
 from sortija.server.jobs.models import Job
-from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
-from sortija.server.studies.cache_key import Keyed
-from sortija.server.studies.columns import read_column
 from sortija.server.studies.http import Status, job_row, waiting_for
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import Fact, station
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Adopted", "CandidateRow", "GroupsPage", "adopted_body", "candidate_rows", "groups_page"]
-
-
-class Strand(BaseModel):
-    """Customers of group ``above`` who stand in group ``below`` of the next row (from 0)."""
-
-    above: int
-    below: int
-    customers: int
-
-
-class CandidateRow(BaseModel):
-    """One k: customers by group, how often each comes back, and how well it holds.
-
-    ``threads``: from this row's groups to the next row's; ``resampled``: how often it was drawn
-    anew for ``stability``; ``moved``: share that changed group to be with its nearest centre;
-    ``refusal``: why it cannot be adopted; ``equals``: the column that alone would group largely
-    alike, in words; ``field``: what a lens calls its groups.
-    """
-
-    id: int
-    k: int
-    field: str
-    counts: list[int]
-    stability: list[float]
-    resampled: int
-    silhouettes: list[float | None]
-    error_shares: list[float | None]
-    cost: float
-    cost_share: float
-    silhouette: float
-    exact: bool
-    smallest: float
-    weakest: float
-    calinski_harabasz: float | None
-    davies_bouldin: float | None
-    gap: float | None
-    gap_error: float | None
-    moved: float
-    refusal: str
-    equals: str
-    starred: bool
-    threads: list[Strand]
-
-
-def _equals(result: dict[str, Any]) -> str:
-    told = result.get("equals")
-    if not told:
-        return ""
-    name, share = told
-    label = str(name).removeprefix("trait:").replace("_", " ")
-    label = MEASURES[label].label if label in MEASURES else label.capitalize()
-    return (
-        f"These groups are largely {label}: by it alone {share:.0%} of the customers would stand "
-        "in the same group."
-    )
+__all__ = ["GroupsPage", "groups_page"]
 
 
 class SuggestionBody(BaseModel):
     k: int | None
     words: str
-
-
-class AdoptedSegment(BaseModel):
-    """``carried``: whose identity it has, and what share of both their customers they share."""
-
-    id: int
-    number: int
-    mark: int
-    name: str
-    carried: str
-    carried_share: float | None
-
-
-class Adopted(BaseModel):
-    """The yardstick: its grouping or ladder, home window, and what has changed since."""
-
-    id: int
-    grouping: int | None
-    made_from: str
-    ladder: bool
-    k: int
-    home_to: str
-    home_back: str
-    at: str
-    person: str
-    since: str
-    segments: list[AdoptedSegment]
-    vanished: list[str]
 
 
 class GroupsPage(BaseModel):
@@ -137,84 +48,6 @@ class GroupsPage(BaseModel):
     adopted: Adopted | None
     kept: int
     trees: bool
-
-
-@lru_cache(maxsize=64)
-def _threads(key: Keyed[tuple[Grouping, Grouping]]) -> list[Strand]:
-    """Who stays together between two candidates."""
-    above, below = key.value
-    a = np.asarray(read_column(above.labels).values) - 1
-    b = np.asarray(read_column(below.labels).values) - 1
-    table = cross_table(a, b, above.k, below.k)
-    return [
-        Strand(above=int(i), below=int(j), customers=int(table[i, j]))
-        for i, j in zip(*np.nonzero(table), strict=True)
-    ]
-
-
-def candidate_rows(groupings: list[Grouping]) -> list[CandidateRow]:
-    base = groupings[0].result["cost"] if groupings else 1.0
-    return [
-        _row(grouping, groupings[place + 1] if place + 1 < len(groupings) else None, base)
-        for place, grouping in enumerate(groupings)
-    ]
-
-
-def _row(grouping: Grouping, following: Grouping | None, base: float) -> CandidateRow:
-    result = grouping.result
-    stability = result.get("stability_100") or result["stability"]
-    joined = following is not None and following.k == grouping.k + 1
-    return CandidateRow(
-        id=grouping.pk, k=grouping.k, field=f"grouping:{grouping.pk}", counts=result["counts"],
-        stability=stability, resampled=100 if "stability_100" in result else 20,
-        silhouettes=result["silhouettes"], error_shares=result.get("error_shares", []),
-        cost=result["cost"], cost_share=result["cost"] / base if base else 0.0,
-        silhouette=result["silhouette"], exact=result["exact"],
-        smallest=min(result["counts"]) / sum(result["counts"]), weakest=min(stability),
-        calinski_harabasz=result.get("calinski_harabasz"),
-        davies_bouldin=result.get("davies_bouldin"), gap=result.get("gap"),
-        gap_error=result.get("gap_error"), moved=result.get("moved", 0.0),
-        refusal=result.get("refusal", ""), equals=_equals(result), starred=grouping.starred,
-        threads=_threads(
-            Keyed((grouping.labels.token, following.labels.token), (grouping, following))
-        ) if following is not None and joined else [],
-    )  # fmt: skip
-
-
-def changes_since(study: Study, yardstick: Yardstick) -> str:
-    """What has changed in the ledger since the yardstick was decided, in words."""
-    ledger = ledger_of(study)
-    if ledger is None:
-        return "the log was taken back since" if yardstick.decided_on else ""
-    if ledger.made_from == yardstick.decided_on:
-        return ""
-    moved = len(set(ledger.on) ^ set(yardstick.rules))
-    if moved:
-        return f"{moved} rule{'s' if moved > 1 else ''} changed since"
-    return "the ledger's files changed since"
-
-
-def adopted_body(study: Study) -> Adopted | None:
-    """The yardstick for the wire."""
-    yardstick = yardstick_of(study)
-    if yardstick is None:
-        return None
-    to, _, back = yardstick.home.partition(":")
-    grouping = yardstick.grouping
-    return Adopted(
-        id=yardstick.pk, grouping=grouping.pk if grouping else None,
-        made_from=grouping.made_from if grouping else "", ladder=grouping is None,
-        k=yardstick.k, home_to=to, home_back=back, at=yardstick.adopted_at.isoformat(),
-        person=str(yardstick.person or ""), since=changes_since(study, yardstick),
-        segments=[
-            AdoptedSegment(
-                id=s.pk, number=s.number, mark=s.mark, name=s.name,
-                carried=s.carried.name if s.carried else "", carried_share=s.carried_share,
-            )
-            for s in yardstick.segments.select_related("carried")
-        ],
-        vanished=yardstick.vanished,
-    )  # fmt: skip
 
 
 def _status(study: Study, stamp: str, groupings: list[Grouping], most: int) -> Status:

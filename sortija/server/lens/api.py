@@ -11,31 +11,18 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.core.lens.clauses import Clause, ClauseError
-from sortija.server.lens.evaluation import LensAnswer, evaluate, kept_clauses
+from sortija.server.lens.evaluation import LensAnswer, evaluate
 from sortija.server.lens.fields import field_names
 from sortija.server.lens.keeping import INSIDE, drop_kept, keep_lens, kept_lenses, rename_kept
-from sortija.server.lens.listing import CustomerList, Listing, usual_fields
+from sortija.server.lens.listing import CustomerList
 from sortija.server.lens.models import KeptLens, Lens
+from sortija.server.lens.requests import LISTED, ClauseBody, LensClauses, clause_of, listing_for
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply
-from sortija.server.studies.models import Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView, window_from
-
-__all__ = ["LISTED", "clause_of", "listing_for"]
-
-
-class ClauseBody(BaseModel):
-    """A clause as it travels; see ``core.lens.clauses``."""
-
-    field: str
-    values: list[str] = []
-    ranges: list[tuple[float | None, float | None]] = []
-    negated: bool = False
-    window: str = ""
 
 
 class LensQuestion(BaseModel):
@@ -45,18 +32,6 @@ class LensQuestion(BaseModel):
     charts: list[str] = Field(default=[], max_length=24)
     preview: ClauseBody | None = None
     spend: str = ""
-
-
-class LensClauses(BaseModel):
-    clauses: list[ClauseBody]
-
-
-def clause_of(given: ClauseBody) -> Clause:
-    """The clause, or a 400 that says what is wrong with it."""
-    try:
-        return Clause.from_json(given.model_dump())
-    except ClauseError as problem:
-        raise Problem(str(problem)) from problem
 
 
 class LensView(APIView):
@@ -205,26 +180,6 @@ class OneKept(APIView):
     def delete(self, request: Request, study: int, kept: int) -> Response:
         drop_kept(_kept(request, study, kept), request.user, expected_revision(request))
         return Response(status=204)
-
-
-def listing_for(request: Request, study: Study) -> Listing:
-    window = window_from(request, default_window(study))
-    if window is None:
-        raise Problem("There is nobody to list yet. Bring in a log first.")
-    asked = request.query_params
-    fields = [key for key in asked.get("fields", "").split(",") if key]
-    return Listing(
-        study, window, kept_clauses(study, asked.get("lens", "")),
-        fields or usual_fields(study, window), asked.get("order", ""), asked.get("down") == "1",
-    )  # fmt: skip
-
-
-LISTED = [
-    *WINDOW,
-    OpenApiParameter("fields", str, description="columns, divided by commas; empty: the usual"),
-    OpenApiParameter("order", str, description="field to order by; empty: as cards came"),
-    OpenApiParameter("down", str, description="1: largest first"),
-]
 
 
 class CustomersView(APIView):

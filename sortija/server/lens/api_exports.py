@@ -11,12 +11,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.lens.api import LISTED
 from sortija.server.lens.evaluation import kept_clauses
 from sortija.server.lens.export_rows import ExportRow, export_row
 from sortija.server.lens.exports import ask_export, dictionary_of, export_of, file_of
 from sortija.server.lens.listing import usual_fields
 from sortija.server.lens.models import Export
+from sortija.server.lens.requests import LISTED
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import body, reply
 from sortija.server.studies.problems import Problem

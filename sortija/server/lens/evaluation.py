@@ -20,7 +20,7 @@ from sortija.server.studies.request_cache import reading
 from sortija.server.studies.trail import coverage
 from sortija.server.studies.windows import WindowInView, read_window
 
-__all__ = ["LensAnswer", "evaluate", "kept_clauses", "selection_of"]
+__all__ = ["ENGINE", "LensAnswer", "evaluate", "kept_clauses", "selection_of"]
 
 #: Lives as long as the process; a request's kernels release the interpreter's lock.
 ENGINE = Engine()

@@ -23,7 +23,7 @@ from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["drop_kept", "keep_lens", "kept_lenses", "rename_kept"]
+__all__ = ["INSIDE", "drop_kept", "keep_lens", "kept_lenses", "rename_kept"]
 
 #: The one level of a list's column; who is not in it has no value.
 INSIDE = "in it"

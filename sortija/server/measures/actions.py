@@ -10,9 +10,16 @@ from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 
 __all__ = [
-    "PLAN_SETTING", "choose", "drop_kept", "follow_kept", "follow_preset", "keep_plan",
-    "kept_plans", "plan_of",
-]  # fmt: skip
+    "PLAN_SETTING",
+    "Plan",
+    "choose",
+    "drop_kept",
+    "follow_kept",
+    "follow_preset",
+    "keep_plan",
+    "kept_plans",
+    "plan_of",
+]
 
 PLAN_SETTING = "measures.plan"
 KEPT_SETTING = "measures.kept"

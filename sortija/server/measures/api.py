@@ -12,22 +12,18 @@ from sortija.server.measures import actions
 from sortija.server.measures.column_summaries import proposed_for
 from sortija.server.measures.customer import CustomerMeasures, measures_of
 from sortija.server.measures.detail import Fill, MeasureDetail, detail_of, fill_of
-from sortija.server.measures.measure_set import MeasureSet, measures_to_show
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import MeasuresPage, StepsBody
-from sortija.server.measures.views import measures_page, prepared_steps, role_of
+from sortija.server.measures.plan import prepared_steps, role_of
+from sortija.server.measures.requests import OF, ROWS, made_for
+from sortija.server.measures.views import measures_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply
-from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import read_window, window_from
 
-__all__ = ["PlanRevision", "made_for"]
-
-
-#: Levels of this trait in the place of customers.
-OF = OpenApiParameter("of", str, description="a trait: its levels in the place of customers")
-ROWS = [*WINDOW, OF]
+__all__ = ["PlanRevision"]
 
 
 class MeasureChoice(BaseModel):
@@ -48,24 +44,6 @@ class PlanChoice(BaseModel):
     preset: str = ""
     kept: str = ""
     keep_as: str = ""
-
-
-def made_for(request: Request, study: Study) -> MeasureSet:
-    """The measures in the window that is asked for, current or from before a change.
-
-    Raises
-    ------
-    Problem
-        404 without any, 503 while they are being made.
-    """
-    window = window_from(request, default_window(study))
-    of = request.query_params.get("of", "")
-    at = measures_to_show(study, window, request.user, of) if window else None
-    if at is None or (at.made is None and at.job is None):
-        raise Problem("There are no measures yet. Bring in a log at the Ledger.", 404)
-    if at.made is None:
-        raise Problem("The measures of this window are still being derived.", 503)
-    return at.made
 
 
 class MeasuresView(APIView):

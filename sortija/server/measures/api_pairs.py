@@ -13,7 +13,6 @@ from rest_framework.views import APIView
 
 from sortija.core.measures.formula import FUNCTIONS
 from sortija.server.measures import formulas
-from sortija.server.measures.api import ROWS, made_for
 from sortija.server.measures.formulas import Checked, OwnMeasure, Word
 from sortija.server.measures.levels import LevelsPage, levels_page
 from sortija.server.measures.pairs import (
@@ -25,6 +24,7 @@ from sortija.server.measures.pairs import (
     pair_page,
     pair_points,
 )
+from sortija.server.measures.requests import ROWS, made_for
 from sortija.server.measures.series import SeriesPage, series_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, body, expected_revision, reply

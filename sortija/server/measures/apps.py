@@ -6,4 +6,10 @@ class MeasuresConfig(AppConfig):
     label = "measures"
 
     def ready(self) -> None:
-        pass
+        from sortija.server.measures import (  # noqa: F401 - they register
+            derivation,
+            lens_fields,
+            measure_set,
+            series,
+            views,
+        )

@@ -36,20 +36,25 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.fingerprints import fingerprint
 
 __all__ = [
+    "ENGINE",
+    "LOG_REACH",
     "LOG_SKEW",
+    "THREAD_STEPS",
     "Likeness",
     "category_summary",
     "donors_key",
     "donors_of",
     "filled_by_neighbours",
     "find_summary",
+    "keep_summary",
     "kept_summary",
     "likeness",
     "plain",
     "proposed_for",
     "summary_of",
+    "table_of",
     "within",
-]  # fmt: skip
+]
 
 VERSION = 5
 THREAD_STEPS = 48

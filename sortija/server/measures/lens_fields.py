@@ -7,13 +7,19 @@ import numpy as np
 from sortija.core.table import REASONS, Column
 from sortija.server.lens.fields import Field, field_kind
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.column_summaries import proposed_for, summary_of
-from sortija.server.measures.measure_set import MeasureSet, measures_or_job
-from sortija.server.measures.views import prepared_steps
+from sortija.server.measures.column_summaries import (
+    proposed_for,
+    summary_of,
+)
+from sortija.server.measures.measure_set import (
+    MeasureSet,
+    measures_or_job,
+)
+from sortija.server.measures.plan import prepared_steps
 from sortija.server.studies.models import Study
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["CAPPED", "FENCED", "MISSING"]
+__all__ = ["CAPPED", "FENCED", "MISSING", "field_of"]
 
 MISSING = ("has a value", *(REASONS[code] for code in sorted(REASONS) if code))
 FENCED = ("below the lower fence", "between the fences", "above the upper fence")
@@ -77,3 +83,8 @@ def _by_ends(
     column = Column(key, "category", codes, "", levels)
     label = f"{made.about(name).label}, {words}"
     return Field(key, label, "", column, f"{made.source(name).stamp}:{made.stamp}:{low}:{high}")
+
+
+def field_of(made: MeasureSet, name: str) -> str:
+    """What a clause calls a column."""
+    return name if made.source(name).kind == "category" else f"measure:{name}"

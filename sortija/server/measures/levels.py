@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.column_summaries import plain
 from sortija.server.measures.measure_set import MeasureSet
-from sortija.server.measures.views import role_of
+from sortija.server.measures.plan import role_of
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 

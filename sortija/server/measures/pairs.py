@@ -16,7 +16,8 @@ from sortija.server.measures.actions import plan_of
 from sortija.server.measures.column_summaries import likeness, plain, summary_of
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import AxisBody
-from sortija.server.measures.views import lens_rows, prepared_steps, role_of
+from sortija.server.measures.plan import prepared_steps, role_of
+from sortija.server.measures.rows import lens_rows
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 

@@ -9,29 +9,25 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.lens.evaluate import members
 from sortija.core.measures.association import SAME
 from sortija.core.measures.catalogue import FAMILIES
 from sortija.core.measures.describe import Axis, outline, steps_for
 from sortija.core.measures.neighbours import Donors
-from sortija.core.measures.preparation import PRESETS, Steps
+from sortija.core.measures.preparation import PRESETS
 from sortija.server.ledger.customers.traits import traits_of
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.ledger.store.ledger import ledger_of
-from sortija.server.lens.evaluation import kept_clauses, selection_of
-from sortija.server.lens.fields import base_of
 from sortija.server.measures.actions import kept_plans, plan_of
 from sortija.server.measures.column_summaries import (
     ENGINE,
     THREAD_STEPS,
     category_summary,
-    donors_of,
     likeness,
-    proposed_for,
     summary_of,
 )
 from sortija.server.measures.derivation import when_made
 from sortija.server.measures.formulas import own_measures_of
+from sortija.server.measures.lens_fields import field_of
 from sortija.server.measures.measure_set import (
     MeasureSet,
     MeasuresToShow,
@@ -49,52 +45,14 @@ from sortija.server.measures.payloads import (
     Thread,
     Tie,
 )
+from sortija.server.measures.plan import chosen_donors, prepared_steps, role_of
+from sortija.server.measures.rows import lens_rows
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.trail import Fact, station
 from sortija.server.studies.windows import WindowInView
 
-__all__ = [
-    "chosen_donors", "field_of", "lens_rows", "measures_page", "prepared_steps", "role_of",
-]  # fmt: skip
-
-
-def role_of(made: MeasureSet, plan: dict[str, dict[str, Any]], name: str) -> str:
-    """The role chosen for a measure, else the proposed one."""
-    return str(plan.get(name, {}).get("role", made.about(name).role))
-
-
-def prepared_steps(made: MeasureSet, plan: dict[str, dict[str, Any]], name: str) -> Steps:
-    """The preparation chosen for a measure, else the proposed one."""
-    chosen = plan.get(name, {}).get("steps")
-    return Steps(**chosen) if chosen else proposed_for(made, name)
-
-
-def chosen_donors(made: MeasureSet, plan: dict[str, dict[str, Any]]) -> Donors | None:
-    """Donors by the measures and traits that shape the groups; None while nobody asks for one."""
-    if not any(c.get("steps", {}).get("fill") == "neighbours" for c in plan.values()):
-        return None
-    shaping = [n for n in made.sources if role_of(made, plan, n) == "shapes"]
-    asking = [n for n, c in plan.items()
-              if c.get("steps", {}).get("fill") == "neighbours" and n in made.sources]  # fmt: skip
-    numbers = [n for n in dict.fromkeys([*shaping, *asking]) if made.source(n).kind == "number"]
-    categories = tuple(n for n in shaping if made.source(n).kind == "category")
-    return donors_of(made, {n: prepared_steps(made, plan, n) for n in numbers}, categories)
-
-
-def lens_rows(
-    study: Study, window: WindowInView, lens: str, made: MeasureSet
-) -> NDArray[np.int64] | None:
-    """Customers of the table that are in the lens; None while no lens is on."""
-    if made.of:
-        return None  # a lens speaks of customers
-    clauses = kept_clauses(study, lens)
-    base = base_of(study, window)
-    if not clauses or base is None:
-        return None
-    rows = members(selection_of(study, window, clauses, base))
-    rows = rows[rows < made.size]
-    return rows[made.present[rows]]
+__all__ = ["measures_page"]
 
 
 def measures_page(
@@ -185,11 +143,6 @@ def _threads(
         for name in each.sources:
             each.column(name)
     return ENGINE.map(one, names)
-
-
-def field_of(made: MeasureSet, name: str) -> str:
-    """What a clause calls a column."""
-    return name if made.source(name).kind == "category" else f"measure:{name}"
 
 
 def _numbers(

@@ -18,7 +18,7 @@ from sortija.core.portraits.profile import (
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, frozen
 from sortija.server.ledger.customers.traits import trait_column, traits_of
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.views import role_of
+from sortija.server.measures.plan import role_of
 from sortija.server.studies.cache_key import Keyed
 
 __all__ = ["CategoryRow", "NumericRow", "Sheet", "sheet_of"]

@@ -9,8 +9,8 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.views import Adopted, adopted_body
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
+from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body
 from sortija.server.ledger.models import Card
 from sortija.server.measures.measure_set import base_from, measures_to_show
 from sortija.server.portraits.sheet import CategoryRow, NumericRow, Sheet, sheet_of

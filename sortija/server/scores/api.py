@@ -8,7 +8,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.measures.api import ROWS, made_for
+from sortija.server.measures.requests import ROWS, made_for
 from sortija.server.scores.codes import codes_page
 from sortija.server.scores.drafts import ScoreDraft, change_draft, draft_of
 from sortija.server.scores.payloads import CodesPage, ScoresPage, WorthPage

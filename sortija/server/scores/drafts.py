@@ -12,8 +12,16 @@ from sortija.server.studies.actions import change_setting, read_setting
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 
-__all__ = ["LadderDraft", "MeasureDraft", "ScoreDraft", "TierDraft", "asked_of", "change_draft",
-           "draft_of"]  # fmt: skip
+__all__ = [
+    "LadderDraft",
+    "MeasureDraft",
+    "ScoreDraft",
+    "TierDraft",
+    "asked_of",
+    "change_draft",
+    "draft_of",
+    "scorable",
+]
 
 USUAL = ("recency", "frequency", "monetary")
 MOST_MEASURES, MOST_TIERS = 8, 12

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -14,17 +13,16 @@ from numpy.typing import NDArray
 from sortija.core.lens.evaluate import members
 from sortija.core.measures.catalogue import MEASURES, Measure
 from sortija.core.scores.bands import Banding, block, mean_in_plots
-from sortija.core.scores.ladder import Ladder
 from sortija.core.scores.tiers import coverage
-from sortija.server.hooks import Hook
 from sortija.server.jobs.models import Job
 from sortija.server.lens.evaluation import kept_clauses, selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.column_summaries import summary_of
+from sortija.server.measures.lens_fields import field_of
 from sortija.server.measures.measure_set import MeasureSet, MeasuresToShow, measures_to_show
 from sortija.server.measures.payloads import AxisBody
-from sortija.server.measures.views import field_of, prepared_steps
+from sortija.server.measures.plan import prepared_steps
 from sortija.server.scores.drafts import ScoreDraft, draft_of, scorable
 from sortija.server.scores.payloads import (
     BandedMeasure,
@@ -38,6 +36,7 @@ from sortija.server.scores.payloads import (
 )
 from sortija.server.scores.scored import ScoredAt, banding_of, scored_at
 from sortija.server.scores.worth import Followed, follow
+from sortija.server.scores.yardstick_in_use import yardstick_in_use
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
@@ -45,7 +44,7 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import Fact, station
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Look", "knows_kept", "scores_page"]
+__all__ = ["Look", "scores_page"]
 
 MOST_TOTALS = 120
 SHADES = {"heads": "money per customer", "customers": "customers", "money": "money"}
@@ -61,16 +60,6 @@ class Look:
     third: str = ""
     shade: str = "heads"
     lens: str = ""
-
-
-#: (number of the yardstick in use or 0, whether it is this ladder).
-Keeper = Callable[[Study, Ladder], tuple[int, bool]]
-_KEEPER: Hook[Keeper] = Hook("which yardstick is in use")
-
-
-def knows_kept(keeper: Keeper) -> Keeper:
-    """Register who knows which yardstick is in use, and whether it is a ladder."""
-    return _KEEPER.fill(keeper)
 
 
 @lru_cache(maxsize=16)
@@ -258,7 +247,7 @@ def scores_page(study: Study, window: WindowInView | None, look: Look, of: str =
     total = at.scored.totals
     scored = ~np.isnan(total)
     plots = _plots(at, chosen, inside, shade)
-    in_use, kept = _KEEPER.function(study, at.ladder)
+    in_use, kept = yardstick_in_use(study, at.ladder)
     return ScoresPage(
         status=stands.status or Status(state="whole"),
         made_from=at.stamp, of=of, revision=revision, draft=draft,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sortija.server.accounts.api import joins
+from sortija.server.accounts.joining import joins
 from sortija.server.studies.actions import changing
 from sortija.server.studies.models import Membership
 

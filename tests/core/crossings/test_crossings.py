@@ -4,8 +4,8 @@ import unittest
 
 import numpy as np
 
+from sortija.core.crossings.explanations import effect_size, explain
 from sortija.core.crossings.matrix import border_moves, cross, margin_towards, quarter_ends
-from sortija.core.crossings.why import effect_size, explain
 from sortija.core.groups.assignment import Placement
 from sortija.core.groups.lloyd import nearest_centres
 from sortija.core.groups.recipe import Prepared

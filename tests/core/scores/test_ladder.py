@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from sortija.core.crossings.why import explain_bands
+from sortija.core.crossings.explanations import explain_bands
 from sortija.core.scores.bands import band, block, field, mean_in_plots
 from sortija.core.scores.ladder import Ladder, middle_totals, neutral_boxes, share_tiers
 from sortija.core.scores.recipe import Asked, ScoreError, fit_score, score

@@ -23,9 +23,9 @@ from sortija.server.groups.runs.candidate import (
 )
 from sortija.server.groups.runs.comparison import ComparePage, compare_page
 from sortija.server.groups.runs.proposals import ProposalsPage, proposals_page, propose
-from sortija.server.measures.api import made_for
 from sortija.server.measures.api_pairs import ARROW, Arrow
 from sortija.server.measures.measure_set import MeasureSet
+from sortija.server.measures.requests import made_for
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, JobRow, body, job_row, reply
 from sortija.server.studies.models import Study

@@ -34,7 +34,7 @@ from sortija.server.lens.fields import Field, field_kind
 from sortija.server.measures.column_summaries import LOG_REACH, LOG_SKEW
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.measures.payloads import AxisBody
-from sortija.server.measures.views import lens_rows
+from sortija.server.measures.rows import lens_rows
 from sortija.server.studies import models
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import fresh_column, read_column

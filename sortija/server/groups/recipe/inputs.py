@@ -13,7 +13,7 @@ from sortija.core.table import Table
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import StepsBody
-from sortija.server.measures.views import prepared_steps, role_of
+from sortija.server.measures.plan import prepared_steps, role_of
 from sortija.server.studies.actions import change_setting, read_setting
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Study
@@ -23,7 +23,9 @@ __all__ = [
     "Draft",
     "Inputs",
     "change_draft",
+    "chosen",
     "draft_of",
+    "groupable",
     "inputs_from",
     "inputs_of",
     "method_of",

@@ -23,7 +23,7 @@ from sortija.server.measures.actions import Plan, plan_of
 from sortija.server.measures.column_summaries import likeness, summary_of
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import StepsBody
-from sortija.server.measures.views import role_of
+from sortija.server.measures.plan import role_of
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 

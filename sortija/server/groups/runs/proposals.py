@@ -17,14 +17,14 @@ from sortija.core.table import Table
 from sortija.server.groups.jobs import fresh_measures, keep_candidate
 from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import chosen, draft_of, inputs_from, table_for
-from sortija.server.groups.views import CandidateRow, candidate_rows
+from sortija.server.groups.runs.candidates import CandidateRow, candidate_rows
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.one_population import population_of
-from sortija.server.measures.views import role_of
+from sortija.server.measures.plan import role_of
 from sortija.server.studies.actions import touch
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.http import JobRow, job_row

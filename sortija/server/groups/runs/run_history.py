@@ -8,7 +8,7 @@ from pydantic import BaseModel
 
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Grouping, Yardstick
-from sortija.server.groups.views import changes_since
+from sortija.server.groups.yardsticks.in_use import changes_since
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study

@@ -29,7 +29,15 @@ from sortija.server.studies.models import Population, Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["AssignmentAt", "ByCentres", "ByLadder", "assignment_at", "assignment_from", "frozen"]
+__all__ = [
+    "AssignmentAt",
+    "ByCentres",
+    "ByLadder",
+    "assignment_at",
+    "assignment_from",
+    "frozen",
+    "segment_labels",
+]
 
 VERSION = 1
 

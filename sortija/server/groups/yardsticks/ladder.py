@@ -10,7 +10,7 @@ from sortija.server.groups.models import Yardstick
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.scores.drafts import draft_of
 from sortija.server.scores.scored import scored_at
-from sortija.server.scores.views import knows_kept
+from sortija.server.scores.yardstick_in_use import knows_kept
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView

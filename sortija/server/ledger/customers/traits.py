@@ -25,6 +25,8 @@ from sortija.server.studies.request_cache import once
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
+    "NAMED",
+    "TABLES",
     "Snapshot",
     "Trait",
     "joined_trait",

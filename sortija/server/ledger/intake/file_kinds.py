@@ -24,7 +24,15 @@ from sortija.server.ledger.customers.traits import traits_of
 from sortija.server.ledger.models import Card, Intake
 from sortija.server.studies.models import Study
 
-__all__ = ["Mapping", "guess_as", "guess_role", "mapping_of", "roles_of"]
+__all__ = [
+    "Mapping",
+    "guess_as",
+    "guess_role",
+    "known_cards",
+    "known_values",
+    "mapping_of",
+    "roles_of",
+]
 
 Mapping = LogMapping | MemberMapping | ResponseMapping | OfferMapping | AreaMapping
 _MAPPINGS: dict[str, Callable[..., Mapping]] = {

@@ -19,7 +19,15 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 
-__all__ = ["LineRow", "LinesPage", "Picked", "lines_file", "lines_page", "lines_picked"]
+__all__ = [
+    "LineRow",
+    "LinesPage",
+    "Picked",
+    "by_column",
+    "lines_file",
+    "lines_page",
+    "lines_picked",
+]
 
 PAGE_LINES = 100
 _BLOCK = 5_000

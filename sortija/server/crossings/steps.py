@@ -1,0 +1,65 @@
+"""One step between two dates: who crossed, and who by a hair."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.crossings.matrix import Crossings, border_moves, cross
+from sortija.core.groups.recipe import Preparation, Prepared
+from sortija.server.groups.recipe.inputs import table_for
+from sortija.server.groups.yardsticks.assignments import (
+    AssignmentAt,
+    ByLadder,
+    frozen,
+)
+from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["Pair", "border_of", "crossed", "pair_of", "prepared_at", "shared_months"]
+
+
+Pair = Keyed[tuple[AssignmentAt, AssignmentAt]]
+
+
+def pair_of(before: AssignmentAt, after: AssignmentAt) -> Pair:
+    """Both ends of a step, as caches know them."""
+    return Keyed((before.stamp, after.stamp), (before, after))
+
+
+def prepared_at(at: AssignmentAt, preparation: Preparation) -> Prepared:
+    """The rows of one date, prepared by the frozen constants of a grouping."""
+    table = table_for(at.yardstick.study, at.made, list(preparation.names))
+    return preparation.rows(table, at.made.present)
+
+
+@lru_cache(maxsize=64)
+def border_of(key: Pair) -> NDArray[np.bool_]:
+    """(n,) True for customers who crossed by a hair, and may as well not have."""
+    before, after = key.value
+    by = frozen(before.yardstick)
+    if isinstance(by, ByLadder):
+        return np.zeros(len(before.placement.state), np.bool_)  # tiers have edges, no borders
+    return border_moves(
+        before.placement, after.placement, prepared_at(before, by.preparation),
+        prepared_at(after, by.preparation), by.centres,
+    )  # fmt: skip
+
+
+@lru_cache(maxsize=64)
+def crossed(key: Pair) -> Crossings:
+    """The matrices of a step."""
+    before, after = key.value
+    return cross(
+        before.placement, after.placement, before.made.money, after.made.money, border_of(key)
+    )
+
+
+def shared_months(before: WindowInView, after: WindowInView) -> int:
+    """Months that two windows share; 0 where they share none or look back over all."""
+    if before.months is None:
+        return 0
+    apart = (after.to.year - before.to.year) * 12 + after.to.month - before.to.month
+    return max(0, before.months - apart)

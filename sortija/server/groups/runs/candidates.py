@@ -1,0 +1,114 @@
+"""The string of k: one candidate a row, as the screen shows it."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from pydantic import BaseModel
+
+from sortija.core.groups.compare import cross_table
+from sortija.core.measures.catalogue import MEASURES
+from sortija.server.groups.models import Grouping
+from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.columns import read_column
+
+__all__ = ["CandidateRow", "Strand", "candidate_rows"]
+
+
+class Strand(BaseModel):
+    """Customers of group ``above`` who stand in group ``below`` of the next row (from 0)."""
+
+    above: int
+    below: int
+    customers: int
+
+
+class CandidateRow(BaseModel):
+    """One k: customers by group, how often each comes back, and how well it holds.
+
+    ``threads``: from this row's groups to the next row's; ``resampled``: how often it was drawn
+    anew for ``stability``; ``moved``: share that changed group to be with its nearest centre;
+    ``refusal``: why it cannot be adopted; ``equals``: the column that alone would group largely
+    alike, in words; ``field``: what a lens calls its groups.
+    """
+
+    id: int
+    k: int
+    field: str
+    counts: list[int]
+    stability: list[float]
+    resampled: int
+    silhouettes: list[float | None]
+    error_shares: list[float | None]
+    cost: float
+    cost_share: float
+    silhouette: float
+    exact: bool
+    smallest: float
+    weakest: float
+    calinski_harabasz: float | None
+    davies_bouldin: float | None
+    gap: float | None
+    gap_error: float | None
+    moved: float
+    refusal: str
+    equals: str
+    starred: bool
+    threads: list[Strand]
+
+
+def _equals(result: dict[str, Any]) -> str:
+    told = result.get("equals")
+    if not told:
+        return ""
+    name, share = told
+    label = str(name).removeprefix("trait:").replace("_", " ")
+    label = MEASURES[label].label if label in MEASURES else label.capitalize()
+    return (
+        f"These groups are largely {label}: by it alone {share:.0%} of the customers would stand "
+        "in the same group."
+    )
+
+
+@lru_cache(maxsize=64)
+def _threads(key: Keyed[tuple[Grouping, Grouping]]) -> list[Strand]:
+    """Who stays together between two candidates."""
+    above, below = key.value
+    a = np.asarray(read_column(above.labels).values) - 1
+    b = np.asarray(read_column(below.labels).values) - 1
+    table = cross_table(a, b, above.k, below.k)
+    return [
+        Strand(above=int(i), below=int(j), customers=int(table[i, j]))
+        for i, j in zip(*np.nonzero(table), strict=True)
+    ]
+
+
+def candidate_rows(groupings: list[Grouping]) -> list[CandidateRow]:
+    base = groupings[0].result["cost"] if groupings else 1.0
+    return [
+        _row(grouping, groupings[place + 1] if place + 1 < len(groupings) else None, base)
+        for place, grouping in enumerate(groupings)
+    ]
+
+
+def _row(grouping: Grouping, following: Grouping | None, base: float) -> CandidateRow:
+    result = grouping.result
+    stability = result.get("stability_100") or result["stability"]
+    joined = following is not None and following.k == grouping.k + 1
+    return CandidateRow(
+        id=grouping.pk, k=grouping.k, field=f"grouping:{grouping.pk}", counts=result["counts"],
+        stability=stability, resampled=100 if "stability_100" in result else 20,
+        silhouettes=result["silhouettes"], error_shares=result.get("error_shares", []),
+        cost=result["cost"], cost_share=result["cost"] / base if base else 0.0,
+        silhouette=result["silhouette"], exact=result["exact"],
+        smallest=min(result["counts"]) / sum(result["counts"]), weakest=min(stability),
+        calinski_harabasz=result.get("calinski_harabasz"),
+        davies_bouldin=result.get("davies_bouldin"), gap=result.get("gap"),
+        gap_error=result.get("gap_error"), moved=result.get("moved", 0.0),
+        refusal=result.get("refusal", ""), equals=_equals(result), starred=grouping.starred,
+        threads=_threads(
+            Keyed((grouping.labels.token, following.labels.token), (grouping, following))
+        ) if following is not None and joined else [],
+    )  # fmt: skip
