@@ -12,10 +12,11 @@ import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 
 from benchmarks.support import Row, interleave
+from sortija.core.calendar import day_number
 from sortija.core.engine import Engine
 from sortija.core.ledger.log import Log, order_lines
 from sortija.core.measures.derive import Names, derive
-from sortija.core.measures.window import Window, day_number
+from sortija.core.measures.window import Window
 
 LINES, CUSTOMERS = 5_000_000, 400_000
 LAST = date(2026, 6, 30)

@@ -9,6 +9,7 @@ import numpy as np
 
 from benchmarks.measures import CUSTOMERS, LAST, LINES, _draw, _log
 from benchmarks.support import Row, interleave, timed
+from sortija.core.calendar import day_number
 from sortija.core.engine import Engine, memory
 from sortija.core.ledger.log import Log, order_lines
 from sortija.core.measures.derive import Names, derive, derive_series
@@ -20,7 +21,7 @@ from sortija.core.measures.expected import (
     rhythm_of,
 )
 from sortija.core.measures.formula import evaluate, parse, unit_of
-from sortija.core.measures.window import Window, day_number, series_of
+from sortija.core.measures.window import Window, series_of
 
 MANY = 1_000_000
 TIMES = 5

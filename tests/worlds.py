@@ -12,6 +12,7 @@ from datetime import date
 
 import numpy as np
 
+from sortija.core.calendar import day_number
 from sortija.core.engine import Engine
 from sortija.core.groups.null_models import null_figures
 from sortija.core.groups.recipe import Recipe, prepare
@@ -23,7 +24,7 @@ from sortija.core.ledger.rules import default_rules, mask_of
 from sortija.core.measures.derive import derive
 from sortija.core.measures.one_population import fit_population, simulate
 from sortija.core.measures.preparation import Steps, propose
-from sortija.core.measures.window import Window, day_number
+from sortija.core.measures.window import Window
 from sortija.core.table import Column, Table
 
 __all__ = ["GROUPS", "LOGS", "NOTHING", "log_of", "of_log", "of_table"]

@@ -6,7 +6,7 @@ import argparse
 import json
 import sys
 from dataclasses import replace
-from datetime import date, timedelta
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from sortija.cli.files import check_out, write_table, write_whole
 from sortija.cli.logs import Ledger, Members, read_logs, read_members
 from sortija.cli.terminal import Trouble, Watch
+from sortija.core.calendar import date_of
 from sortija.core.engine import Engine
 from sortija.core.formats.measures import whole_ids
 from sortija.core.ledger.cube import Cube
@@ -24,7 +25,7 @@ from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import ON_OFFER, default_rules, mask_of
 from sortija.core.ledger.waterline import Waterline, waterline
 from sortija.core.measures.derive import Derived, Names, derive
-from sortija.core.measures.window import EPOCH, Window
+from sortija.core.measures.window import Window
 from sortija.core.table import Column
 
 __all__ = ["add_to"]
@@ -122,7 +123,7 @@ def run(asked: argparse.Namespace) -> None:
     newest = ledger.log.last_day(mask)
     if newest < 0:
         raise Trouble("No line counts: see --report for what was set aside and why.")
-    window = _window(asked, EPOCH + timedelta(days=newest))
+    window = _window(asked, date_of(newest))
     names = Names(
         tuple(ledger.reader.departments.texts), tuple(ledger.reader.channels.texts),
         on_offer=bool((ledger.log.bits & ON_OFFER).any()),

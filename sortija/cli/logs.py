@@ -15,6 +15,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from sortija.cli.terminal import Trouble, Watch
+from sortija.core.calendar import day_number
 from sortija.core.formats.joined import JoinedRows, find_join
 from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
@@ -26,7 +27,6 @@ from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log
 from sortija.core.ledger.members import guess_members
 from sortija.core.ledger.traits import TraitReader
 from sortija.core.ledger.zones import zone_of
-from sortija.core.measures.window import day_number
 from sortija.core.table import Column
 
 __all__ = ["Ledger", "Members", "read_logs", "read_members"]

@@ -96,6 +96,8 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "sortija.server.operations.requests.RequestIds",
     "django.middleware.security.SecurityMiddleware",
+    "sortija.server.operations.answers.CompressAnswers",
+    "sortija.server.operations.answers.NameAnswers",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "sortija.server.page.ContentPolicy",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -150,6 +152,7 @@ REST_FRAMEWORK = {
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "URL_FORMAT_OVERRIDE": None,
     "EXCEPTION_HANDLER": "sortija.server.studies.problems.handler",
 }
 SPECTACULAR_SETTINGS = {
@@ -158,6 +161,9 @@ SPECTACULAR_SETTINGS = {
     "OAS_VERSION": "3.1.0",
     "SERVE_INCLUDE_SCHEMA": False,
     "COMPONENT_SPLIT_REQUEST": False,
+    "POSTPROCESSING_HOOKS": [
+        "sortija.server.studies.contract.with_problems",
+    ],
 }
 PROCRASTINATE_WORKER_DEFAULTS = {"shutdown_graceful_timeout": 10}
 LOGGING = settings_for(

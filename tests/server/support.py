@@ -19,10 +19,10 @@ from sortija.server.accounts.models import Person
 from sortija.server.jobs.models import Job
 from sortija.server.studies.actions import start_study
 from sortija.server.studies.models import Study
+from tests.server import contract, turns
 from tests.server.cold import COLD, forget_everything
 from tests.server.seen import seen
 from tests.server.snapshots import Snapshot, own_tables
-from tests.server.turns import watched
 
 __all__ = ["LOG", "MEMBERS", "Demo", "DemoCase", "ServerCase", "WorkerCase", "run_jobs"]
 
@@ -70,7 +70,8 @@ class ServerCase(TransactionTestCase):
 
     def setUp(self):
         self.settle()
-        self.enterContext(watched(self))
+        self.enterContext(turns.watched(self))
+        self.enterContext(contract.watched(self))
         self.populate()
 
     def populate(self):

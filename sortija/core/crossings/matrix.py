@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import calendar
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +11,7 @@ from sortija.core.groups.assignment import Placement
 from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Prepared
 
-__all__ = ["BORDER_MOVE", "Crossings", "border_moves", "cross", "margin_towards", "quarter_ends"]
+__all__ = ["BORDER_MOVE", "Crossings", "border_moves", "cross", "margin_towards"]
 
 #: Both margins under this: the customer crossed by a hair.
 BORDER_MOVE = 0.3
@@ -32,22 +31,6 @@ class Crossings:
     money_before: NDArray[np.int64]
     money_after: NDArray[np.int64]
     border: NDArray[np.int64]
-
-
-def quarter_ends(last: tuple[int, int, int], dates: int) -> list[tuple[int, int, int]]:
-    """``dates`` dates a quarter apart, (year, month, day), oldest first, the last as given.
-
-    A day at the end of its month stays at the end of every month.
-    """
-    year, month, day = last
-    ends = day == calendar.monthrange(year, month)[1]
-    out = []
-    for back in range(dates - 1, -1, -1):
-        count = year * 12 + month - 1 - 3 * back
-        y, m = divmod(count, 12)
-        length = calendar.monthrange(y, m + 1)[1]
-        out.append((y, m + 1, length if ends else min(day, length)))
-    return out
 
 
 def margin_towards(

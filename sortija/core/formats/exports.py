@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
 from pathlib import Path
 from typing import Any, Literal
 
@@ -14,6 +13,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 from numpy.typing import NDArray
 
+from sortija.core.calendar import date_of
 from sortija.core.formats.lists import csv_lines, safe_cell
 
 __all__ = ["DICTIONARY", "Cells", "ExportError", "FileKind", "Told", "cells_of", "write_dictionary",
@@ -21,7 +21,6 @@ __all__ = ["DICTIONARY", "Cells", "ExportError", "FileKind", "Told", "cells_of",
 
 FileKind = Literal["csv", "xlsx", "parquet"]
 XLSX_ROWS = 1_048_575
-_EPOCH = date(1970, 1, 1)
 _DECIMALS = 6
 #: XML 1.0, of which sheets are made, knows no such characters.
 _NOT_IN_SHEETS = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
@@ -58,7 +57,7 @@ def cells_of(
         return [levels[int(v) - 1] if v else None for v in values]
     if kind == "date":
         days = zip(values, missing, strict=True)
-        return [None if gone else _EPOCH + timedelta(days=int(v)) for v, gone in days]
+        return [None if gone else date_of(int(v)) for v, gone in days]
     return [None if gone else _number(float(v)) for v, gone in zip(values, missing, strict=True)]
 
 

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from sortija.core.calendar import date_of
 from sortija.core.ledger.parse_datetimes import read_moments
 from sortija.core.ledger.parse_numbers import BAD, GOOD, read_decimals
-from sortija.core.measures.window import EPOCH
 
 __all__ = [
     "Behaviour",
@@ -102,7 +102,7 @@ def read_both_ways(cells: pa.Array) -> tuple[str, date, date] | None:
     if not len(differ):
         return None
     place = int(differ[0])
-    first, second = (EPOCH + timedelta(days=int(d[place])) for d in (day_first, month_first))
+    first, second = (date_of(int(d[place])) for d in (day_first, month_first))
     return str(cells[place].as_py()).strip(), first, second
 
 

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.calendar import Step, step_ends, step_of, step_starts
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.rules import BIT, RULES, Rule, deciding_rule, mask_of
 
-__all__ = ["STEPS", "RuleTotal", "Step", "Waterline", "step_of", "step_starts", "waterline"]
+__all__ = ["STEPS", "RuleTotal", "Waterline", "waterline"]
 
-Step = Literal["day", "week", "month"]
 STEPS: tuple[Step, ...] = ("month", "week", "day")
 
 
@@ -34,12 +33,14 @@ class RuleTotal:
 class Waterline:
     """Steps above and below the line under one choice of rules.
 
-    ``starts``: (m,) first day of each step since 1970-01-01, without gaps; ``counted_lines`` and
+    ``starts``, ``ends``: (m,) first and last day of each step since 1970-01-01, without gaps;
+    ``counted_lines`` and
     ``counted_money``: (m,); ``aside_lines`` and ``aside_money``: (rules, m) by deciding rule;
     ``undated_lines``: lines in no step.
     """
 
     starts: NDArray[np.int32]
+    ends: NDArray[np.int32]
     counted_lines: NDArray[np.int64]
     counted_money: NDArray[np.int64]
     aside_lines: NDArray[np.int64]
@@ -50,24 +51,6 @@ class Waterline:
     counted: int
     counted_total: int
     undated_lines: int
-
-
-def step_of(day: NDArray[np.int32], step: Step) -> NDArray[np.int32]:
-    """Number of the step of each day since 1970-01-01; −1 stays −1. Weeks begin on Monday."""
-    if step == "month":
-        number = day.astype("M8[D]").astype("M8[M]").astype(np.int32)
-    elif step == "week":
-        number = ((day + 3) // 7).astype(np.int32)  # 1970-01-01 was a Thursday
-    else:
-        number = day.astype(np.int32)
-    return np.where(day < 0, np.int32(-1), number)
-
-
-def step_starts(number: NDArray[np.int32], step: Step) -> NDArray[np.int32]:
-    """First day of each step."""
-    if step == "month":
-        return number.astype("M8[M]").astype("M8[D]").astype(np.int32)
-    return number * 7 - 3 if step == "week" else number
 
 
 def waterline(
@@ -101,6 +84,7 @@ def waterline(
     every = range(len(rules))
     return Waterline(
         starts=step_starts(numbers, step),
+        ends=step_ends(numbers, step),
         counted_lines=by_step(cube.lines, counted),
         counted_money=by_step(cube.money, counted),
         aside_lines=np.array([by_step(cube.lines, decides == r) for r in every]),

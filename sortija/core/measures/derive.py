@@ -5,12 +5,12 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import timedelta
 from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.calendar import date_of
 from sortija.core.engine import Engine, chunk_bounds, readonly
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import ON_OFFER
@@ -24,7 +24,7 @@ from sortija.core.measures.kernels import (
     day_money,
     derive_block,
 )
-from sortija.core.measures.window import EPOCH, Spans, Window, spans_of
+from sortija.core.measures.window import Spans, Window, spans_of
 from sortija.core.progress import Progress, silent
 from sortija.core.table import JOINED_LATER, NO_VISIT, NOT_GIVEN, TOO_FEW, Column, Table
 
@@ -294,4 +294,4 @@ def _reconcile(at: _At) -> Reconciliation:
 def last_day_of(log: Log, mask: int) -> Window | None:
     """The default window: 12 months up to the newest counted day; None for an empty ledger."""
     newest = log.last_day(mask)
-    return Window(EPOCH + timedelta(days=newest)) if newest >= 0 else None
+    return Window(date_of(newest)) if newest >= 0 else None

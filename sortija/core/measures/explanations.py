@@ -8,11 +8,12 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import date, timedelta
+from datetime import date
 from itertools import pairwise
 from statistics import fmean, median, pstdev
 
-from sortija.core.measures.window import EPOCH, Window
+from sortija.core.calendar import date_of
+from sortija.core.measures.window import Window
 
 __all__ = ["Account", "Context", "Told", "Visit", "account", "tell"]
 
@@ -91,7 +92,7 @@ def account(visits: Sequence[Visit], window: Window, log_begins: int) -> Account
 
 
 def _day(number: int) -> str:
-    day: date = EPOCH + timedelta(days=number)
+    day: date = date_of(number)
     return f"{day.day} {day:%b %Y}"
 
 

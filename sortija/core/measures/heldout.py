@@ -8,6 +8,7 @@ from datetime import date, timedelta
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.calendar import day_number, months_before
 from sortija.core.engine import Engine, chunk_bounds
 from sortija.core.ledger.log import Log
 from sortija.core.measures.expected import (
@@ -18,7 +19,6 @@ from sortija.core.measures.expected import (
     rhythm_of,
 )
 from sortija.core.measures.kernels import visits_block
-from sortija.core.measures.window import day_number, months_before
 
 __all__ = ["HeldOut", "check_expected", "next_days"]
 

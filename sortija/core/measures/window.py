@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import calendar
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -11,33 +10,24 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.calendar import (
+    MONTHS,
+    day_number,
+    last_day_before,
+    months_before,
+    season_of_month,
+)
+
 __all__ = [
-    "EPOCH",
     "Spans",
     "Step",
     "Window",
-    "day_number",
-    "months_before",
     "series_of",
     "spans_of",
     "year_before",
 ]
 
-EPOCH = date(1970, 1, 1)
 Step = Literal["month", "quarter", "year"]
-_MONTHS = {"month": 1, "quarter": 3, "year": 12}
-
-
-def day_number(day: date) -> int:
-    """Days since 1970-01-01."""
-    return (day - EPOCH).days
-
-
-def months_before(day: date, months: int) -> date:
-    """The same day so many calendar months earlier, clamped to that month's end."""
-    count = day.year * 12 + day.month - 1 - months
-    year, month = divmod(count, 12)
-    return date(year, month + 1, min(day.day, calendar.monthrange(year, month + 1)[1]))
 
 
 @dataclass(frozen=True)
@@ -73,10 +63,9 @@ def series_of(window: Window, step: Step, count: int) -> list[Window]:
     and those that would end before it are left out. Ends stay on the same day of the month,
     clamped from the original day; the last day of a month stays the last.
     """
-    after = window.last_day + timedelta(days=1)
     out = []
     for back in range(count - 1, -1, -1):
-        end = months_before(after, back * _MONTHS[step]) - timedelta(days=1)
+        end = last_day_before(window.last_day, back * MONTHS[step])
         if window.since is None or end >= window.since:
             out.append(Window(end, window.months, window.since))
     return out
@@ -84,9 +73,8 @@ def series_of(window: Window, step: Step, count: int) -> list[Window]:
 
 def year_before(window: Window) -> Window:
     """The same season one year earlier."""
-    after = months_before(window.last_day + timedelta(days=1), 12)
     since = months_before(window.since, 12) if window.since else None
-    return Window(after - timedelta(days=1), window.months, since)
+    return Window(last_day_before(window.last_day, 12), window.months, since)
 
 
 @dataclass(frozen=True)
@@ -125,6 +113,5 @@ def spans_of(windows: Sequence[Window], log_begins: int) -> Spans:
     of_day[:, 0] = np.searchsorted(as_ofs, days, side="right")
     of_day[:, 1] = np.searchsorted(firsts, days, side="right") - 1
     of_day[:, 2] = np.searchsorted(middles, days, side="right")
-    month = days.astype("M8[D]").astype("M8[M]").astype(int) % 12
-    season = np.array([0, 0, 1, 1, 1, 2, 2, 2, 3, 3, 3, 0], np.int8)[month]
+    season = season_of_month(days.astype("M8[D]").astype("M8[M]").astype(np.int64))
     return Spans(firsts, as_ofs, of_day, season)

@@ -90,10 +90,12 @@ class SessionView(APIView):
 
     @extend_schema(responses=Session)
     def get(self, request: Request) -> Response:
+        """Who is signed in."""
         return _session(request.user if request.user.is_authenticated else None)
 
     @extend_schema(request=Credentials, responses=Session)
     def post(self, request: Request) -> Response:
+        """Sign in with a name and a password."""
         _from_here(request)
         given = Credentials.model_validate(request.data)
         address = request.META.get("REMOTE_ADDR", "")
@@ -115,6 +117,7 @@ class SessionView(APIView):
 
     @extend_schema(responses=Session)
     def delete(self, request: Request) -> Response:
+        """Sign out."""
         logout(request)
         return _session(None)
 

@@ -56,6 +56,7 @@ def _person(request: Request) -> Person:
 class SignIns(APIView):
     @extend_schema(responses=SignInList)
     def get(self, request: Request) -> Response:
+        """Where one is signed in: each browser with its last use."""
         sessions.seen(request)
         own = request.session.session_key
         rows = [
@@ -77,6 +78,7 @@ class SignIns(APIView):
 class OneSignIn(APIView):
     @extend_schema(responses={204: None})
     def delete(self, request: Request, sign_in: int) -> Response:
+        """Sign one browser out."""
         if not sessions.end(_person(request), sign_in):
             raise Http404("This sign-in has ended already.")
         return Response(status=204)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 
 import numpy as np
@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from sortija.core.campaigns.holdout import draw_holdout
 from sortija.core.formats.lists import csv_lines
-from sortija.core.lens.clauses import Clause, ClauseError, canonical
+from sortija.core.lens.clauses import Clause, canonical
 from sortija.core.progress import Progress
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.drawn import drawn_of, keep_drawn, let_go
@@ -30,6 +30,8 @@ from sortija.server.studies.windows import WindowInView
 __all__ = ["change_plan", "draw", "drop", "hand_over", "list_lines", "plan"]
 
 _BLOCK = 5000
+#: What is proposed for a plan without dates.
+SENT_IN, READ_AFTER = timedelta(days=7), timedelta(days=42)
 
 
 def _checked(name: str, send_on: date, read_on: date, holdout: float) -> None:
@@ -42,15 +44,14 @@ def _checked(name: str, send_on: date, read_on: date, holdout: float) -> None:
 
 
 def plan(
-    study: Study, person: Any, window: WindowInView, clauses: list[dict[str, Any]],
-    name: str, send_on: date, read_on: date, holdout: float,
+    study: Study, person: Any, window: WindowInView, clauses: list[Clause],
+    name: str, send_on: date | None, read_on: date | None, holdout: float,
 ) -> Campaign:  # fmt: skip
-    """A draft from a lens; nothing is decided by that."""
+    """A draft from a lens; nothing is decided by that. Without dates, it proposes some."""
+    send_on = send_on or timezone.localdate() + SENT_IN
+    read_on = read_on or send_on + READ_AFTER
     _checked(name, send_on, read_on, holdout)
-    try:
-        listed = canonical(Clause.from_json(c) for c in clauses)
-    except ClauseError as problem:
-        raise Problem(str(problem)) from problem
+    listed = canonical(clauses)
     with changing(study):
         campaign = Campaign.objects.create(
             study=study, person=person, name=name.strip(), clauses=listed, window=window.key,

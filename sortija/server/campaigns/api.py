@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Any
 
 from django.http import Http404
 from drf_spectacular.utils import extend_schema
@@ -21,8 +20,9 @@ from sortija.server.campaigns.views import (
     campaigns_page,
 )
 from sortija.server.lens.export_rows import ExportRow, export_row
+from sortija.server.lens.requests import ClauseBody, clause_of
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import WINDOW, body, expected_revision, reply
+from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
@@ -35,8 +35,14 @@ class CampaignPlan(BaseModel):
     holdout: float = 0.2
 
 
-class NewCampaign(CampaignPlan):
-    clauses: list[dict[str, Any]] = []
+class NewCampaign(BaseModel):
+    """Without dates it is sent in a week, and read six weeks later."""
+
+    name: str
+    send_on: date | None = None
+    read_on: date | None = None
+    holdout: float = 0.2
+    clauses: list[ClauseBody] = []
 
 
 def _campaign(request: Request, study: int, campaign: int, role: str = "analyst") -> Campaign:
@@ -54,25 +60,28 @@ def _campaign(request: Request, study: int, campaign: int, role: str = "analyst"
 class CampaignsView(APIView):
     @extend_schema(responses=CampaignsPage)
     def get(self, request: Request, study: int) -> Response:
+        """Every campaign, as a stream from its lens to the two arms."""
         return reply(campaigns_page(study_for(request.user, study)))
 
     @extend_schema(parameters=WINDOW, request=NewCampaign, responses=CampaignRow)
     def post(self, request: Request, study: int) -> Response:
+        """Plan a campaign from a lens."""
         found = study_for(request.user, study, "analyst")
         window = window_from(request, default_window(found))
         if window is None:
             raise Problem("There are no customers yet. Bring in a log at the Ledger.")
         asked = body(request, NewCampaign)
         campaign = actions.plan(
-            found, request.user, window, asked.clauses, asked.name, asked.send_on,
-            asked.read_on, asked.holdout,
+            found, request.user, window, [clause_of(each) for each in asked.clauses], asked.name,
+            asked.send_on, asked.read_on, asked.holdout,
         )  # fmt: skip
         return reply(campaign_row(campaign), 201)
 
 
 class OneCampaign(APIView):
-    @extend_schema(request=CampaignPlan, responses=CampaignRow)
+    @extend_schema(parameters=[REVISION], request=CampaignPlan, responses=CampaignRow)
     def put(self, request: Request, study: int, campaign: int) -> Response:
+        """Change a plan that is not drawn yet."""
         row = _campaign(request, study, campaign)
         asked = body(request, CampaignPlan)
         row = actions.change_plan(
@@ -81,16 +90,18 @@ class OneCampaign(APIView):
         )  # fmt: skip
         return reply(campaign_row(row))
 
-    @extend_schema(responses={204: None})
+    @extend_schema(parameters=[REVISION], responses={204: None})
     def delete(self, request: Request, study: int, campaign: int) -> Response:
+        """Delete a draft; undo brings it back."""
         row = _campaign(request, study, campaign)
         actions.drop(row, request.user, expected_revision(request))
         return Response(status=204)
 
 
 class DrawView(APIView):
-    @extend_schema(request=None, responses=CampaignRow)
+    @extend_schema(parameters=[REVISION], request=None, responses=CampaignRow)
     def post(self, request: Request, study: int, campaign: int) -> Response:
+        """Draw the holdout, and fix the audience with it."""
         row = _campaign(request, study, campaign)
         row = actions.draw(row, request.user, expected_revision(request))
         return reply(campaign_row(row))
@@ -99,7 +110,7 @@ class DrawView(APIView):
 class ListView(APIView):
     """The list of those written to. Asking for it hands it over, which stays on record."""
 
-    @extend_schema(request=None, responses={201: ExportRow})
+    @extend_schema(parameters=[REVISION], request=None, responses={201: ExportRow})
     def post(self, request: Request, study: int, campaign: int) -> Response:
         row = _campaign(request, study, campaign)
         file = actions.hand_over(row, request.user, expected_revision(request))

@@ -32,6 +32,7 @@ def _by(request: Request) -> By:
 class CrossingsView(APIView):
     @extend_schema(parameters=[*WINDOW, BY], responses=CrossingsPage)
     def get(self, request: Request, study: int) -> Response:
+        """Segments at several dates, and who crossed between them."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         return reply(crossings_page(found, window, _by(request)))
@@ -49,6 +50,7 @@ class WhyView(APIView):
         responses=WhyPage,
     )
     def get(self, request: Request, study: int) -> Response:
+        """Why the customers of one crossing crossed."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         asked = [request.query_params.get(name, "") for name in ("step", "origin", "target")]

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Literal
 
-from sortija.core.crossings.matrix import quarter_ends
+from sortija.core.calendar import last_day_before
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.studies.models import Study
 from sortija.server.studies.windows import WindowInView
@@ -23,12 +22,10 @@ By = Literal["year", "quarter"]
 def windows_of(window: WindowInView, by: By) -> list[WindowInView]:
     """The dates placed, each looking back as far: the same season a year before and the window in
     view, or four quarter ends."""
-    last = (window.to.year, window.to.month, window.to.day)
-    ends = quarter_ends(last, QUARTERS if by == "quarter" else 5)
-    ends = ends if by == "quarter" else [ends[0], ends[-1]]
+    months = range(3 * (QUARTERS - 1), -1, -3) if by == "quarter" else (12, 0)
     # Windows that begin on one day, or with the log, would grow from date to date: a year each.
     back = window.back if window.months else "12"
-    return [WindowInView(date(*d), back) for d in ends]
+    return [WindowInView(last_day_before(window.to, m), back) for m in months]
 
 
 def whole_windows(study: Study, window: WindowInView, by: By) -> list[WindowInView]:

@@ -20,7 +20,15 @@ from sortija.server.groups.yardsticks.carry_over import swap
 from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body
 from sortija.server.groups.yardsticks.ladder import keep_present_ladder
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import WINDOW, JobRow, body, expected_revision, job_row, reply
+from sortija.server.studies.http import (
+    REVISION,
+    WINDOW,
+    JobRow,
+    body,
+    expected_revision,
+    job_row,
+    reply,
+)
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
@@ -84,14 +92,16 @@ class GroupsView(APIView):
         responses=GroupsPage,
     )
     def get(self, request: Request, study: int) -> Response:
+        """The recipe, the string of k and the suggestion."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         return reply(groups_page(found, window, request.query_params.get("run", "")))
 
 
 class RecipeView(APIView):
-    @extend_schema(request=Draft, responses=RecipeRevision)
+    @extend_schema(parameters=[REVISION], request=Draft, responses=RecipeRevision)
     def put(self, request: Request, study: int) -> Response:
+        """Change the draft recipe."""
         found = study_for(request.user, study, "analyst")
         draft = body(request, Draft)
         revision = change_draft(found, request.user, draft, expected_revision(request))
@@ -101,6 +111,7 @@ class RecipeView(APIView):
 class RunView(APIView):
     @extend_schema(request=None, parameters=WINDOW, responses=JobRow)
     def post(self, request: Request, study: int) -> Response:
+        """Group by every k that the recipe asks for."""
         found = study_for(request.user, study, "analyst")
         return reply(job_row(run_recipe(found, request.user, window_of(request, found))), 202)
 
@@ -108,7 +119,7 @@ class RunView(APIView):
 class AdoptView(APIView):
     """If-Match: the number of the yardstick that is seen in use, 0 for none."""
 
-    @extend_schema(request=GroupingChoice, responses=Adopted)
+    @extend_schema(parameters=[REVISION], request=GroupingChoice, responses=Adopted)
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
         row = grouping_of(found, body(request, GroupingChoice).grouping)
@@ -119,7 +130,7 @@ class AdoptView(APIView):
 class LadderView(APIView):
     """Keep the ladder of Scores as the yardstick. If-Match: the yardstick seen in use."""
 
-    @extend_schema(request=None, parameters=WINDOW, responses=Adopted)
+    @extend_schema(request=None, parameters=[*WINDOW, REVISION], responses=Adopted)
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
         window = window_of(request, found)
@@ -130,7 +141,7 @@ class LadderView(APIView):
 class TakeUpView(APIView):
     """Put an earlier yardstick in use again. If-Match: the yardstick seen in use."""
 
-    @extend_schema(request=YardstickChoice, responses=Adopted)
+    @extend_schema(parameters=[REVISION], request=YardstickChoice, responses=Adopted)
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
         pk = body(request, YardstickChoice).yardstick
@@ -144,7 +155,7 @@ class TakeUpView(APIView):
 class SwapView(APIView):
     """Two segments change identities. If-Match: the yardstick seen in use."""
 
-    @extend_schema(request=SegmentPair, responses=Adopted)
+    @extend_schema(parameters=[REVISION], request=SegmentPair, responses=Adopted)
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
         pair = body(request, SegmentPair)
@@ -166,13 +177,15 @@ class OpenView(APIView):
 class KeptView(APIView):
     @extend_schema(parameters=WINDOW, responses=KeptPage)
     def get(self, request: Request, study: int) -> Response:
+        """Every run that was tried, and every yardstick that was in use."""
         found = study_for(request.user, study)
         return reply(kept_page(found, window_from(request, default_window(found))))
 
 
 class KeptOne(APIView):
-    @extend_schema(request=KeptChange, responses=KeptNow)
+    @extend_schema(parameters=[REVISION], request=KeptChange, responses=KeptNow)
     def patch(self, request: Request, study: int, grouping: int) -> Response:
+        """Star a grouping, write a note to it, or delete it."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, KeptChange)
         changes: dict[str, Any] = {

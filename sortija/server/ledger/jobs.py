@@ -105,10 +105,11 @@ def _read(job: Job, running: Running, intake: Intake) -> None:
         intake.token = new_token()
         if intake.role == Intake.LOG:
             assert not Line.objects.filter(intake=intake).exists()
-            intake.report = read_log(intake, running.progress)
+            report = read_log(intake, running.progress)
         elif intake.role == Intake.MEMBERS:
-            intake.report = read_members(intake, running.progress)
+            report = read_members(intake, running.progress)
         else:
-            intake.report = OTHERS[intake.role](intake, running.progress)
+            report = OTHERS[intake.role](intake, running.progress)
+        intake.report = report.model_dump()
         with changing(intake.study_id):
             _counts(intake, job.person)

@@ -10,8 +10,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.calendar import day_number
 from sortija.core.ledger.summaries import spent_between
-from sortija.core.measures.window import day_number
 from sortija.core.table import Column
 from sortija.server.ledger.rules.listing import by_column
 from sortija.server.ledger.store.ledger import Ledger, Lines, ledger_of, texts

@@ -6,6 +6,7 @@ from django.conf import settings
 from django.db import models
 
 from sortija.core.ledger.lines import NO_COST
+from sortija.server.ledger.intake.stored import IntakeReport
 from sortija.server.studies.models import Study
 from sortija.server.studies.tokens import LENGTH, new_token
 
@@ -62,6 +63,7 @@ class Intake(models.Model):
     mapping = models.JSONField()
     guesses = models.JSONField(default=list)
     state = models.CharField(max_length=10, default=REVIEW)
+    #: An ``IntakeReport``; empty while it is under review.
     report = models.JSONField(default=dict)
     error = models.TextField(blank=True)
     received_on = models.DateField()
@@ -90,6 +92,11 @@ class Intake(models.Model):
                 name="one_intake_a_file",
             )
         ]
+
+    @property
+    def came(self) -> IntakeReport:
+        """What came of reading it."""
+        return IntakeReport.model_validate(self.report)
 
 
 class Card(models.Model):

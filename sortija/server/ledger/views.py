@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
 from functools import lru_cache
 
 import numpy as np
 from pydantic import BaseModel
 
+from sortija.core.calendar import Step, date_of
 from sortija.core.engine import Engine
 from sortija.core.ledger.custom_rules import NUMBER_COLUMNS, WORD_COLUMNS
 from sortija.core.ledger.summaries import balance
-from sortija.core.ledger.waterline import Step, Waterline, waterline
-from sortija.core.measures.window import EPOCH
+from sortija.core.ledger.waterline import Waterline, waterline
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import open_jobs
 from sortija.server.ledger.customers.traits import snapshots_of
@@ -64,6 +63,7 @@ class WaterSteps(BaseModel):
 
     step: str
     starts: list[int]
+    ends: list[int]
     counted_lines: list[int]
     counted_money: list[int]
     aside_lines: list[list[int]]
@@ -238,7 +238,7 @@ def _shown(line: Waterline, step: Step, around: int | None) -> slice:
 def _steps(line: Waterline, step: Step, shown: slice) -> WaterSteps:
     starts = line.starts[shown].tolist()
     return WaterSteps(
-        step=step, starts=starts,
+        step=step, starts=starts, ends=line.ends[shown].tolist(),
         counted_lines=line.counted_lines[shown].tolist(),
         counted_money=line.counted_money[shown].tolist(),
         aside_lines=line.aside_lines[:, shown].tolist(),
@@ -296,7 +296,7 @@ def _balanced(keyed: Keyed[tuple[Ledger, WindowInView]]) -> BalanceRow:
     first = min(asked.first_day(max(ledger.first_day(), 0)), asked.as_of)
     told = balance(log, ledger.mask, first, asked.as_of, ENGINE)
     return BalanceRow(
-        first=(EPOCH + timedelta(days=first)).isoformat(), last=asked.last_day.isoformat(),
+        first=date_of(first).isoformat(), last=asked.last_day.isoformat(),
         ledger=told.ledger, with_purchase=told.with_purchase,
         without_purchase=told.without_purchase, without_customer=told.without_customer,
         customers=told.customers, customers_without=told.customers_without,
@@ -321,7 +321,7 @@ def _years(study: Study) -> list[int]:
     last = ledger.last_day() if ledger else None
     if ledger is None or last is None:
         return []
-    first = EPOCH + timedelta(days=ledger.first_day())
+    first = date_of(ledger.first_day())
     begins = first.year if (first.month, first.day) <= (1, 7) else first.year + 1
     ends = last.year if (last.month, last.day) == (12, 31) else last.year - 1
     return list(range(ends, begins - 1, -1))

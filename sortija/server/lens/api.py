@@ -18,7 +18,7 @@ from sortija.server.lens.listing import CustomerList
 from sortija.server.lens.models import KeptLens, Lens
 from sortija.server.lens.requests import LISTED, ClauseBody, LensClauses, clause_of, listing_for
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import WINDOW, body, expected_revision, reply
+from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
@@ -35,8 +35,9 @@ class LensQuestion(BaseModel):
 
 
 class LensView(APIView):
-    @extend_schema(request=LensQuestion, responses=LensAnswer)
+    @extend_schema(parameters=WINDOW, request=LensQuestion, responses=LensAnswer)
     def post(self, request: Request, study: int) -> Response:
+        """Evaluate the lens: everyone in it, every chart, a clause tried out."""
         found = study_for(request.user, study)
         asked = body(request, LensQuestion)
         window = window_from(request, default_window(found))
@@ -61,8 +62,9 @@ class FieldList(BaseModel):
 
 
 class FieldsView(APIView):
-    @extend_schema(responses=FieldList)
+    @extend_schema(parameters=WINDOW, responses=FieldList)
     def get(self, request: Request, study: int) -> Response:
+        """What a lens can speak of in this window."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         names = field_names(found, window) if window else []
@@ -83,6 +85,7 @@ class FieldsView(APIView):
 class LensByDigest(APIView):
     @extend_schema(responses=LensClauses)
     def get(self, request: Request, study: int, digest: str) -> Response:
+        """The clauses of a lens that was looked through before."""
         found = study_for(request.user, study)
         row = Lens.objects.filter(study=found, digest=digest).first()
         if row is None:
@@ -152,12 +155,14 @@ def _kept(request: Request, study: int, kept: int) -> KeptLens:
 class KeptView(APIView):
     @extend_schema(parameters=WINDOW, responses=KeptList)
     def get(self, request: Request, study: int) -> Response:
+        """Lenses kept under a name."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         return reply(KeptList(kept=[_row(kept, window) for kept in kept_lenses(found)]))
 
     @extend_schema(parameters=WINDOW, request=KeepBody, responses={201: KeptRow})
     def post(self, request: Request, study: int) -> Response:
+        """Keep the lens under a name, as a rule or as a list."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, KeepBody)
         window = window_from(request, default_window(found))
@@ -169,15 +174,17 @@ class KeptView(APIView):
 
 
 class OneKept(APIView):
-    @extend_schema(request=KeptName, responses=KeptRow)
+    @extend_schema(parameters=[REVISION], request=KeptName, responses=KeptRow)
     def put(self, request: Request, study: int, kept: int) -> Response:
+        """Rename a kept lens."""
         row = _kept(request, study, kept)
         name = body(request, KeptName).name
         row = rename_kept(row, request.user, name, expected_revision(request))
         return reply(_row(row, default_window(row.study)))
 
-    @extend_schema(responses={204: None})
+    @extend_schema(parameters=[REVISION], responses={204: None})
     def delete(self, request: Request, study: int, kept: int) -> Response:
+        """Delete a kept lens; undo brings it back."""
         drop_kept(_kept(request, study, kept), request.user, expected_revision(request))
         return Response(status=204)
 

@@ -71,12 +71,14 @@ def _fetched(request: Request, study: int, export: int) -> Export:
 class OneExport(APIView):
     @extend_schema(responses=ExportRow)
     def get(self, request: Request, study: int, export: int) -> Response:
+        """One file of a list: how far it is."""
         return reply(export_row(export_of(study_for(request.user, study, "analyst"), export)))
 
 
 class ExportFile(APIView):
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, study: int, export: int) -> HttpResponseBase:
+        """The file of a list."""
         row = _fetched(request, study, export)
         return FileResponse(
             file_of(row).open("rb"), as_attachment=True, filename=f"{row.what}.{row.kind}"
@@ -86,6 +88,7 @@ class ExportFile(APIView):
 class ExportDictionary(APIView):
     @extend_schema(responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request, study: int, export: int) -> HttpResponseBase:
+        """What the columns of a list mean, as CSV."""
         row = _fetched(request, study, export)
         return FileResponse(
             dictionary_of(row).open("rb"), as_attachment=True,

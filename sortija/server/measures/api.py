@@ -18,7 +18,7 @@ from sortija.server.measures.plan import prepared_steps, role_of
 from sortija.server.measures.requests import OF, ROWS, made_for
 from sortija.server.measures.views import measures_page
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import WINDOW, body, expected_revision, reply
+from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import read_window, window_from
@@ -56,6 +56,7 @@ class MeasuresView(APIView):
         responses=MeasuresPage,
     )
     def get(self, request: Request, study: int) -> Response:
+        """One row per measure: figures, shape, preparation, role."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         lens = request.query_params.get("lens", "")
@@ -64,8 +65,9 @@ class MeasuresView(APIView):
         of = request.query_params.get("of", "")
         return reply(measures_page(found, window, lens, request.user, beside, of))
 
-    @extend_schema(parameters=ROWS, request=PlanChoice, responses=PlanRevision)
+    @extend_schema(parameters=[*ROWS, REVISION], request=PlanChoice, responses=PlanRevision)
     def put(self, request: Request, study: int) -> Response:
+        """Prepare every measure at once, or keep the preparations under a name."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, PlanChoice)
         made = made_for(request, found)
@@ -96,8 +98,9 @@ def _whole(made: MeasureSet, plan: actions.Plan) -> actions.Plan:
 
 
 class KeptPreparation(APIView):
-    @extend_schema(responses={204: None})
+    @extend_schema(parameters=[REVISION], responses={204: None})
     def delete(self, request: Request, study: int, name: str) -> Response:
+        """Delete preparations kept under a name."""
         found = study_for(request.user, study, "analyst")
         actions.drop_kept(found, request.user, name, expected_revision(request))
         return Response(status=204)
@@ -106,12 +109,14 @@ class KeptPreparation(APIView):
 class OneMeasure(APIView):
     @extend_schema(parameters=ROWS, responses=MeasureDetail)
     def get(self, request: Request, study: int, name: str) -> Response:
+        """One measure opened: its histogram, fences, choices and what each would do."""
         found = study_for(request.user, study)
         made = made_for(request, found)
         return reply(detail_of(made, found, name, request.query_params.get("lens", "")))
 
-    @extend_schema(parameters=ROWS, request=MeasureChoice, responses=PlanRevision)
+    @extend_schema(parameters=[*ROWS, REVISION], request=MeasureChoice, responses=PlanRevision)
     def put(self, request: Request, study: int, name: str) -> Response:
+        """Choose a measure's role or preparation."""
         found = study_for(request.user, study, "analyst")
         made = made_for(request, found)
         if name not in made.sources:
@@ -142,6 +147,7 @@ class MeasureFill(APIView):
 class CustomerMeasuresView(APIView):
     @extend_schema(parameters=WINDOW, responses=CustomerMeasures)
     def get(self, request: Request, study: int, customer: int) -> Response:
+        """One customer's measures, each with the sentence that explains it."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         return reply(measures_of(found, window, customer))

@@ -6,7 +6,6 @@ from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel
-from rest_framework.negotiation import BaseContentNegotiation
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -27,14 +26,12 @@ from sortija.server.measures.pairs import (
 from sortija.server.measures.requests import ROWS, made_for
 from sortija.server.measures.series import SeriesPage, series_page
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import WINDOW, body, expected_revision, reply
+from sortija.server.studies.arrow import ARROW, Arrow
+from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
-__all__ = ["ARROW", "Arrow"]
-
-ARROW = "application/vnd.apache.arrow.stream"
 PAIR = [*ROWS, OpenApiParameter("x", str), OpenApiParameter("y", str)]
 
 
@@ -48,6 +45,7 @@ class AlikeView(APIView):
         responses=AlikePage,
     )
     def get(self, request: Request, study: int) -> Response:
+        """Correlation or association of every two measures, ordered by likeness."""
         found = study_for(request.user, study)
         asked = request.query_params
         made = made_for(request, found)
@@ -57,21 +55,12 @@ class AlikeView(APIView):
 class PairView(APIView):
     @extend_schema(parameters=PAIR, responses=PairPage)
     def get(self, request: Request, study: int) -> Response:
+        """Two measures against each other."""
         found = study_for(request.user, study)
         asked = request.query_params
         page = pair_page(made_for(request, found), found, asked.get("x", ""), asked.get("y", ""),
                          asked.get("lens", ""))  # fmt: skip
         return reply(page)
-
-
-class Arrow(BaseContentNegotiation):
-    """A stream of columns is sent as it is, whatever is asked for; problems go as JSON."""
-
-    def select_parser(self, request, parsers):  # type: ignore[no-untyped-def]
-        return parsers[0]
-
-    def select_renderer(self, request, renderers, format_suffix=None):  # type: ignore[no-untyped-def]
-        return renderers[0], renderers[0].media_type
 
 
 class PairPoints(APIView):
@@ -94,6 +83,7 @@ class MatrixView(APIView):
         responses=MatrixPage,
     )
     def get(self, request: Request, study: int) -> Response:
+        """Several measures against each other, in pairs."""
         found = study_for(request.user, study)
         names = [n for n in request.query_params.get("names", "").split(",") if n]
         lens = request.query_params.get("lens", "")
@@ -103,6 +93,7 @@ class MatrixView(APIView):
 class LevelsView(APIView):
     @extend_schema(parameters=ROWS, responses=LevelsPage)
     def get(self, request: Request, study: int) -> Response:
+        """The levels of a trait, one a row, by their measures."""
         found = study_for(request.user, study)
         return reply(levels_page(made_for(request, found), found))
 
@@ -117,6 +108,7 @@ class SeriesView(APIView):
         responses=SeriesPage,
     )
     def get(self, request: Request, study: int) -> Response:
+        """The measures over a series of windows."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         step = request.query_params.get("step", "month")
@@ -158,14 +150,16 @@ class OwnKept(BaseModel):
 class OwnMeasures(APIView):
     @extend_schema(parameters=WINDOW, responses=FormulaHelp)
     def get(self, request: Request, study: int) -> Response:
+        """The words and functions of formulas."""
         found = study_for(request.user, study)
         rows = [FunctionRow(name=f.name, shown=f.shown, words=f.words) for f in FUNCTIONS.values()]
         signs = ["+", "-", "*", "/", "^", "<", "<=", ">", ">=", "=", "!=", "and", "or", "not"]
         words = formulas.words_of(made_for(request, found))
         return reply(FormulaHelp(words=words, functions=rows, signs=signs))
 
-    @extend_schema(parameters=WINDOW, request=NewOwn, responses={201: OwnKept})
+    @extend_schema(parameters=[*WINDOW, REVISION], request=NewOwn, responses={201: OwnKept})
     def post(self, request: Request, study: int) -> Response:
+        """Keep a formula as a measure."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, NewOwn)
         mine, revision = formulas.keep(
@@ -186,8 +180,9 @@ class FormulaCheck(APIView):
 
 
 class OneOwn(APIView):
-    @extend_schema(parameters=WINDOW, request=NewOwn, responses=OwnKept)
+    @extend_schema(parameters=[*WINDOW, REVISION], request=NewOwn, responses=OwnKept)
     def put(self, request: Request, study: int, name: str) -> Response:
+        """Change the formula of a measure."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, NewOwn)
         if not name:
@@ -198,8 +193,9 @@ class OneOwn(APIView):
         )  # fmt: skip
         return reply(OwnKept(own=mine, revision=revision))
 
-    @extend_schema(parameters=WINDOW, responses={204: None})
+    @extend_schema(parameters=[*WINDOW, REVISION], responses={204: None})
     def delete(self, request: Request, study: int, name: str) -> Response:
+        """Delete a measure of the study's own."""
         found = study_for(request.user, study, "analyst")
         formulas.drop(made_for(request, found), request.user, name, expected_revision(request))
         return Response(status=204)

@@ -91,7 +91,7 @@ def when_made(function: Prepares) -> Prepares:
 
 def too_long_for_a_look(ledger: Ledger) -> bool:
     """Whether a pass over the log takes a job; a short one is done while a person waits."""
-    lines = sum(int(i.report.get("lines", 0)) for i in ledger.intakes)
+    lines = sum(i.came.lines for i in ledger.intakes)
     return lines > INLINE_LINES or not ledger.built
 
 

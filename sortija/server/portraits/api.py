@@ -13,7 +13,7 @@ from sortija.server.groups.models import Segment
 from sortija.server.portraits.actions import change_segment
 from sortija.server.portraits.views import PortraitsPage, portraits_page
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import WINDOW, body, expected_revision, reply
+from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
@@ -34,13 +34,15 @@ class SegmentNow(BaseModel):
 class PortraitsView(APIView):
     @extend_schema(parameters=WINDOW, responses=PortraitsPage)
     def get(self, request: Request, study: int) -> Response:
+        """Every segment's profile, and who stands on the border."""
         found = study_for(request.user, study)
         return reply(portraits_page(found, window_from(request, default_window(found))))
 
 
 class OneSegment(APIView):
-    @extend_schema(request=SegmentChange, responses=SegmentNow)
+    @extend_schema(parameters=[REVISION], request=SegmentChange, responses=SegmentNow)
     def put(self, request: Request, study: int, segment: int) -> Response:
+        """Rename a segment, or write notes to it."""
         found = study_for(request.user, study, "analyst")
         row = Segment.objects.filter(pk=segment, yardstick__study=found).first()
         if row is None:

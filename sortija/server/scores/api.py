@@ -16,7 +16,7 @@ from sortija.server.scores.scored import ScoredAt, scored_at
 from sortija.server.scores.views import Look, scores_page
 from sortija.server.scores.worth import worth_page
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import body, expected_revision, reply
+from sortija.server.studies.http import REVISION, body, expected_revision, reply
 from sortija.server.studies.models import Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
@@ -46,6 +46,7 @@ def _at(request: Request, study: Study) -> ScoredAt:
 class ScoresView(APIView):
     @extend_schema(parameters=[*ROWS, *LOOK], responses=ScoresPage)
     def get(self, request: Request, study: int) -> Response:
+        """Bands on their rulers, the field, totals and the ladder."""
         found = study_for(request.user, study)
         asked = request.query_params
         look = Look(*(asked.get(name, "") for name in ("across", "up", "third", "shade", "lens")))
@@ -54,8 +55,9 @@ class ScoresView(APIView):
 
 
 class ScoreRecipeView(APIView):
-    @extend_schema(parameters=ROWS, request=ScoreDraft, responses=ScoresRevision)
+    @extend_schema(parameters=[*ROWS, REVISION], request=ScoreDraft, responses=ScoresRevision)
     def put(self, request: Request, study: int) -> Response:
+        """Change what scores are made from."""
         found = study_for(request.user, study, "analyst")
         draft, of = body(request, ScoreDraft), request.query_params.get("of", "")
         scored_at(made_for(request, found), draft)  # what cannot be cut is refused, not kept
@@ -73,6 +75,7 @@ class CodesView(APIView):
         responses=CodesPage,
     )
     def get(self, request: Request, study: int) -> Response:
+        """Which bands go together, how often, and what those customers are like."""
         found = study_for(request.user, study)
         asked = request.query_params
         sort = asked.get("sort", "customers")
@@ -85,6 +88,7 @@ class WorthView(APIView):
         responses=WorthPage,
     )
     def get(self, request: Request, study: int) -> Response:
+        """Who came back after a window, and what they spent, by band."""
         found = study_for(request.user, study)
         at = _at(request, found)
         if at.made.of:

@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 from sortija.core.scores.recipe import Asked
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.actions import change_setting, read_setting
+from sortija.server.studies.contract import WHOLE
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 
@@ -27,20 +28,28 @@ USUAL = ("recency", "frequency", "monetary")
 MOST_MEASURES, MOST_TIERS = 8, 12
 
 
+#: How a measure is cut into bands.
+Cut = Literal["equal customers", "equal widths", "own cuts"]
+
+
 class MeasureDraft(BaseModel):
     """One measure to score by; ``higher_is_better`` None: as the measure has it; ``own``: cuts in
     the measure's unit."""
+
+    model_config = WHOLE
 
     name: str
     higher_is_better: bool | None = None
     bands: int = Field(5, ge=2, le=10)
     weight: float = Field(1.0, ge=0.0, le=100.0)
-    cut: Literal["equal customers", "equal widths", "own cuts"] = "equal customers"
+    cut: Cut = "equal customers"
     own: list[float] = Field(default_factory=list, max_length=9)
 
 
 class TierDraft(BaseModel):
     """A tier: totals from ``low`` up to ``high``, or the bands of each measure in ``ranges``."""
+
+    model_config = WHOLE
 
     name: str = Field(min_length=1, max_length=40)
     low: float | None = None
@@ -51,12 +60,16 @@ class TierDraft(BaseModel):
 class LadderDraft(BaseModel):
     """``tiers`` None: the neutral ladder to begin with."""
 
+    model_config = WHOLE
+
     kind: Literal["boxes", "totals", "shares"] = "boxes"
     tiers: list[TierDraft] | None = Field(default=None, max_length=MOST_TIERS)
 
 
 class ScoreDraft(BaseModel):
     """``measures`` None: recency, visits and spend in five bands each."""
+
+    model_config = WHOLE
 
     measures: list[MeasureDraft] | None = Field(default=None, max_length=MOST_MEASURES)
     close_gaps: bool = False

@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import BaseModel
 
 from sortija.server.measures.payloads import AxisBody
-from sortija.server.scores.drafts import ScoreDraft
+from sortija.server.scores.drafts import Cut, ScoreDraft
 from sortija.server.studies.http import JobRow, Status
 
 __all__ = [
@@ -51,7 +51,7 @@ class BandedMeasure(BaseModel):
     higher_is_better: bool
     asked: int
     weight: float
-    cut: str
+    cut: Cut
     bands: list[BandRow]
     empty: int
     lopsided: bool

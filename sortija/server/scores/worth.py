@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import calendar
 import math
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -10,6 +9,7 @@ from datetime import date, timedelta
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.calendar import last_day_before
 from sortija.core.scores.bands import Banding
 from sortija.core.scores.worth import Worth, tells_most, worth_of
 from sortija.server.jobs.models import Job
@@ -26,15 +26,6 @@ from sortija.server.studies.windows import WindowInView
 __all__ = ["MONTHS", "Followed", "follow", "worth_page"]
 
 MONTHS = (1, 3, 6, 12)
-
-
-def back_by(day: date, months: int) -> date:
-    """The same day some months earlier, at the latest the month's last; ends stay ends."""
-    last = day == date(day.year, day.month, calendar.monthrange(day.year, day.month)[1])
-    count = day.year * 12 + day.month - 1 - months
-    year, month = divmod(count, 12)
-    end = calendar.monthrange(year, month + 1)[1]
-    return date(year, month + 1, end if last else min(day.day, end))
 
 
 @dataclass(frozen=True)
@@ -63,9 +54,9 @@ def follow(study: Study, window: WindowInView, months: int) -> Followed | Job | 
     newest = default_window(study)
     if newest is None:
         return None
-    at = min(window.to, back_by(newest.to, months))
+    at = min(window.to, last_day_before(newest.to, months))
     earlier = window if at == window.to else WindowInView(at, "12" if window.since else window.back)
-    to = min(newest.to, back_by(at, -months))
+    to = min(newest.to, last_day_before(at, -months))
     since = at + timedelta(days=1)
     before = measures_or_job(study, earlier)
     after = measures_or_job(study, WindowInView(to, since.isoformat()))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
-
 from django.http import Http404
 from drf_spectacular.utils import extend_schema
 from pydantic import BaseModel
@@ -11,12 +9,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.core.measures.window import EPOCH
+from sortija.core.calendar import date_of, last_day_before
 from sortija.server.accounts.models import Person
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, again, ask_cancel, open_jobs
 from sortija.server.studies import actions
-from sortija.server.studies.http import JobRow, body, job_row, reply
+from sortija.server.studies.http import WINDOW, JobRow, body, job_row, reply
 from sortija.server.studies.models import Membership, Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import coverage, default_window, facts, whole_years
@@ -49,23 +47,38 @@ class StationFact(BaseModel):
     since: str
 
 
+class WindowName(BaseModel):
+    """A window as an address says it."""
+
+    to: str
+    back: str
+
+
 class WindowRow(BaseModel):
     """The window in view; ``first``: its first day, empty where it looks back over all;
-    ``covered``: what the log has of it, empty where it has it whole."""
+    ``covered``: what the log has of it, empty where it has it whole; ``earlier``, ``later``: the
+    last days of the windows a month away."""
 
     first: str
     to: str
     back: str
     covered: str
+    earlier: str
+    later: str
+    year_before: WindowName
 
 
 def _window_row(study: Study, window: WindowInView) -> WindowRow:
     first = ""
     if window.back != "all":
-        first = (EPOCH + timedelta(days=window.window.first_day(0))).isoformat()
+        first = date_of(window.window.first_day(0)).isoformat()
+    before = window.year_before
     return WindowRow(
-        first=first, to=window.to.isoformat(), back=window.back, covered=coverage(study, window)
-    )
+        first=first, to=window.to.isoformat(), back=window.back, covered=coverage(study, window),
+        earlier=last_day_before(window.to, 1).isoformat(),
+        later=last_day_before(window.to, -1).isoformat(),
+        year_before=WindowName(to=before.to.isoformat(), back=before.back),
+    )  # fmt: skip
 
 
 class Trail(BaseModel):
@@ -119,12 +132,14 @@ def signed_in(request: Request) -> Person:
 class Studies(APIView):
     @extend_schema(responses=StudyList)
     def get(self, request: Request) -> Response:
+        """The studies one works on."""
         members = Membership.objects.filter(person=signed_in(request), study__binned_at=None)
         members = members.select_related("study").order_by("study_id")
         return reply(StudyList(studies=[_row(m) for m in members]))
 
     @extend_schema(request=NewStudy, responses=StudyRow)
     def post(self, request: Request) -> Response:
+        """Begin a study, as its owner."""
         wanted = body(request, NewStudy)
         person = signed_in(request)
         study = actions.start_study(person, wanted.name, wanted.currency)
@@ -132,8 +147,9 @@ class Studies(APIView):
 
 
 class TrailView(APIView):
-    @extend_schema(responses=Trail)
+    @extend_schema(parameters=WINDOW, responses=Trail)
     def get(self, request: Request, study: int) -> Response:
+        """The study, the window in view, and one fact per station."""
         member = actions.membership(request.user, study)
         window = window_from(request, default_window(member.study))
         return reply(
@@ -153,6 +169,7 @@ class TrailView(APIView):
 class PulseView(APIView):
     @extend_schema(responses=Pulse)
     def get(self, request: Request, study: int) -> Response:
+        """The study's revision and its jobs, for screens that watch."""
         found = actions.study_for(request.user, study)
         jobs = [job_row(job) for job in open_jobs(found.pk)]
         return reply(Pulse(revision=found.revision, jobs=jobs))
@@ -170,6 +187,7 @@ def _job(request: Request, study: int, number: int) -> Job:
 class CancelJob(APIView):
     @extend_schema(request=None, responses=JobRow)
     def post(self, request: Request, study: int, job: int) -> Response:
+        """Ask a job to stop."""
         row = _job(request, study, job)
         ask_cancel(row)
         row.refresh_from_db()
@@ -179,6 +197,7 @@ class CancelJob(APIView):
 class RepeatJob(APIView):
     @extend_schema(request=None, responses=JobRow)
     def post(self, request: Request, study: int, job: int) -> Response:
+        """Start a job again that broke off."""
         try:
             return reply(job_row(again(_job(request, study, job), request.user)))
         except JobError as problem:
@@ -188,6 +207,7 @@ class RepeatJob(APIView):
 class HistoryView(APIView):
     @extend_schema(responses=History)
     def get(self, request: Request, study: int) -> Response:
+        """What was changed last, by whom."""
         found = actions.study_for(request.user, study)
         rows = found.history.select_related("person").order_by("-id")[:50]
         return reply(
@@ -209,6 +229,7 @@ class HistoryView(APIView):
 class Undo(APIView):
     @extend_schema(request=None, responses=Step)
     def post(self, request: Request, study: int) -> Response:
+        """Undo one's own last change."""
         found = actions.study_for(request.user, study, "analyst")
         entry = actions.undo(found, request.user)
         return reply(Step(words=entry.words, revision=found.revision))
@@ -217,6 +238,7 @@ class Undo(APIView):
 class Redo(APIView):
     @extend_schema(request=None, responses=Step)
     def post(self, request: Request, study: int) -> Response:
+        """Redo one's own change that was undone last."""
         found = actions.study_for(request.user, study, "analyst")
         entry = actions.redo(found, request.user)
         return reply(Step(words=entry.words, revision=found.revision))

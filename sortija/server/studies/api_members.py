@@ -13,7 +13,7 @@ from rest_framework.views import APIView
 from sortija.server.accounts.models import INVITATION_LIFE, Person, SignInLink
 from sortija.server.studies import members
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import body, expected_revision, reply
+from sortija.server.studies.http import REVISION, body, expected_revision, reply
 from sortija.server.studies.models import Membership, Study
 from sortija.server.studies.problems import Problem
 
@@ -77,6 +77,7 @@ def _open_invitations(study: Study) -> list[InvitationRow]:
 class Members(APIView):
     @extend_schema(responses=MembersPage)
     def get(self, request: Request, study: int) -> Response:
+        """Who works on the study, and the open invitations."""
         found = study_for(request.user, study)
         rows = found.members.select_related("person").order_by("person__username")
         mine = [_row(member, request.user) for member in rows]
@@ -93,15 +94,16 @@ def _member(study: Study, member: int) -> Membership:
 
 
 class OneMember(APIView):
-    @extend_schema(request=RoleChange, responses=MemberRow)
+    @extend_schema(parameters=[REVISION], request=RoleChange, responses=MemberRow)
     def put(self, request: Request, study: int, member: int) -> Response:
+        """Change somebody's role."""
         found = study_for(request.user, study, "owner")
         role = body(request, RoleChange).role
         expected = expected_revision(request)
         row = members.change_role(_member(found, member), request.user, role, expected)
         return reply(_row(row, request.user))
 
-    @extend_schema(responses={204: None})
+    @extend_schema(parameters=[REVISION], responses={204: None})
     def delete(self, request: Request, study: int, member: int) -> Response:
         """An owner removes anybody; everybody may leave."""
         found = study_for(request.user, study)
@@ -115,6 +117,7 @@ class OneMember(APIView):
 class Invitations(APIView):
     @extend_schema(request=RoleChange, responses={201: Invitation})
     def post(self, request: Request, study: int) -> Response:
+        """Invite somebody by a link that works once."""
         found = study_for(request.user, study, "owner")
         role = members.checked_role(body(request, RoleChange).role)
         assert isinstance(request.user, Person)

@@ -15,6 +15,7 @@ from sortija.server.studies.numbers import whole_number
 from sortija.server.studies.problems import Problem
 
 __all__ = [
+    "REVISION",
     "WINDOW",
     "JobRow",
     "Status",
@@ -33,6 +34,10 @@ WINDOW = [
     OpenApiParameter("back", str, description="months to look back, or all"),
     OpenApiParameter("lens", str, description="digest of a lens"),
 ]
+#: What a change of something that has a revision takes; see :func:`expected_revision`.
+REVISION = OpenApiParameter(
+    "If-Match", str, OpenApiParameter.HEADER, description='the revision that was seen, as "7"'
+)
 
 
 class JobRow(BaseModel):

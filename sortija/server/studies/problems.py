@@ -10,16 +10,29 @@ from typing import Any
 from django.core.exceptions import PermissionDenied, RequestDataTooBig, SuspiciousOperation
 from django.db import DataError
 from django.http import Http404, HttpRequest, HttpResponse
-from pydantic import ValidationError
+from pydantic import BaseModel, ConfigDict, ValidationError
 from rest_framework import exceptions
 from rest_framework.response import Response
 
 from sortija.server.jobs.passing import Passing, passing
 from sortija.server.operations.logs import about
 
-__all__ = ["ApiErrors", "ChangedMeanwhile", "Conflict", "Problem", "handler"]
+__all__ = ["ApiErrors", "ChangedMeanwhile", "Conflict", "Problem", "ProblemDocument", "handler"]
 
 log = logging.getLogger(__name__)
+
+
+class ProblemDocument(BaseModel):
+    """What went wrong (RFC 9457): ``detail`` is a sentence that a person can act on.
+
+    Some say more, such as who made the change that is in the way.
+    """
+
+    model_config = ConfigDict(extra="allow")
+
+    title: str
+    status: int
+    detail: str
 
 
 class Problem(Exception):

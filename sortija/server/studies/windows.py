@@ -7,7 +7,7 @@ from datetime import date
 
 from rest_framework.request import Request
 
-from sortija.core.measures.window import Window
+from sortija.core.measures.window import Window, year_before
 from sortija.server.studies.problems import Problem
 
 __all__ = ["BACKS", "WindowInView", "read_window", "window_from"]
@@ -40,6 +40,14 @@ class WindowInView:
     @property
     def window(self) -> Window:
         return Window(self.to, self.months, self.since)
+
+    @property
+    def year_before(self) -> WindowInView:
+        """The same season one year earlier."""
+        before = year_before(self.window)
+        return WindowInView(
+            before.last_day, before.since.isoformat() if before.since else self.back
+        )
 
 
 def read_window(to: str, back: str) -> WindowInView:

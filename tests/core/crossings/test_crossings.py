@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from sortija.core.crossings.explanations import effect_size, explain
-from sortija.core.crossings.matrix import border_moves, cross, margin_towards, quarter_ends
+from sortija.core.crossings.matrix import border_moves, cross, margin_towards
 from sortija.core.groups.assignment import Placement
 from sortija.core.groups.lloyd import nearest_centres
 from sortija.core.groups.recipe import Prepared
@@ -41,18 +41,6 @@ class Matrix(unittest.TestCase):
         money = np.zeros(2, int)
         with self.assertRaises(ValueError):
             cross(placement([0, 1]), placement([0, 1], k=3), money, money, np.zeros(2, bool))
-
-    def test_quarter_ends(self):
-        self.assertEqual(
-            quarter_ends((2026, 6, 30), 4),
-            [(2025, 9, 30), (2025, 12, 31), (2026, 3, 31), (2026, 6, 30)],
-        )
-        self.assertEqual(quarter_ends((2026, 5, 30), 2), [(2026, 2, 28), (2026, 5, 30)])
-        self.assertEqual(quarter_ends((2026, 5, 15), 2), [(2026, 2, 15), (2026, 5, 15)])
-
-
-class Borders(unittest.TestCase):
-    centres = centres_of([[0.0], [10.0], [20.0]])
 
     def rows(self, *values):
         return rows_of([[v] for v in values])

@@ -7,9 +7,10 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from sortija.core.calendar import step_of, step_starts
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.rules import RULES, Rule
-from sortija.core.ledger.waterline import step_of, step_starts, waterline
+from sortija.core.ledger.waterline import waterline
 
 KEYS = [rule.key for rule in RULES]
 EPOCH = date(1970, 1, 1)

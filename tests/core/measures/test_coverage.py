@@ -6,9 +6,10 @@ from datetime import date
 
 import numpy as np
 
+from sortija.core.calendar import day_number
 from sortija.core.measures import coverage
 from sortija.core.measures.coverage import Reach, coverage_of, reach_of
-from sortija.core.measures.window import Window, day_number
+from sortija.core.measures.window import Window
 
 
 def day(text):

@@ -12,11 +12,12 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from sortija.core.calendar import EPOCH, day_number, months_before
 from sortija.core.engine import Engine
 from sortija.core.ledger.lines import NO_COST
 from sortija.core.ledger.log import Log, order_lines
 from sortija.core.measures.derive import Names, derive
-from sortija.core.measures.window import EPOCH, Window, day_number, months_before
+from sortija.core.measures.window import Window
 
 LAST = date(2026, 6, 30)
 CUSTOMERS = 4

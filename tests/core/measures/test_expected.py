@@ -9,6 +9,7 @@ import numpy as np
 from scipy.optimize import approx_fprime
 from scipy.special import gammaln
 
+from sortija.core.calendar import day_number
 from sortija.core.engine import Engine
 from sortija.core.ledger.log import Log, order_lines
 from sortija.core.measures import expected
@@ -23,7 +24,6 @@ from sortija.core.measures.expected import (
     rhythm_of,
 )
 from sortija.core.measures.heldout import check_expected, next_days
-from sortija.core.measures.window import day_number
 
 TRUE = (0.6, 5.0, 0.8, 2.5)
 LAST = date(2026, 6, 30)

@@ -6,10 +6,11 @@ from datetime import date
 
 import numpy as np
 
+from sortija.core.calendar import day_number
 from sortija.core.ledger.log import Log, order_lines
 from sortija.core.measures.derive import Names, derive
 from sortija.core.measures.explanations import Context, Visit, account, tell
-from sortija.core.measures.window import Window, day_number
+from sortija.core.measures.window import Window
 
 JUNE = Window(date(2026, 6, 30), 12)
 

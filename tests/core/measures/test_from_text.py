@@ -13,6 +13,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from sortija.core.calendar import day_number
 from sortija.core.formats.delimited import DelimitedFile, sniff
 from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.lines import LineReader
@@ -20,7 +21,7 @@ from sortija.core.ledger.mapping import LogMapping
 from sortija.core.ledger.rules import default_rules, mask_of
 from sortija.core.ledger.zones import zone_of
 from sortija.core.measures.derive import Names, derive
-from sortija.core.measures.window import Window, day_number
+from sortija.core.measures.window import Window
 
 LONDON = ZoneInfo("Europe/London")
 HEAD = "receipt,card,sold_at,department,qty,total,kind\n"

@@ -7,16 +7,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from sortija.core.calendar import day_number, months_before
 from sortija.core.engine import Engine
 from sortija.core.measures.derive import Names, derive, derive_series
-from sortija.core.measures.window import (
-    Window,
-    day_number,
-    months_before,
-    series_of,
-    spans_of,
-    year_before,
-)
+from sortija.core.measures.window import Window, series_of, spans_of, year_before
 from tests.core.measures.test_derive import CUSTOMERS, LAST, LINE, log_of
 
 NAMES = Names(("a", "b", "c"), ("till",), (0.5, 0.4, float("nan"), 0.3), ("North",), True)

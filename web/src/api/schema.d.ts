@@ -96,9 +96,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Who is signed in. */
         get: operations["session_retrieve"];
         put?: never;
+        /** @description Sign in with a name and a password. */
         post: operations["session_create"];
+        /** @description Sign out. */
         delete: operations["session_destroy"];
         options?: never;
         head?: never;
@@ -112,6 +115,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Where one is signed in: each browser with its last use. */
         get: operations["sign_ins_retrieve"];
         put?: never;
         post?: never;
@@ -132,6 +136,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** @description Sign one browser out. */
         delete: operations["sign_ins_destroy"];
         options?: never;
         head?: never;
@@ -145,8 +150,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The studies one works on. */
         get: operations["studies_retrieve"];
         put?: never;
+        /** @description Begin a study, as its owner. */
         post: operations["studies_create"];
         delete?: never;
         options?: never;
@@ -161,6 +168,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Correlation or association of every two measures, ordered by likeness. */
         get: operations["studies_alike_retrieve"];
         put?: never;
         post?: never;
@@ -177,8 +185,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Every campaign, as a stream from its lens to the two arms. */
         get: operations["studies_campaigns_retrieve"];
         put?: never;
+        /** @description Plan a campaign from a lens. */
         post: operations["studies_campaigns_create"];
         delete?: never;
         options?: never;
@@ -194,8 +204,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Change a plan that is not drawn yet. */
         put: operations["studies_campaigns_update"];
         post?: never;
+        /** @description Delete a draft; undo brings it back. */
         delete: operations["studies_campaigns_destroy"];
         options?: never;
         head?: never;
@@ -211,6 +223,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Draw the holdout, and fix the audience with it. */
         post: operations["studies_campaigns_draw_create"];
         delete?: never;
         options?: never;
@@ -244,6 +257,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Take a card away from its customer, to stand alone. */
         post: operations["studies_cards_apart_create"];
         delete?: never;
         options?: never;
@@ -258,6 +272,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Segments at several dates, and who crossed between them. */
         get: operations["studies_crossings_retrieve"];
         put?: never;
         post?: never;
@@ -274,6 +289,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Why the customers of one crossing crossed. */
         get: operations["studies_crossings_why_retrieve"];
         put?: never;
         post?: never;
@@ -290,6 +306,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description One customer: cards, traits with their history, receipts. */
         get: operations["studies_customer_retrieve"];
         put?: never;
         post?: never;
@@ -309,6 +326,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Put another card together with this customer's. */
         post: operations["studies_customer_cards_create"];
         delete?: never;
         options?: never;
@@ -323,6 +341,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description One customer's measures, each with the sentence that explains it. */
         get: operations["studies_customer_measures_retrieve"];
         put?: never;
         post?: never;
@@ -391,6 +410,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description One file of a list: how far it is. */
         get: operations["studies_exports_retrieve"];
         put?: never;
         post?: never;
@@ -407,6 +427,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description What the columns of a list mean, as CSV. */
         get: operations["studies_exports_dictionary_retrieve"];
         put?: never;
         post?: never;
@@ -423,6 +444,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The file of a list. */
         get: operations["studies_exports_file_retrieve"];
         put?: never;
         post?: never;
@@ -439,6 +461,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description What a lens can speak of in this window. */
         get: operations["studies_fields_retrieve"];
         put?: never;
         post?: never;
@@ -472,6 +495,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The recipe, the string of k and the suggestion. */
         get: operations["studies_groups_retrieve"];
         put?: never;
         post?: never;
@@ -488,6 +512,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Components of a candidate's customers, and where its groups lie on them. */
         get: operations["studies_groups_map_retrieve"];
         put?: never;
         post?: never;
@@ -506,6 +531,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Lay customers out so that alike ones are side by side. */
         post: operations["studies_groups_neighbourhood_create"];
         delete?: never;
         options?: never;
@@ -537,6 +563,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Customers of a candidate on two or three axes, as density or centres. */
         get: operations["studies_groups_plane_retrieve"];
         put?: never;
         post?: never;
@@ -570,6 +597,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Each group of a candidate in a line. */
         get: operations["studies_groups_profile_retrieve"];
         put?: never;
         post?: never;
@@ -586,6 +614,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Silhouette widths of a candidate, group by group. */
         get: operations["studies_groups_widths_retrieve"];
         put?: never;
         post?: never;
@@ -619,6 +648,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description What the balance of numbers and categories would change. */
         get: operations["studies_groups_balance_retrieve"];
         put?: never;
         post?: never;
@@ -635,6 +665,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Two ways to divide the customers, side by side. */
         get: operations["studies_groups_compare_retrieve"];
         put?: never;
         post?: never;
@@ -651,6 +682,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Every run that was tried, and every yardstick that was in use. */
         get: operations["studies_groups_kept_retrieve"];
         put?: never;
         post?: never;
@@ -673,6 +705,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
+        /** @description Star a grouping, write a note to it, or delete it. */
         patch: operations["studies_groups_kept_partial_update"];
         trace?: never;
     };
@@ -683,8 +716,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Trees of merges, cut at their topmost. */
         get: operations["studies_groups_merges_retrieve"];
         put?: never;
+        /** @description Grow the trees of four linkages. */
         post: operations["studies_groups_merges_create"];
         delete?: never;
         options?: never;
@@ -699,8 +734,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Three groupings that differ in kind, with reasons and doubts. */
         get: operations["studies_groups_proposals_retrieve"];
         put?: never;
+        /** @description Look for three groupings by itself. */
         post: operations["studies_groups_proposals_create"];
         delete?: never;
         options?: never;
@@ -716,6 +753,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Change the draft recipe. */
         put: operations["studies_groups_recipe_update"];
         post?: never;
         delete?: never;
@@ -733,6 +771,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Group by every k that the recipe asks for. */
         post: operations["studies_groups_run_create"];
         delete?: never;
         options?: never;
@@ -781,6 +820,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description What was changed last, by whom. */
         get: operations["studies_history_retrieve"];
         put?: never;
         post?: never;
@@ -799,6 +839,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Redo one's own change that was undone last. */
         post: operations["studies_history_redo_create"];
         delete?: never;
         options?: never;
@@ -815,6 +856,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Undo one's own last change. */
         post: operations["studies_history_undo_create"];
         delete?: never;
         options?: never;
@@ -831,6 +873,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Review an uploaded file: guess what its columns are. */
         post: operations["studies_intakes_create"];
         delete?: never;
         options?: never;
@@ -845,9 +888,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description One file: its columns, guesses, first rows. */
         get: operations["studies_intakes_retrieve"];
+        /** @description Correct which column plays which role. */
         put: operations["studies_intakes_update"];
         post?: never;
+        /** @description Discard a review, or remove a file that counts; undo brings the file back. */
         delete: operations["studies_intakes_destroy"];
         options?: never;
         head?: never;
@@ -897,6 +943,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Import the file as it is mapped. */
         post: operations["studies_intakes_count_create"];
         delete?: never;
         options?: never;
@@ -912,6 +959,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Choose which file gives way where two overlap. */
         put: operations["studies_intakes_overlap_update"];
         post?: never;
         delete?: never;
@@ -946,6 +994,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Invite somebody by a link that works once. */
         post: operations["studies_invitations_create"];
         delete?: never;
         options?: never;
@@ -979,6 +1028,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Start a job again that broke off. */
         post: operations["studies_jobs_again_create"];
         delete?: never;
         options?: never;
@@ -995,6 +1045,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Ask a job to stop. */
         post: operations["studies_jobs_cancel_create"];
         delete?: never;
         options?: never;
@@ -1009,8 +1060,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Lenses kept under a name. */
         get: operations["studies_kept_retrieve"];
         put?: never;
+        /** @description Keep the lens under a name, as a rule or as a list. */
         post: operations["studies_kept_create"];
         delete?: never;
         options?: never;
@@ -1026,8 +1079,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Rename a kept lens. */
         put: operations["studies_kept_update"];
         post?: never;
+        /** @description Delete a kept lens; undo brings it back. */
         delete: operations["studies_kept_destroy"];
         options?: never;
         head?: never;
@@ -1058,6 +1113,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The waterline under the rules that are on, the files, the choices. */
         get: operations["studies_ledger_retrieve"];
         put?: never;
         post?: never;
@@ -1074,6 +1130,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Districts by the trait that names them, with their outlines. */
         get: operations["studies_ledger_districts_retrieve"];
         put?: never;
         post?: never;
@@ -1090,6 +1147,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The lines behind a part of the waterline, a hundred at a time. */
         get: operations["studies_ledger_lines_retrieve"];
         put?: never;
         post?: never;
@@ -1125,6 +1183,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Keep a rule of the study's own. */
         post: operations["studies_ledger_own_create"];
         delete?: never;
         options?: never;
@@ -1142,6 +1201,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** @description Delete a rule of the study's own. */
         delete: operations["studies_ledger_own_destroy"];
         options?: never;
         head?: never;
@@ -1156,6 +1216,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Set the margins that stand in for costs. */
         put: operations["studies_ledger_rates_update"];
         post?: never;
         delete?: never;
@@ -1189,6 +1250,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Switch a rule on or off. */
         put: operations["studies_ledger_rules_update"];
         post?: never;
         delete?: never;
@@ -1205,6 +1267,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Choose which cards are the staff's. */
         put: operations["studies_ledger_staff_update"];
         post?: never;
         delete?: never;
@@ -1220,6 +1283,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description What the lines that count look like: when, where, what, who is new. */
         get: operations["studies_ledger_summaries_retrieve"];
         put?: never;
         post?: never;
@@ -1238,6 +1302,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Evaluate the lens: everyone in it, every chart, a clause tried out. */
         post: operations["studies_lens_create"];
         delete?: never;
         options?: never;
@@ -1252,6 +1317,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The clauses of a lens that was looked through before. */
         get: operations["studies_lens_retrieve"];
         put?: never;
         post?: never;
@@ -1268,6 +1334,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The levels of a trait, one a row, by their measures. */
         get: operations["studies_levels_retrieve"];
         put?: never;
         post?: never;
@@ -1284,7 +1351,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description One measure opened: its histogram, fences, choices and what each would do. */
         get: operations["studies_measure_retrieve"];
+        /** @description Choose a measure's role or preparation. */
         put: operations["studies_measure_update"];
         post?: never;
         delete?: never;
@@ -1317,7 +1386,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description One row per measure: figures, shape, preparation, role. */
         get: operations["studies_measures_retrieve"];
+        /** @description Prepare every measure at once, or keep the preparations under a name. */
         put: operations["studies_measures_update"];
         post?: never;
         delete?: never;
@@ -1333,6 +1404,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Who works on the study, and the open invitations. */
         get: operations["studies_members_retrieve"];
         put?: never;
         post?: never;
@@ -1350,6 +1422,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Change somebody's role. */
         put: operations["studies_members_update"];
         post?: never;
         /** @description An owner removes anybody; everybody may leave. */
@@ -1366,8 +1439,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The words and functions of formulas. */
         get: operations["studies_own_measures_retrieve"];
         put?: never;
+        /** @description Keep a formula as a measure. */
         post: operations["studies_own_measures_create"];
         delete?: never;
         options?: never;
@@ -1383,8 +1458,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Change the formula of a measure. */
         put: operations["studies_own_measures_update"];
         post?: never;
+        /** @description Delete a measure of the study's own. */
         delete: operations["studies_own_measures_destroy"];
         options?: never;
         head?: never;
@@ -1398,6 +1475,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Two measures against each other. */
         get: operations["studies_pair_retrieve"];
         put?: never;
         post?: never;
@@ -1431,6 +1509,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Several measures against each other, in pairs. */
         get: operations["studies_pairs_retrieve"];
         put?: never;
         post?: never;
@@ -1447,6 +1526,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Every segment's profile, and who stands on the border. */
         get: operations["studies_portraits_retrieve"];
         put?: never;
         post?: never;
@@ -1464,6 +1544,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Rename a segment, or write notes to it. */
         put: operations["studies_portraits_segments_update"];
         post?: never;
         delete?: never;
@@ -1482,6 +1563,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
+        /** @description Delete preparations kept under a name. */
         delete: operations["studies_preparations_destroy"];
         options?: never;
         head?: never;
@@ -1495,6 +1577,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The study's revision and its jobs, for screens that watch. */
         get: operations["studies_pulse_retrieve"];
         put?: never;
         post?: never;
@@ -1511,6 +1594,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description One receipt: its lines, and what was returned of them. */
         get: operations["studies_receipt_retrieve"];
         put?: never;
         post?: never;
@@ -1527,6 +1611,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Bands on their rulers, the field, totals and the ladder. */
         get: operations["studies_scores_retrieve"];
         put?: never;
         post?: never;
@@ -1543,6 +1628,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Which bands go together, how often, and what those customers are like. */
         get: operations["studies_scores_codes_retrieve"];
         put?: never;
         post?: never;
@@ -1560,6 +1646,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Change what scores are made from. */
         put: operations["studies_scores_recipe_update"];
         post?: never;
         delete?: never;
@@ -1575,6 +1662,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description Who came back after a window, and what they spent, by band. */
         get: operations["studies_scores_worth_retrieve"];
         put?: never;
         post?: never;
@@ -1591,6 +1679,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The measures over a series of windows. */
         get: operations["studies_series_retrieve"];
         put?: never;
         post?: never;
@@ -1607,6 +1696,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** @description The study, the window in view, and one fact per station. */
         get: operations["studies_trail_retrieve"];
         put?: never;
         post?: never;
@@ -1625,6 +1715,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Begin to send a file, or go on with one. */
         post: operations["studies_uploads_create"];
         delete?: never;
         options?: never;
@@ -1640,6 +1731,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        /** @description Send the bytes of a file from an offset on. */
         put: operations["studies_uploads_parts_update"];
         post?: never;
         delete?: never;
@@ -1884,8 +1976,11 @@ export interface components {
             asked: number;
             /** Weight */
             weight: number;
-            /** Cut */
-            cut: string;
+            /**
+             * Cut
+             * @enum {string}
+             */
+            cut: "equal customers" | "equal widths" | "own cuts";
             /** Bands */
             bands: components["schemas"]["BandRow"][];
             /** Empty */
@@ -1957,18 +2052,14 @@ export interface components {
             /** Share */
             share: number;
         };
-        /** @enum {unknown} */
-        BlankEnum: "";
         /** Budget */
         Budget: {
             /**
              * Seconds
              * @default 60
              */
-            seconds: number;
+            seconds?: number;
         };
-        /** @enum {string} */
-        ByEnum: "year" | "quarter";
         /** CampaignPlan */
         CampaignPlan: {
             /** Name */
@@ -1987,7 +2078,7 @@ export interface components {
              * Holdout
              * @default 0.2
              */
-            holdout: number;
+            holdout?: number;
         };
         /**
          * CampaignRow
@@ -2232,7 +2323,7 @@ export interface components {
              * Words
              * @default
              */
-            words: string;
+            words?: string;
         };
         /**
          * Checked
@@ -2285,12 +2376,12 @@ export interface components {
              * Values
              * @default []
              */
-            values: string[];
+            values?: string[];
             /**
              * Ranges
              * @default []
              */
-            ranges: [
+            ranges?: [
                 number | null,
                 number | null
             ][];
@@ -2298,12 +2389,12 @@ export interface components {
              * Negated
              * @default false
              */
-            negated: boolean;
+            negated?: boolean;
             /**
              * Window
              * @default
              */
-            window: string;
+            window?: string;
         };
         /**
          * CodeRow
@@ -2432,8 +2523,11 @@ export interface components {
             steps: components["schemas"]["StepTable"][];
             /** Back */
             back: string;
-            /** By */
-            by: components["schemas"]["ByEnum"];
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "year" | "quarter";
             /** Lacks */
             lacks: string;
         };
@@ -2554,8 +2648,6 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["CustomerLine"][];
         };
-        /** @enum {string} */
-        CutEnum: "equal customers" | "equal widths" | "own cuts";
         /**
          * DataGap
          * @description Days in a row without a line; ``site`` empty: in no shop at all.
@@ -2583,8 +2675,6 @@ export interface components {
             /** Covered */
             covered: string;
         };
-        /** @enum {string} */
-        DistanceEnum: "euclidean" | "gower";
         /**
          * DistrictsPage
          * @description ``trait``: the one whose values are the districts' codes; empty where none is.
@@ -2631,11 +2721,11 @@ export interface components {
              */
             categories: string[] | null;
             /** Weights */
-            weights?: {
+            weights: {
                 [key: string]: number;
             };
             /** Steps */
-            steps?: {
+            steps: {
                 [key: string]: components["schemas"]["StepsBody"];
             };
             /**
@@ -2646,23 +2736,27 @@ export interface components {
             /**
              * Method
              * @default
+             * @enum {string}
              */
-            method: components["schemas"]["MethodEnum"] | components["schemas"]["BlankEnum"];
+            method: "" | "k-means" | "k-prototypes" | "k-modes" | "hierarchical" | "k-medoids";
             /**
              * Linkage
              * @default ward
+             * @enum {string}
              */
-            linkage: components["schemas"]["LinkageEnum"];
+            linkage: "ward" | "average" | "complete" | "single";
             /**
              * Distance
              * @default euclidean
+             * @enum {string}
              */
-            distance: components["schemas"]["DistanceEnum"];
+            distance: "euclidean" | "gower";
             /**
              * Seeding
              * @default far
+             * @enum {string}
              */
-            seeding: components["schemas"]["SeedingEnum"];
+            seeding: "far" | "dense";
             /**
              * Pool
              * @default 0
@@ -2854,7 +2948,7 @@ export interface components {
              * Name
              * @default
              */
-            name: string;
+            name?: string;
         };
         /**
          * FormulaHelp
@@ -2879,7 +2973,7 @@ export interface components {
              * Name
              * @default
              */
-            name: string;
+            name?: string;
         };
         /** FunctionRow */
         FunctionRow: {
@@ -3037,6 +3131,93 @@ export interface components {
             undone: boolean;
         };
         /**
+         * IntakeReport
+         * @description What came of a file: counts of its rows and of what they are, by what the file is.
+         *
+         *     ``ragged``: rows with too many or too few cells, the first of them in ``ragged_examples``;
+         *     ``without_key``: rows that name no customer; ``named_twice``: rows of customers named before;
+         *     ``unread``: cells that could not be read, by column; ``told``: each offer's description by
+         *     column; ``notes``: how the file was read, in sentences.
+         */
+        IntakeReport: {
+            /**
+             * Lines
+             * @default 0
+             */
+            lines: number;
+            /**
+             * Receipts
+             * @default 0
+             */
+            receipts: number;
+            /**
+             * Rows
+             * @default 0
+             */
+            rows: number;
+            /**
+             * Customers
+             * @default 0
+             */
+            customers: number;
+            /**
+             * Offers
+             * @default 0
+             */
+            offers: number;
+            /**
+             * Areas
+             * @default 0
+             */
+            areas: number;
+            /**
+             * New Cards
+             * @default 0
+             */
+            new_cards: number;
+            /**
+             * Without Key
+             * @default 0
+             */
+            without_key: number;
+            /**
+             * Named Twice
+             * @default 0
+             */
+            named_twice: number;
+            /**
+             * Ragged
+             * @default 0
+             */
+            ragged: number;
+            /**
+             * Ragged Examples
+             * @default []
+             */
+            ragged_examples: string[];
+            /**
+             * Unread
+             * @default {}
+             */
+            unread: {
+                [key: string]: number;
+            };
+            /**
+             * Told
+             * @default {}
+             */
+            told: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
+        };
+        /**
          * IntakeRow
          * @description An intake: where it stands, and, while it is under review, a preview.
          *
@@ -3063,14 +3244,8 @@ export interface components {
             size: number;
             /** Made At */
             made_at: string;
-            /** Mapping */
-            mapping: {
-                [key: string]: unknown;
-            };
-            /** Report */
-            report: {
-                [key: string]: unknown;
-            };
+            mapping: components["schemas"]["MappingBody"];
+            report: components["schemas"]["IntakeReport"];
             /** Error */
             error: string;
             /** Note */
@@ -3174,7 +3349,7 @@ export interface components {
              * Kind
              * @default rule
              */
-            kind: string;
+            kind?: string;
             /** Clauses */
             clauses: components["schemas"]["ClauseBody"][];
         };
@@ -3227,8 +3402,6 @@ export interface components {
             /** Revision */
             revision: number;
         };
-        /** @enum {string} */
-        KindEnum: "boxes" | "totals" | "shares";
         /**
          * KindWord
          * @description A word that the file has for what a line is, how it is read, and on how many first lines.
@@ -3236,8 +3409,11 @@ export interface components {
         KindWord: {
             /** Word */
             word: string;
-            /** Kind */
-            kind: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "sale" | "return" | "void" | "other";
             /** Lines */
             lines: number;
         };
@@ -3259,8 +3435,11 @@ export interface components {
          *     measures, or several do; ``outside``: customers with a score and no tier.
          */
         LadderBody: {
-            /** Kind */
-            kind: components["schemas"]["KindEnum"];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "boxes" | "totals" | "shares";
             /** Tiers */
             tiers: components["schemas"]["TierRow"][];
             /** Outside */
@@ -3282,8 +3461,9 @@ export interface components {
             /**
              * Kind
              * @default boxes
+             * @enum {string}
              */
-            kind: components["schemas"]["KindEnum"];
+            kind: "boxes" | "totals" | "shares";
             /**
              * Tiers
              * @default null
@@ -3415,19 +3595,19 @@ export interface components {
              * Clauses
              * @default []
              */
-            clauses: components["schemas"]["ClauseBody"][];
+            clauses?: components["schemas"]["ClauseBody"][];
             /**
              * Charts
              * @default []
              */
-            charts: string[];
+            charts?: string[];
             /** @default null */
-            preview: components["schemas"]["ClauseBody"] | null;
+            preview?: components["schemas"]["ClauseBody"] | null;
             /**
              * Spend
              * @default
              */
-            spend: string;
+            spend?: string;
         };
         /** LevelColumn */
         LevelColumn: {
@@ -3536,8 +3716,6 @@ export interface components {
             /** Token */
             token: string;
         };
-        /** @enum {string} */
-        LinkageEnum: "ward" | "average" | "complete" | "single";
         /**
          * ListedColumn
          * @description One column of a page: numbers, or the places of ``levels`` (−1: none), as ``kind`` says.
@@ -3609,10 +3787,61 @@ export interface components {
         };
         /** Mapping */
         Mapping: {
-            /** Mapping */
-            mapping: {
-                [key: string]: unknown;
+            mapping: components["schemas"]["MappingBody"];
+        };
+        /**
+         * MappingBody
+         * @description How a file's columns are read; which of it a file has goes by what the file is.
+         *
+         *     ``roles``: role → column of a log, of offers and their answers, of districts; ``types``: column
+         *     → type of a customer table; ``kinds``: a log's words for sales, returns and the like;
+         *     ``orders``: levels of ordered categories, lowest first; ``month_first`` None: dates can be read
+         *     either way; ``dated``: the day that a table speaks of, as 2026-06-30, or empty.
+         */
+        MappingBody: {
+            /**
+             * Roles
+             * @default {}
+             */
+            roles?: {
+                [key: string]: string;
             };
+            /**
+             * Types
+             * @default {}
+             */
+            types?: {
+                [key: string]: string;
+            };
+            /**
+             * Month First
+             * @default false
+             */
+            month_first?: boolean | null;
+            /**
+             * Decimal Comma
+             * @default false
+             */
+            decimal_comma?: boolean;
+            /**
+             * Kinds
+             * @default {}
+             */
+            kinds?: {
+                [key: string]: "sale" | "return" | "void" | "other";
+            };
+            /**
+             * Orders
+             * @default {}
+             */
+            orders?: {
+                [key: string]: string[];
+            };
+            /**
+             * Dated
+             * @default
+             */
+            dated?: string;
         };
         /**
          * Margins
@@ -3668,14 +3897,14 @@ export interface components {
              * Role
              * @default null
              */
-            role: string | null;
+            role?: string | null;
             /** @default null */
-            steps: components["schemas"]["StepsBody"] | null;
+            steps?: components["schemas"]["StepsBody"] | null;
             /**
              * Proposed
              * @default false
              */
-            proposed: boolean;
+            proposed?: boolean;
         };
         /**
          * MeasureDetail
@@ -3735,10 +3964,11 @@ export interface components {
             /**
              * Cut
              * @default equal customers
+             * @enum {string}
              */
-            cut: components["schemas"]["CutEnum"];
+            cut: "equal customers" | "equal widths" | "own cuts";
             /** Own */
-            own?: number[];
+            own: number[];
         };
         /**
          * MeasuresPage
@@ -3814,8 +4044,6 @@ export interface components {
             trees: components["schemas"]["TreeBody"][];
             job: components["schemas"]["JobRow"] | null;
         };
-        /** @enum {string} */
-        MethodEnum: "k-means" | "k-prototypes" | "k-modes" | "hierarchical" | "k-medoids";
         /** ModelBody */
         ModelBody: {
             /** R */
@@ -3833,32 +4061,33 @@ export interface components {
             /** Converged */
             converged: boolean;
         };
-        /** NewCampaign */
+        /**
+         * NewCampaign
+         * @description Without dates it is sent in a week, and read six weeks later.
+         */
         NewCampaign: {
             /** Name */
             name: string;
             /**
              * Send On
-             * Format: date
+             * @default null
              */
-            send_on: string;
+            send_on?: string | null;
             /**
              * Read On
-             * Format: date
+             * @default null
              */
-            read_on: string;
+            read_on?: string | null;
             /**
              * Holdout
              * @default 0.2
              */
-            holdout: number;
+            holdout?: number;
             /**
              * Clauses
              * @default []
              */
-            clauses: {
-                [key: string]: unknown;
-            }[];
+            clauses?: components["schemas"]["ClauseBody"][];
         };
         /**
          * NewExport
@@ -3876,7 +4105,7 @@ export interface components {
              * Role
              * @default
              */
-            role: string;
+            role?: string;
         };
         /** NewOwn */
         NewOwn: {
@@ -3900,7 +4129,7 @@ export interface components {
              * Currency
              * @default £
              */
-            currency: string;
+            currency?: string;
         };
         /**
          * NewUpload
@@ -3915,15 +4144,17 @@ export interface components {
              * Modified
              * @default 0
              */
-            modified: number;
+            modified?: number;
         };
         /**
          * Newcomers
-         * @description Customers by the month of their first purchase; ``starts`` since 1970-01-01.
+         * @description Customers by the month of their first purchase; ``starts``, ``ends`` since 1970-01-01.
          */
         Newcomers: {
             /** Starts */
             starts: number[];
+            /** Ends */
+            ends: number[];
             /** Customers */
             customers: number[];
         };
@@ -4085,7 +4316,7 @@ export interface components {
              * Slot
              * @default null
              */
-            slot: number | null;
+            slot?: number | null;
             /** Name */
             name: string;
             /** Column */
@@ -4094,17 +4325,17 @@ export interface components {
              * Words
              * @default []
              */
-            words: string[];
+            words?: string[];
             /**
              * Low
              * @default null
              */
-            low: number | null;
+            low?: number | null;
             /**
              * High
              * @default null
              */
-            high: number | null;
+            high?: number | null;
         };
         /** OwnKept */
         OwnKept: {
@@ -4175,17 +4406,17 @@ export interface components {
              * Starred
              * @default null
              */
-            starred: boolean | null;
+            starred?: boolean | null;
             /**
              * Note
              * @default null
              */
-            note: string | null;
+            note?: string | null;
             /**
              * Deleted
              * @default null
              */
-            deleted: boolean | null;
+            deleted?: boolean | null;
         };
         /**
          * PlanChoice
@@ -4196,17 +4427,17 @@ export interface components {
              * Preset
              * @default
              */
-            preset: string;
+            preset?: string;
             /**
              * Kept
              * @default
              */
-            kept: string;
+            kept?: string;
             /**
              * Keep As
              * @default
              */
-            keep_as: string;
+            keep_as?: string;
         };
         /** PlanRevision */
         PlanRevision: {
@@ -4389,7 +4620,7 @@ export interface components {
              * Rest
              * @default null
              */
-            rest: number | null;
+            rest?: number | null;
         };
         /**
          * ReceiptPage
@@ -4667,25 +4898,23 @@ export interface components {
             /** Revision */
             revision: number;
         };
-        /** @enum {string} */
-        SeedingEnum: "far" | "dense";
         /** SegmentChange */
         SegmentChange: {
             /**
              * Name
              * @default null
              */
-            name: string | null;
+            name?: string | null;
             /**
              * Short
              * @default null
              */
-            short: string | null;
+            short?: string | null;
             /**
              * Notes
              * @default null
              */
-            notes: string | null;
+            notes?: string | null;
         };
         /**
          * SegmentHead
@@ -4856,8 +5085,6 @@ export interface components {
             /** Examples */
             examples: string[];
         };
-        /** @enum {string} */
-        StateEnum: "empty" | "working" | "whole" | "out of date" | "failed";
         /** StationFact */
         StationFact: {
             /** Key */
@@ -4880,20 +5107,23 @@ export interface components {
          *     longer runs. ``seconds``: how long that took the last time.
          */
         Status: {
-            /** State */
-            state: components["schemas"]["StateEnum"];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "empty" | "working" | "whole" | "out of date" | "failed";
             /**
              * Words
              * @default
              */
-            words: string;
+            words?: string;
             /** @default null */
-            job: components["schemas"]["JobRow"] | null;
+            job?: components["schemas"]["JobRow"] | null;
             /**
              * Seconds
              * @default null
              */
-            seconds: number | null;
+            seconds?: number | null;
         };
         /**
          * Step
@@ -4933,27 +5163,27 @@ export interface components {
              * Fill
              * @default leave out
              */
-            fill: string;
+            fill?: string;
             /**
              * Cap
              * @default 0
              */
-            cap: number;
+            cap?: number;
             /**
              * Transform
              * @default none
              */
-            transform: string;
+            transform?: string;
             /**
              * Scale
              * @default z
              */
-            scale: string;
+            scale?: string;
             /**
              * Fences
              * @default false
              */
-            fences: boolean;
+            fences?: boolean;
         };
         /**
          * Strand
@@ -5097,7 +5327,7 @@ export interface components {
              */
             high: number | null;
             /** Ranges */
-            ranges?: {
+            ranges: {
                 [key: string]: [
                     number,
                     number
@@ -5398,6 +5628,8 @@ export interface components {
             step: string;
             /** Starts */
             starts: number[];
+            /** Ends */
+            ends: number[];
             /** Counted Lines */
             counted_lines: number[];
             /** Counted Money */
@@ -5481,9 +5713,20 @@ export interface components {
             exact: boolean;
         };
         /**
+         * WindowName
+         * @description A window as an address says it.
+         */
+        WindowName: {
+            /** To */
+            to: string;
+            /** Back */
+            back: string;
+        };
+        /**
          * WindowRow
          * @description The window in view; ``first``: its first day, empty where it looks back over all;
-         *     ``covered``: what the log has of it, empty where it has it whole.
+         *     ``covered``: what the log has of it, empty where it has it whole; ``earlier``, ``later``: the
+         *     last days of the windows a month away.
          */
         WindowRow: {
             /** First */
@@ -5494,6 +5737,11 @@ export interface components {
             back: string;
             /** Covered */
             covered: string;
+            /** Earlier */
+            earlier: string;
+            /** Later */
+            later: string;
+            year_before: components["schemas"]["WindowName"];
         };
         /**
          * Word
@@ -5583,6 +5831,22 @@ export interface components {
             /** Since */
             since: string;
         };
+        /**
+         * ProblemDocument
+         * @description What went wrong (RFC 9457): ``detail`` is a sentence that a person can act on.
+         *
+         *     Some say more, such as who made the change that is in the way.
+         */
+        ProblemDocument: {
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+        } & {
+            [key: string]: unknown;
+        };
     };
     responses: never;
     parameters: never;
@@ -5617,6 +5881,15 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     links_accept_create: {
@@ -5638,6 +5911,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Joined"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -5663,6 +5945,15 @@ export interface operations {
                     "application/json": components["schemas"]["LinkKind"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     links_use_create: {
@@ -5684,6 +5975,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -5709,6 +6009,15 @@ export interface operations {
                     "application/json": components["schemas"]["Ended"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     session_retrieve: {
@@ -5726,6 +6035,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -5751,6 +6069,15 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     session_destroy: {
@@ -5768,6 +6095,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
             };
         };
     };
@@ -5788,6 +6124,15 @@ export interface operations {
                     "application/json": components["schemas"]["SignInList"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     sign_ins_end_others: {
@@ -5805,6 +6150,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
             };
         };
     };
@@ -5826,6 +6180,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_retrieve: {
@@ -5843,6 +6206,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyList"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -5866,6 +6238,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -5902,6 +6283,15 @@ export interface operations {
                     "application/json": components["schemas"]["AlikePage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_campaigns_retrieve: {
@@ -5921,6 +6311,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CampaignsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -5955,12 +6354,24 @@ export interface operations {
                     "application/json": components["schemas"]["CampaignRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_campaigns_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 campaign: number;
                 study: number;
@@ -5981,12 +6392,24 @@ export interface operations {
                     "application/json": components["schemas"]["CampaignRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_campaigns_destroy: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 campaign: number;
                 study: number;
@@ -6002,12 +6425,24 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_campaigns_draw_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 campaign: number;
                 study: number;
@@ -6024,12 +6459,24 @@ export interface operations {
                     "application/json": components["schemas"]["CampaignRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_campaigns_list_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 campaign: number;
                 study: number;
@@ -6046,12 +6493,24 @@ export interface operations {
                     "application/json": components["schemas"]["ExportRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_cards_apart_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
@@ -6069,6 +6528,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CardsKept"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6099,6 +6567,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CrossingsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6137,6 +6614,15 @@ export interface operations {
                     "application/json": components["schemas"]["WhyPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_customer_retrieve: {
@@ -6157,6 +6643,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CustomerPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6180,12 +6675,24 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_customer_cards_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 customer: number;
                 study: number;
@@ -6204,6 +6711,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CardsKept"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6235,12 +6751,24 @@ export interface operations {
                     "application/json": components["schemas"]["CustomerMeasures"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_customer_trait_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 customer: number;
                 study: number;
@@ -6259,6 +6787,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
             };
         };
     };
@@ -6296,6 +6833,15 @@ export interface operations {
                     "application/json": components["schemas"]["CustomerList"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     exports_newest: {
@@ -6315,6 +6861,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExportList"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6355,6 +6910,15 @@ export interface operations {
                     "application/json": components["schemas"]["ExportRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_exports_retrieve: {
@@ -6375,6 +6939,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExportRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6399,6 +6972,15 @@ export interface operations {
                     "text/csv": string;
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_exports_file_retrieve: {
@@ -6421,11 +7003,27 @@ export interface operations {
                     "application/octet-stream": string;
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_fields_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
             header?: never;
             path: {
                 study: number;
@@ -6440,6 +7038,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FieldList"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6474,6 +7081,15 @@ export interface operations {
                     "application/json": components["schemas"]["Checked"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_retrieve: {
@@ -6502,6 +7118,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GroupsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6533,6 +7158,15 @@ export interface operations {
                     "application/json": components["schemas"]["MapPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_neighbourhood_create: {
@@ -6562,6 +7196,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_open_create: {
@@ -6589,6 +7232,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6622,6 +7274,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanePage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6659,6 +7320,15 @@ export interface operations {
                     "application/vnd.apache.arrow.stream": string;
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_profile_retrieve: {
@@ -6686,6 +7356,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CandidatePage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6717,12 +7396,24 @@ export interface operations {
                     "application/json": components["schemas"]["WidthsPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_adopt_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
@@ -6740,6 +7431,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Adopted"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6769,6 +7469,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BalancePage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6803,6 +7512,15 @@ export interface operations {
                     "application/json": components["schemas"]["ComparePage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_kept_retrieve: {
@@ -6831,12 +7549,24 @@ export interface operations {
                     "application/json": components["schemas"]["KeptPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_kept_partial_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 grouping: number;
                 study: number;
@@ -6855,6 +7585,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptNow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6885,6 +7624,15 @@ export interface operations {
                     "application/json": components["schemas"]["MergesPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_merges_create: {
@@ -6913,6 +7661,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_proposals_retrieve: {
@@ -6939,6 +7696,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProposalsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -6973,18 +7739,30 @@ export interface operations {
                     "application/json": components["schemas"]["JobRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_recipe_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
             cookie?: never;
         };
-        requestBody?: {
+        requestBody: {
             content: {
                 "application/json": components["schemas"]["Draft"];
             };
@@ -6996,6 +7774,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeRevision"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7026,12 +7813,24 @@ export interface operations {
                     "application/json": components["schemas"]["JobRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_swap_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
@@ -7051,12 +7850,24 @@ export interface operations {
                     "application/json": components["schemas"]["Adopted"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_groups_take_up_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
@@ -7074,6 +7885,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Adopted"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7097,6 +7917,15 @@ export interface operations {
                     "application/json": components["schemas"]["History"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_history_redo_create: {
@@ -7118,6 +7947,15 @@ export interface operations {
                     "application/json": components["schemas"]["Step"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_history_undo_create: {
@@ -7137,6 +7975,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Step"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7164,6 +8011,15 @@ export interface operations {
                     "application/json": components["schemas"]["IntakeRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_intakes_retrieve: {
@@ -7186,12 +8042,24 @@ export interface operations {
                     "application/json": components["schemas"]["IntakeRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_intakes_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 intake: number;
                 study: number;
@@ -7212,12 +8080,24 @@ export interface operations {
                     "application/json": components["schemas"]["IntakeRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_intakes_destroy: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 intake: number;
                 study: number;
@@ -7233,12 +8113,24 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_intakes_apart_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 intake: number;
                 study: number;
@@ -7253,6 +8145,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IntakeRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7277,12 +8178,24 @@ export interface operations {
                     "application/json": components["schemas"]["IntakeRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_intakes_count_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 intake: number;
                 study: number;
@@ -7299,12 +8212,24 @@ export interface operations {
                     "application/json": components["schemas"]["JobRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_intakes_overlap_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 intake: number;
                 study: number;
@@ -7325,12 +8250,24 @@ export interface operations {
                     "application/json": components["schemas"]["IntakeRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_intakes_role_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 intake: number;
                 study: number;
@@ -7349,6 +8286,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IntakeRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7376,6 +8322,15 @@ export interface operations {
                     "application/json": components["schemas"]["Invitation"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_invitations_destroy: {
@@ -7396,6 +8351,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
             };
         };
     };
@@ -7419,6 +8383,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_jobs_cancel_create: {
@@ -7439,6 +8412,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7467,6 +8449,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptList"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7501,12 +8492,24 @@ export interface operations {
                     "application/json": components["schemas"]["KeptRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_kept_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 kept: number;
                 study: number;
@@ -7527,12 +8530,24 @@ export interface operations {
                     "application/json": components["schemas"]["KeptRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_kept_destroy: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 kept: number;
                 study: number;
@@ -7548,6 +8563,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_ladder_create: {
@@ -7560,7 +8584,10 @@ export interface operations {
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
@@ -7574,6 +8601,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Adopted"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7607,6 +8643,15 @@ export interface operations {
                     "application/json": components["schemas"]["LedgerPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_ledger_districts_retrieve: {
@@ -7626,6 +8671,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DistrictsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7662,6 +8716,15 @@ export interface operations {
                     "application/json": components["schemas"]["LinesPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_ledger_lines_file_create: {
@@ -7694,12 +8757,24 @@ export interface operations {
                     "application/json": components["schemas"]["ExportRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_ledger_own_create: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
@@ -7719,12 +8794,24 @@ export interface operations {
                     "application/json": components["schemas"]["OwnKept"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_ledger_own_destroy: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 slot: number;
                 study: number;
@@ -7741,12 +8828,24 @@ export interface operations {
                     "application/json": components["schemas"]["SettingRevision"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_ledger_rates_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
@@ -7766,12 +8865,24 @@ export interface operations {
                     "application/json": components["schemas"]["SettingRevision"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_ledger_returns_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
@@ -7791,12 +8902,24 @@ export interface operations {
                     "application/json": components["schemas"]["SettingRevision"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_ledger_rules_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 rule: string;
                 study: number;
@@ -7817,12 +8940,24 @@ export interface operations {
                     "application/json": components["schemas"]["RulesOn"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_ledger_staff_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
@@ -7840,6 +8975,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SettingRevision"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7863,11 +9007,27 @@ export interface operations {
                     "application/json": components["schemas"]["LedgerSummaries"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_lens_create: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
             header?: never;
             path: {
                 study: number;
@@ -7886,6 +9046,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LensAnswer"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7908,6 +9077,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LensClauses"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7938,6 +9116,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LevelsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -7971,6 +9158,15 @@ export interface operations {
                     "application/json": components["schemas"]["MeasureDetail"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_measure_update: {
@@ -7985,7 +9181,10 @@ export interface operations {
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 name: string;
                 study: number;
@@ -8004,6 +9203,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanRevision"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -8034,6 +9242,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Fill"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -8068,6 +9285,15 @@ export interface operations {
                     "application/json": components["schemas"]["MeasuresPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_measures_update: {
@@ -8082,7 +9308,10 @@ export interface operations {
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
@@ -8100,6 +9329,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanRevision"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -8123,12 +9361,24 @@ export interface operations {
                     "application/json": components["schemas"]["MembersPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_members_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 member: number;
                 study: number;
@@ -8149,12 +9399,24 @@ export interface operations {
                     "application/json": components["schemas"]["MemberRow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_members_destroy: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 member: number;
                 study: number;
@@ -8169,6 +9431,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
             };
         };
     };
@@ -8198,6 +9469,15 @@ export interface operations {
                     "application/json": components["schemas"]["FormulaHelp"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_own_measures_create: {
@@ -8210,7 +9490,10 @@ export interface operations {
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
@@ -8230,6 +9513,15 @@ export interface operations {
                     "application/json": components["schemas"]["OwnKept"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_own_measures_update: {
@@ -8242,7 +9534,10 @@ export interface operations {
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 name: string;
                 study: number;
@@ -8263,6 +9558,15 @@ export interface operations {
                     "application/json": components["schemas"]["OwnKept"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_own_measures_destroy: {
@@ -8275,7 +9579,10 @@ export interface operations {
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 name: string;
                 study: number;
@@ -8290,6 +9597,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
             };
         };
     };
@@ -8321,6 +9637,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PairPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -8355,6 +9680,15 @@ export interface operations {
                     "application/vnd.apache.arrow.stream": string;
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_pairs_retrieve: {
@@ -8387,6 +9721,15 @@ export interface operations {
                     "application/json": components["schemas"]["MatrixPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_portraits_retrieve: {
@@ -8415,12 +9758,24 @@ export interface operations {
                     "application/json": components["schemas"]["PortraitsPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_portraits_segments_update: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 segment: number;
                 study: number;
@@ -8441,12 +9796,24 @@ export interface operations {
                     "application/json": components["schemas"]["SegmentNow"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_preparations_destroy: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 name: string;
                 study: number;
@@ -8461,6 +9828,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
             };
         };
     };
@@ -8483,6 +9859,15 @@ export interface operations {
                     "application/json": components["schemas"]["Pulse"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_receipt_retrieve: {
@@ -8503,6 +9888,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReceiptPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -8543,6 +9937,15 @@ export interface operations {
                     "application/json": components["schemas"]["ScoresPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_scores_codes_retrieve: {
@@ -8577,6 +9980,15 @@ export interface operations {
                     "application/json": components["schemas"]["CodesPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_scores_recipe_update: {
@@ -8591,13 +10003,16 @@ export interface operations {
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
-            header?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
             path: {
                 study: number;
             };
             cookie?: never;
         };
-        requestBody?: {
+        requestBody: {
             content: {
                 "application/json": components["schemas"]["ScoreDraft"];
             };
@@ -8609,6 +10024,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScoresRevision"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -8643,6 +10067,15 @@ export interface operations {
                     "application/json": components["schemas"]["WorthPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_series_retrieve: {
@@ -8675,11 +10108,27 @@ export interface operations {
                     "application/json": components["schemas"]["SeriesPage"];
                 };
             };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
         };
     };
     studies_trail_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
             header?: never;
             path: {
                 study: number;
@@ -8694,6 +10143,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trail"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -8719,6 +10177,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Upload"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };
@@ -8747,6 +10214,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Upload"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
                 };
             };
         };

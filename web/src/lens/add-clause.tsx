@@ -18,7 +18,7 @@ export function AddClause() {
     queryFn: () =>
       data(
         api.POST("/api/studies/{study}/lens", {
-          params: { path: { study: study.id }, query: view as never },
+          params: { path: { study: study.id }, query: view },
           body: { clauses: lens.clauses, charts: [field], preview: null, spend: "" },
         }),
       ),

@@ -168,7 +168,7 @@ function unitTail(unit: string): string {
 
 /** The chart's own clause, drawn as a bracket below the bars. */
 function Bracket({ chart, own, step }: { chart: Chart; own: Clause | undefined; step: number }) {
-  const ranges = (own?.ranges ?? []) as [number | null, number | null][];
+  const ranges = own?.ranges ?? [];
   const edges = chart.edges;
   const at = (value: number | null, open: number) => {
     if (value === null) return open;

@@ -18,7 +18,7 @@ function useWords() {
     const end = (value: number) => inUnit(value, unit, study.currency);
     const picks = [
       ...(clause.values ?? []).map((value) => field?.labels[value] ?? value),
-      ...((clause.ranges ?? []) as [number | null, number | null][]).map(([low, high]) =>
+      ...(clause.ranges ?? []).map(([low, high]) =>
         low === null
           ? `under ${end(high ?? 0)}`
           : high === null

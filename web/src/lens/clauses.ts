@@ -11,7 +11,7 @@ function same(a: Range, b: Range): boolean {
 }
 
 function ranges(clause: Clause | undefined): Range[] {
-  return (clause?.ranges ?? []) as Range[];
+  return clause?.ranges ?? [];
 }
 
 export function holds(clause: Clause | undefined, pick: Pick): boolean {

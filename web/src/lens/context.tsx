@@ -56,7 +56,7 @@ function useKept(study: number, digest: string): Clause[] | undefined {
     enabled: digest !== "",
     staleTime: Infinity,
   });
-  return digest === "" ? NONE : (kept.data?.clauses as Clause[] | undefined);
+  return digest === "" ? NONE : kept.data?.clauses;
 }
 
 /** While a station stands on the screen, the dock tells the money of this window. */
@@ -89,7 +89,7 @@ export function LensProvider({ children }: { children: ReactNode }) {
   const [tried, setTried] = useState<Clause | null>(null);
   const [spend, setSpend] = useState<Spend | null>(null);
   const timer = useRef(0);
-  const path = { params: { path: { study: study.id }, query: view as never } };
+  const path = { params: { path: { study: study.id }, query: view } };
 
   const fields = useQuery({
     queryKey: ["study", study.id, "fields", view],
@@ -131,7 +131,10 @@ export function LensProvider({ children }: { children: ReactNode }) {
           return params;
         });
       setTried(null);
-      if (next.length === 0) return go("");
+      if (next.length === 0) {
+        go("");
+        return;
+      }
       ask(next, null, asking.current.signal).then(
         (found) => {
           queries.setQueryData(["kept lens", study.id, found.digest], { clauses: next });
@@ -141,8 +144,9 @@ export function LensProvider({ children }: { children: ReactNode }) {
           );
           go(found.digest);
         },
-        (problem: Error) => {
-          if (problem.name !== "AbortError") say(problem.message, { trouble: true });
+        (problem: unknown) => {
+          if (problem instanceof Error && problem.name !== "AbortError")
+            say(problem.message, { trouble: true });
         },
       );
     },

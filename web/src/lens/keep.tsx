@@ -5,7 +5,6 @@ import { useState } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
-import type { Clause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
@@ -27,7 +26,7 @@ function useKeeping() {
     mutationFn: ({ name, kind }: { name: string; kind: Kind }) =>
       data(
         api.POST("/api/studies/{study}/kept", {
-          params: { path: { study: study.id }, query: view as never },
+          params: { path: { study: study.id }, query: view },
           body: { name, kind, clauses },
         }),
       ),
@@ -65,14 +64,14 @@ export function Keep({
     queryFn: () =>
       data(
         api.GET("/api/studies/{study}/kept", {
-          params: { path: { study: study.id }, query: view as never },
+          params: { path: { study: study.id }, query: view },
         }),
       ),
     enabled: open,
   });
   const { keep, drop } = useKeeping();
   const some = lens.clauses.length > 0 && canChange;
-  const rows = (kept.data?.kept ?? []) as Kept[]; // the client loses pairs
+  const rows = kept.data?.kept ?? []; // the client loses pairs
   return (
     <Popover.Root open={open} onOpenChange={onOpenChange}>
       <Popover.Trigger className="rounded-md border border-line px-2 py-0.5 text-12 hover:border-quiet">
@@ -109,7 +108,7 @@ export function Keep({
                   disabled={row.customers === null}
                   className="min-w-0 flex-1 px-1.5 py-1 text-left disabled:opacity-60"
                   onClick={() => {
-                    lens.set(row.clauses as Clause[]);
+                    lens.set(row.clauses);
                     onOpenChange(false);
                   }}
                 >

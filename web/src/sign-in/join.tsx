@@ -1,10 +1,12 @@
 import { useEffect, useState } from "react";
-import type { FormEvent, ReactNode } from "react";
+import type { ReactNode } from "react";
 
 import { api, data, Trouble } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { Door, Field } from "@/sign-in/door";
 import { Button } from "@/ui/button";
+import { typed } from "@/ui/form";
+import type { Submitted } from "@/ui/form";
 
 type Link = Schemas["LinkKind"];
 
@@ -74,7 +76,7 @@ function Invited({ token, me }: { token: string; me: string }) {
           send={async (form) => {
             await data(
               api.POST("/api/session", {
-                body: { name: String(form.get("name")), password: String(form.get("password")) },
+                body: { name: typed(form, "name"), password: typed(form, "password") },
               }),
             );
             return accept(token);
@@ -101,8 +103,8 @@ function NewPassword({ token, invitation }: { token: string; invitation: boolean
       send={async (form) => {
         const body = {
           token,
-          password: String(form.get("password")),
-          name: String(form.get("name") ?? ""),
+          password: typed(form, "password"),
+          name: typed(form, "name"),
         };
         await data(api.POST("/api/links/use", { body }));
         return "/";
@@ -131,7 +133,7 @@ function Form({
   children: ReactNode;
 }) {
   const [trouble, setTrouble] = useState("");
-  async function submit(event: FormEvent<HTMLFormElement>) {
+  async function submit(event: Submitted) {
     event.preventDefault();
     try {
       location.assign(await send(new FormData(event.currentTarget)));

@@ -1,16 +1,17 @@
 import { useState } from "react";
-import type { FormEvent } from "react";
 
 import { api, data, Trouble } from "@/api/client";
 import { Door, Field } from "@/sign-in/door";
 import { Button } from "@/ui/button";
+import { typed } from "@/ui/form";
+import type { Submitted } from "@/ui/form";
 
 export function SignIn() {
   const [trouble, setTrouble] = useState("");
-  async function submit(event: FormEvent<HTMLFormElement>) {
+  async function submit(event: Submitted) {
     event.preventDefault();
     const form = new FormData(event.currentTarget);
-    const body = { name: String(form.get("name")), password: String(form.get("password")) };
+    const body = { name: typed(form, "name"), password: typed(form, "password") };
     try {
       await data(api.POST("/api/session", { body }));
       location.assign(ownPath(new URLSearchParams(location.search).get("back") ?? "/"));

@@ -3,7 +3,8 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
 
-type Ask<T> = (where: { study: number; query: never; signal: AbortSignal }) => Promise<T>;
+type Query = { to?: string; back?: string; lens?: string };
+type Ask<T> = (where: { study: number; query: Query; signal: AbortSignal }) => Promise<T>;
 
 /** One station's page for the window in view (and the lens, and `more` that `ask` goes by). */
 export function useStation<T>(key: string, ask: Ask<T>, withLens = false, more = "") {
@@ -13,7 +14,7 @@ export function useStation<T>(key: string, ask: Ask<T>, withLens = false, more =
   return useQuery({
     queryKey: ["study", study.id, key, view, lens, more],
     queryFn: ({ signal }) =>
-      ask({ study: study.id, query: { ...view, ...(lens && { lens }) } as never, signal }),
+      ask({ study: study.id, query: { ...view, ...(lens && { lens }) }, signal }),
     placeholderData: keepPreviousData,
   });
 }

@@ -1,6 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import type { FormEvent } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -10,6 +9,8 @@ import { Button } from "@/ui/button";
 import { Card } from "@/ui/card";
 import { useNotice } from "@/ui/notices";
 import { Failed, Waiting } from "@/ui/status";
+import { typed } from "@/ui/form";
+import type { Submitted } from "@/ui/form";
 
 const KEY = ["sign-ins"];
 
@@ -112,11 +113,11 @@ function Password() {
   const change = useChange((body: Schemas["NewPassword"]) =>
     data(api.PUT("/api/password", { body })),
   );
-  function submit(event: FormEvent<HTMLFormElement>) {
+  function submit(event: Submitted) {
     event.preventDefault();
     const form = event.currentTarget;
     const given = new FormData(form);
-    const body = { present: String(given.get("present")), wanted: String(given.get("wanted")) };
+    const body = { present: typed(given, "present"), wanted: typed(given, "wanted") };
     change.mutate(body, {
       onSuccess: ({ ended }) => {
         form.reset();

@@ -55,14 +55,6 @@ export function Frame() {
   );
 }
 
-function monthsOn(iso: string, months: number): string {
-  const [year = 0, month = 1, date = 1] = iso.split("-").map(Number);
-  const last = new Date(Date.UTC(year, month, 0)).getUTCDate() === date;
-  const days = new Date(Date.UTC(year, month + months, 0)).getUTCDate();
-  const at = new Date(Date.UTC(year, month - 1 + months, last ? days : Math.min(date, days)));
-  return at.toISOString().slice(0, 10);
-}
-
 const LATE_AFTER = 400;
 
 /** Whether figures on the screen are known to be of before, and the answer takes its time. */
@@ -135,7 +127,7 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
     else if (key === "Z") steps.bringBack();
     else if (key === "?") setKeys(true);
     else if ((key === "," || key === ".") && trail.window) {
-      onWindow(monthsOn(trail.window.to, key === "," ? -1 : 1), trail.window.back);
+      onWindow(key === "," ? trail.window.earlier : trail.window.later, trail.window.back);
     }
   };
   useKeys(act);

@@ -9,6 +9,7 @@ import { Button } from "@/ui/button";
 import { Card } from "@/ui/card";
 import { useNotice } from "@/ui/notices";
 import { Failed, Waiting } from "@/ui/status";
+import { Select } from "@/ui/select";
 
 type Member = Schemas["MemberRow"];
 
@@ -88,24 +89,20 @@ function One({ study, member, owner }: { study: number; member: Member; owner: b
         {member.own && <span className="text-quiet"> (you)</span>}
       </span>
       {owner ? (
-        <select
-          aria-label={`Role of ${member.name}`}
+        <Select
+          label={`Role of ${member.name}`}
           value={member.role}
           disabled={change.isPending}
-          onChange={(event) =>
-            change.mutate(event.target.value, {
+          onChange={(value) =>
+            change.mutate(value, {
               onSuccess: (now) => {
                 say(`${now.name} is now ${now.role === "reader" ? "a" : "an"} ${now.role}.`);
                 if (member.own) location.reload();
               },
             })
           }
-          className="rounded border border-line bg-card px-1 py-0.5"
-        >
-          {ROLES.map(([role]) => (
-            <option key={role}>{role}</option>
-          ))}
-        </select>
+          options={ROLES.map(([role]) => [role, role] as const)}
+        />
       ) : (
         <span className="text-quiet">{member.role}</span>
       )}
@@ -116,10 +113,16 @@ function One({ study, member, owner }: { study: number; member: Member; owner: b
           disabled={remove.isPending}
           onBlur={() => setAsked(false)}
           onClick={() => {
-            if (!asked) return setAsked(true);
+            if (!asked) {
+              setAsked(true);
+              return;
+            }
             remove.mutate(undefined, {
               onSuccess: () => {
-                if (member.own) return location.assign("/#all");
+                if (member.own) {
+                  location.assign("/#all");
+                  return;
+                }
                 say(`${member.name} is no longer in this study.`);
               },
             });
@@ -153,17 +156,12 @@ function Invitations({ study, rows }: { study: number; rows: Schemas["Invitation
       <div className="mt-2 flex items-end gap-2">
         <label className="grid flex-1 gap-1 text-12 text-quiet">
           Who comes in as
-          <select
+          <Select
             value={role}
-            onChange={(event) => setRole(event.target.value)}
-            className="rounded-md border border-line bg-card px-2 py-1.5 text-13 text-ink"
-          >
-            {ROLES.map(([name, words]) => (
-              <option key={name} value={name}>
-                {name}: {words}
-              </option>
-            ))}
-          </select>
+            onChange={(value) => setRole(value)}
+            className="text-13"
+            options={ROLES.map(([name, words]) => [name, `${name}: ${words}`] as const)}
+          />
         </label>
         <Button
           kind="main"

@@ -27,7 +27,7 @@ export function useTrail(study: number, view: View) {
     queryFn: () =>
       data(
         api.GET("/api/studies/{study}/trail", {
-          params: { path: { study }, query: view as never },
+          params: { path: { study }, query: view },
         }),
       ),
     placeholderData: keepPreviousData,
@@ -55,7 +55,7 @@ export function lookAgain(queries: QueryClient, study: number, settled = SETTLED
     {
       queryKey,
       type: "active",
-      predicate: ({ queryKey: [, , key] }) => !settled.includes(`${key}`),
+      predicate: ({ queryKey: [, , key] }) => !settled.includes(String(key)),
     },
     { cancelRefetch: false },
   );

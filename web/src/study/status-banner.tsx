@@ -46,7 +46,7 @@ export function StatusBanner({ status, offer }: { status: Status; offer?: ReactN
       {open && <Arc share={share} size={26} />}
       <p className="flex-1">
         <b className="font-semibold">{status.words}</b>{" "}
-        {open && job ? (
+        {open ? (
           <span className="text-quiet">
             Being brought up to date
             {job.of > 0 && `: ${job.stage}, ${count(job.done)} of ${count(job.of)}`}
@@ -59,7 +59,7 @@ export function StatusBanner({ status, offer }: { status: Status; offer?: ReactN
           </span>
         )}
       </p>
-      {open && job ? (
+      {open ? (
         <Button disabled={cancel.isPending} onClick={() => cancel.mutate(job.id)}>
           Stop
         </Button>

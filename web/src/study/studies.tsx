@@ -1,6 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import type { FormEvent } from "react";
 import { Navigate, useLocation, useNavigate } from "react-router";
 
 import { api, data } from "@/api/client";
@@ -46,7 +45,7 @@ export function Studies() {
       </ul>
       <form
         className="mt-6 flex gap-2"
-        onSubmit={(event: FormEvent) => {
+        onSubmit={(event) => {
           event.preventDefault();
           begin.mutate();
         }}

@@ -23,10 +23,10 @@ from sortija.server.groups.runs.candidate import (
 )
 from sortija.server.groups.runs.comparison import ComparePage, compare_page
 from sortija.server.groups.runs.proposals import ProposalsPage, proposals_page, propose
-from sortija.server.measures.api_pairs import ARROW, Arrow
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.requests import made_for
 from sortija.server.studies.actions import study_for
+from sortija.server.studies.arrow import ARROW, Arrow
 from sortija.server.studies.http import WINDOW, JobRow, body, job_row, reply
 from sortija.server.studies.models import Study
 from sortija.server.studies.numbers import is_whole
@@ -71,12 +71,14 @@ def _axes(request: Request) -> list[str]:
 class CandidateView(APIView):
     @extend_schema(parameters=WINDOW, responses=CandidatePage)
     def get(self, request: Request, study: int, grouping: int) -> Response:
+        """Each group of a candidate in a line."""
         return reply(candidate_page(*_looked_at(request, study, grouping)))
 
 
 class BalanceView(APIView):
     @extend_schema(parameters=[*WINDOW, OpenApiParameter("k", int)], responses=BalancePage)
     def get(self, request: Request, study: int) -> Response:
+        """What the balance of numbers and categories would change."""
         found = study_for(request.user, study)
         return reply(balance_page(found, made_for(request, found), _number(request, "k", 6)))
 
@@ -91,6 +93,7 @@ class CompareView(APIView):
         responses=ComparePage,
     )
     def get(self, request: Request, study: int) -> Response:
+        """Two ways to divide the customers, side by side."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         if window is None:
@@ -102,6 +105,7 @@ class CompareView(APIView):
 class MapView(APIView):
     @extend_schema(parameters=WINDOW, responses=MapPage)
     def get(self, request: Request, study: int, grouping: int) -> Response:
+        """Components of a candidate's customers, and where its groups lie on them."""
         _, made, row = _looked_at(request, study, grouping)
         return reply(map_page(made, row))
 
@@ -109,6 +113,7 @@ class MapView(APIView):
 class PlaneView(APIView):
     @extend_schema(parameters=AXES, responses=PlanePage)
     def get(self, request: Request, study: int, grouping: int) -> Response:
+        """Customers of a candidate on two or three axes, as density or centres."""
         _, made, row = _looked_at(request, study, grouping)
         colour = request.query_params.get("colour", "")
         return reply(plane_page(made, row, _axes(request), colour))
@@ -136,6 +141,7 @@ class PointsView(APIView):
 class WidthsView(APIView):
     @extend_schema(parameters=WINDOW, responses=WidthsPage)
     def get(self, request: Request, study: int, grouping: int) -> Response:
+        """Silhouette widths of a candidate, group by group."""
         _, made, row = _looked_at(request, study, grouping)
         return reply(widths_page(made, row, request.query_params.get("lens", "")))
 
@@ -143,6 +149,7 @@ class WidthsView(APIView):
 class NeighbourhoodView(APIView):
     @extend_schema(request=None, parameters=WINDOW, responses=JobRow)
     def post(self, request: Request, study: int, grouping: int) -> Response:
+        """Lay customers out so that alike ones are side by side."""
         _, made, row = _looked_at(request, study, grouping)
         return reply(job_row(lay_out(made, request.user, row)), 202)
 
@@ -150,11 +157,13 @@ class NeighbourhoodView(APIView):
 class MergesView(APIView):
     @extend_schema(parameters=WINDOW, responses=MergesPage)
     def get(self, request: Request, study: int) -> Response:
+        """Trees of merges, cut at their topmost."""
         found = study_for(request.user, study)
         return reply(merges_page(found, made_for(request, found)))
 
     @extend_schema(request=None, parameters=WINDOW, responses=JobRow)
     def post(self, request: Request, study: int) -> Response:
+        """Grow the trees of four linkages."""
         found = study_for(request.user, study, "analyst")
         return reply(job_row(grow_trees(found, request.user, made_for(request, found))), 202)
 
@@ -162,11 +171,13 @@ class MergesView(APIView):
 class ProposalsView(APIView):
     @extend_schema(parameters=WINDOW, responses=ProposalsPage)
     def get(self, request: Request, study: int) -> Response:
+        """Three groupings that differ in kind, with reasons and doubts."""
         found = study_for(request.user, study)
         return reply(proposals_page(found, made_for(request, found)))
 
     @extend_schema(request=Budget, parameters=WINDOW, responses=JobRow)
     def post(self, request: Request, study: int) -> Response:
+        """Look for three groupings by itself."""
         found = study_for(request.user, study, "analyst")
         made, seconds = made_for(request, found), body(request, Budget).seconds
         return reply(job_row(propose(found, request.user, made, seconds)), 202)

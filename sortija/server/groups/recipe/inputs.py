@@ -15,6 +15,7 @@ from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import StepsBody
 from sortija.server.measures.plan import prepared_steps, role_of
 from sortija.server.studies.actions import change_setting, read_setting
+from sortija.server.studies.contract import WHOLE
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
@@ -45,6 +46,8 @@ class Draft(BaseModel):
     than Measures; ``relevance``: categories count by what they have to do with other columns;
     ``most``: the largest k; ``gap``: the gap statistic too.
     """
+
+    model_config = WHOLE
 
     numeric: list[str] | None = None
     categories: list[str] | None = None

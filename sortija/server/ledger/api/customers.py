@@ -12,12 +12,13 @@ from sortija.server.ledger.customers import actions
 from sortija.server.ledger.customers.page import CustomerPage, customer_page
 from sortija.server.ledger.customers.receipt import ReceiptPage, receipt_page
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import body, expected_revision, reply
+from sortija.server.studies.http import REVISION, body, expected_revision, reply
 
 
 class CustomerView(APIView):
     @extend_schema(responses=CustomerPage)
     def get(self, request: Request, study: int, customer: int) -> Response:
+        """One customer: cards, traits with their history, receipts."""
         return reply(customer_page(study_for(request.user, study), customer))
 
     @extend_schema(responses={204: None})
@@ -38,8 +39,9 @@ class CardsKept(BaseModel):
 
 
 class MergeCards(APIView):
-    @extend_schema(request=CardBody, responses=CardsKept)
+    @extend_schema(parameters=[REVISION], request=CardBody, responses=CardsKept)
     def post(self, request: Request, study: int, customer: int) -> Response:
+        """Put another card together with this customer's."""
         found = study_for(request.user, study, "analyst")
         code = body(request, CardBody).code
         kept = actions.merge_cards(found, request.user, customer, code, expected_revision(request))
@@ -47,8 +49,9 @@ class MergeCards(APIView):
 
 
 class PartCard(APIView):
-    @extend_schema(request=CardBody, responses=CardsKept)
+    @extend_schema(parameters=[REVISION], request=CardBody, responses=CardsKept)
     def post(self, request: Request, study: int) -> Response:
+        """Take a card away from its customer, to stand alone."""
         found = study_for(request.user, study, "analyst")
         code = body(request, CardBody).code
         kept = actions.part_card(found, request.user, code, expected_revision(request))
@@ -63,7 +66,7 @@ class CorrectionBody(BaseModel):
 class CorrectTrait(APIView):
     """If-Match: the traits' revision that the customer's page gave."""
 
-    @extend_schema(request=CorrectionBody, responses={204: None})
+    @extend_schema(parameters=[REVISION], request=CorrectionBody, responses={204: None})
     def post(self, request: Request, study: int, customer: int) -> Response:
         found = study_for(request.user, study, "analyst")
         asked = body(request, CorrectionBody)
@@ -76,4 +79,5 @@ class CorrectTrait(APIView):
 class ReceiptView(APIView):
     @extend_schema(responses=ReceiptPage)
     def get(self, request: Request, study: int, key: str) -> Response:
+        """One receipt: its lines, and what was returned of them."""
         return reply(receipt_page(study_for(request.user, study), key))

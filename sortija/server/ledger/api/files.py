@@ -16,9 +16,10 @@ from rest_framework.views import APIView
 
 from sortija.server.ledger.intake import actions, uploads
 from sortija.server.ledger.intake.preview import IntakeRow, intake_row
+from sortija.server.ledger.intake.stored import MappingBody
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.studies.actions import changing, study_for
-from sortija.server.studies.http import JobRow, body, expected_revision, job_row, reply
+from sortija.server.studies.http import REVISION, JobRow, body, expected_revision, job_row, reply
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Conflict, Problem
 
@@ -50,7 +51,7 @@ class NewIntake(BaseModel):
 
 
 class Mapping(BaseModel):
-    mapping: dict[str, Any]
+    mapping: MappingBody
 
 
 class Bytes(BaseParser):
@@ -72,6 +73,7 @@ def _upload(original: Original) -> Upload:
 class Uploads(APIView):
     @extend_schema(request=NewUpload, responses=Upload)
     def post(self, request: Request, study: int) -> Response:
+        """Begin to send a file, or go on with one."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, NewUpload)
         return reply(
@@ -88,6 +90,7 @@ class UploadParts(APIView):
         responses=Upload,
     )
     def put(self, request: Request, study: int, upload: int) -> Response:
+        """Send the bytes of a file from an offset on."""
         found = study_for(request.user, study, "analyst")
         original = Original.objects.filter(pk=upload, study=found).first()
         if original is None:
@@ -108,6 +111,7 @@ def _checked(role: str) -> str:
 class Intakes(APIView):
     @extend_schema(request=NewIntake, responses=IntakeRow)
     def post(self, request: Request, study: int) -> Response:
+        """Review an uploaded file: guess what its columns are."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, NewIntake)
         original = Original.objects.filter(pk=asked.upload, study=found).first()
@@ -145,16 +149,19 @@ def _changing(request: Request, study: int, intake: int) -> Iterator[Intake]:
 class OneIntake(APIView):
     @extend_schema(responses=IntakeRow)
     def get(self, request: Request, study: int, intake: int) -> Response:
+        """One file: its columns, guesses, first rows."""
         return reply(intake_row(_intake(request, study, intake, "reader")))
 
-    @extend_schema(request=Mapping, responses=IntakeRow)
+    @extend_schema(parameters=[REVISION], request=Mapping, responses=IntakeRow)
     def put(self, request: Request, study: int, intake: int) -> Response:
+        """Correct which column plays which role."""
         with _changing(request, study, intake) as row:
-            changed = actions.change_mapping(row, body(request, Mapping).mapping)
+            changed = actions.change_mapping(row, body(request, Mapping).mapping.said())
             return reply(intake_row(changed))
 
-    @extend_schema(responses={204: None})
+    @extend_schema(parameters=[REVISION], responses={204: None})
     def delete(self, request: Request, study: int, intake: int) -> Response:
+        """Discard a review, or remove a file that counts; undo brings the file back."""
         with _changing(request, study, intake) as row:
             if row.state == Intake.COUNTED:
                 actions.remove_intake(row, request.user)
@@ -164,8 +171,9 @@ class OneIntake(APIView):
 
 
 class CountIntake(APIView):
-    @extend_schema(request=None, responses=JobRow)
+    @extend_schema(parameters=[REVISION], request=None, responses=JobRow)
     def post(self, request: Request, study: int, intake: int) -> Response:
+        """Import the file as it is mapped."""
         with _changing(request, study, intake) as row:
             job = actions.count_intake(row, request.user)
         return reply(job_row(job), 202)
@@ -183,7 +191,7 @@ class ChangeColumns(APIView):
 class WithoutHeads(APIView):
     """Lines under review read without the heads that were found for them."""
 
-    @extend_schema(request=None, responses=IntakeRow)
+    @extend_schema(parameters=[REVISION], request=None, responses=IntakeRow)
     def post(self, request: Request, study: int, intake: int) -> Response:
         with _changing(request, study, intake) as row:
             return reply(intake_row(actions.part_heads(row)))
@@ -196,7 +204,7 @@ class RoleBody(BaseModel):
 class ReadAs(APIView):
     """A file under review taken for one of another kind: a log, a table of customers, …"""
 
-    @extend_schema(request=RoleBody, responses=IntakeRow)
+    @extend_schema(parameters=[REVISION], request=RoleBody, responses=IntakeRow)
     def put(self, request: Request, study: int, intake: int) -> Response:
         with _changing(request, study, intake) as row:
             return reply(intake_row(actions.read_as(row, _checked(body(request, RoleBody).role))))
@@ -207,8 +215,9 @@ class OverlapBody(BaseModel):
 
 
 class OverlapView(APIView):
-    @extend_schema(request=OverlapBody, responses=IntakeRow)
+    @extend_schema(parameters=[REVISION], request=OverlapBody, responses=IntakeRow)
     def put(self, request: Request, study: int, intake: int) -> Response:
+        """Choose which file gives way where two overlap."""
         with _changing(request, study, intake) as row:
             actions.choose_overlap(row, request.user, body(request, OverlapBody).choice)
         row.refresh_from_db()

@@ -16,12 +16,7 @@ from sortija.server.ledger.rules import actions, listing, summaries
 from sortija.server.ledger.rules.lines_export import save_lines
 from sortija.server.lens.export_rows import ExportRow, export_row
 from sortija.server.studies.actions import study_for
-from sortija.server.studies.http import (
-    WINDOW,
-    body,
-    expected_revision,
-    reply,
-)
+from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import window_from
 
@@ -46,6 +41,7 @@ class LedgerView(APIView):
         responses=views.LedgerPage,
     )
     def get(self, request: Request, study: int) -> Response:
+        """The waterline under the rules that are on, the files, the choices."""
         found = study_for(request.user, study)
         asked = request.query_params
         step = next((s for s in STEPS if s == asked.get("step", "month")), None)
@@ -57,8 +53,9 @@ class LedgerView(APIView):
 
 
 class RuleSwitch(APIView):
-    @extend_schema(request=Switch, responses=RulesOn)
+    @extend_schema(parameters=[REVISION], request=Switch, responses=RulesOn)
     def put(self, request: Request, study: int, rule: str) -> Response:
+        """Switch a rule on or off."""
         found = study_for(request.user, study, "analyst")
         on = body(request, Switch).on
         chosen, revision = actions.switch_rule(
@@ -76,8 +73,9 @@ class SettingRevision(BaseModel):
 
 
 class StaffView(APIView):
-    @extend_schema(request=StaffBody, responses=SettingRevision)
+    @extend_schema(parameters=[REVISION], request=StaffBody, responses=SettingRevision)
     def put(self, request: Request, study: int) -> Response:
+        """Choose which cards are the staff's."""
         found = study_for(request.user, study, "analyst")
         patterns = body(request, StaffBody).patterns
         revision = actions.choose_staff(found, request.user, patterns, expected_revision(request))
@@ -91,7 +89,7 @@ class ReturnsBody(BaseModel):
 class ReturnsView(APIView):
     """On which day returns lower the spend."""
 
-    @extend_schema(request=ReturnsBody, responses=SettingRevision)
+    @extend_schema(parameters=[REVISION], request=ReturnsBody, responses=SettingRevision)
     def put(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
         told = body(request, ReturnsBody).told
@@ -107,8 +105,9 @@ class RatesBody(BaseModel):
 
 
 class RatesView(APIView):
-    @extend_schema(request=RatesBody, responses=SettingRevision)
+    @extend_schema(parameters=[REVISION], request=RatesBody, responses=SettingRevision)
     def put(self, request: Request, study: int) -> Response:
+        """Set the margins that stand in for costs."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, RatesBody)
         revision = actions.choose_rates(
@@ -134,8 +133,9 @@ class OwnKept(BaseModel):
 
 
 class OwnRules(APIView):
-    @extend_schema(request=OwnBody, responses=OwnKept)
+    @extend_schema(parameters=[REVISION], request=OwnBody, responses=OwnKept)
     def post(self, request: Request, study: int) -> Response:
+        """Keep a rule of the study's own."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, OwnBody).model_dump()
         own, revision = actions.keep_own_rule(
@@ -145,8 +145,9 @@ class OwnRules(APIView):
 
 
 class OneOwnRule(APIView):
-    @extend_schema(responses={200: SettingRevision})
+    @extend_schema(parameters=[REVISION], responses={200: SettingRevision})
     def delete(self, request: Request, study: int, slot: int) -> Response:
+        """Delete a rule of the study's own."""
         found = study_for(request.user, study, "analyst")
         revision = actions.drop_own_rule(found, request.user, slot, expected_revision(request))
         return reply(SettingRevision(revision=revision))
@@ -155,12 +156,14 @@ class OneOwnRule(APIView):
 class PlacesView(APIView):
     @extend_schema(responses=DistrictsPage)
     def get(self, request: Request, study: int) -> Response:
+        """Districts by the trait that names them, with their outlines."""
         return reply(districts_page(study_for(request.user, study)))
 
 
 class SummariesView(APIView):
     @extend_schema(responses=summaries.LedgerSummaries)
     def get(self, request: Request, study: int) -> Response:
+        """What the lines that count look like: when, where, what, who is new."""
         found = summaries.ledger_summaries(study_for(request.user, study))
         if found is None:
             raise Http404("There are no lines to look at yet.")
@@ -197,6 +200,7 @@ def _picked(request: Request) -> listing.Picked:
 class LinesView(APIView):
     @extend_schema(parameters=LINES, responses=listing.LinesPage)
     def get(self, request: Request, study: int) -> Response:
+        """The lines behind a part of the waterline, a hundred at a time."""
         found = study_for(request.user, study)
         after = max(0, _whole(request, "after") or 0)
         return reply(listing.lines_page(found, _picked(request), after))

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
-
 import numpy as np
 from django.db.models import Max
 from pydantic import BaseModel
 
 from sortija.core import table
-from sortija.core.measures.window import EPOCH
+from sortija.core.calendar import date_of
 from sortija.server.ledger.customers.traits import (
     Snapshot,
     Trait,
@@ -153,5 +151,5 @@ def _value(column: table.Column, number: int) -> str:
     if np.isnan(value):
         return ""
     if column.unit == "date":
-        return (EPOCH + timedelta(days=int(value))).isoformat()
+        return date_of(int(value)).isoformat()
     return f"{value:g}"

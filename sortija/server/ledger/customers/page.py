@@ -9,6 +9,7 @@ from django.http import Http404
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from sortija.core.calendar import season_of_month
 from sortija.core.ledger.lines import KINDS, NO_COST
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import ON_OFFER, deciding_rule
@@ -146,7 +147,7 @@ def _parts(
     for place in sales.tolist():
         of = [
             ("department", int(log.department[place])), ("channel", int(log.channel[place])),
-            ("site", int(log.site[place])), ("season", (month + 1) % 12 // 3),
+            ("site", int(log.site[place])), ("season", int(season_of_month(month))),
             ("weekday", (day + 3) % 7), ("weekend", int((day + 3) % 7 >= 5)),
             ("on_offer", int(bool(log.bits[place] & ON_OFFER))),
         ]  # fmt: skip

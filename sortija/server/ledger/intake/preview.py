@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import Counter
-from typing import Any
 
 import pyarrow as pa
 from pydantic import BaseModel
@@ -11,12 +10,13 @@ from pydantic import BaseModel
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.behaviour import read_both_ways
 from sortija.core.ledger.level_order import order_of
-from sortija.core.ledger.mapping import MappingError, kind_of
+from sortija.core.ledger.mapping import LineKind, MappingError, kind_of
 from sortija.core.ledger.parse_datetimes import read_moments
 from sortija.core.ledger.parse_numbers import BAD, EMPTY, read_decimals
 from sortija.core.ledger.zones import zone_of
 from sortija.server.ledger.intake.file_kinds import mapping_of, roles_of
 from sortija.server.ledger.intake.intake_files import open_intake
+from sortija.server.ledger.intake.stored import IntakeReport, MappingBody
 from sortija.server.ledger.models import Intake
 
 __all__ = ["IntakeRow", "intake_row"]
@@ -40,7 +40,7 @@ class KindWord(BaseModel):
     """A word that the file has for what a line is, how it is read, and on how many first lines."""
 
     word: str
-    kind: str
+    kind: LineKind
     lines: int
 
 
@@ -63,8 +63,8 @@ class IntakeRow(BaseModel):
     lines: int
     size: int
     made_at: str
-    mapping: dict[str, Any]
-    report: dict[str, Any]
+    mapping: MappingBody
+    report: IntakeReport
     error: str
     note: str
     roles: list[str]
@@ -200,7 +200,8 @@ def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
     return IntakeRow(
         id=intake.pk, name=intake.original.name, role=intake.role, state=intake.state,
         lines=max(intake.original.lines - 1, 0), size=intake.original.size,
-        made_at=intake.made_at.isoformat(), mapping=intake.mapping, report=intake.report,
+        made_at=intake.made_at.isoformat(), mapping=MappingBody(**intake.mapping),
+        report=intake.came,
         note=intake.original.note, error=intake.error, columns=columns,
         notes=file.notes if file else [],
         kind_words=_kind_words(intake, looked_at) if looked_at is not None else [],

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from psycopg import sql
 
 from sortija.core import table
+from sortija.core.calendar import day_number
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.codebook import Codebook
 from sortija.core.ledger.lines import NO_COST, FinerMoney, LineReader
@@ -21,7 +22,6 @@ from sortija.core.ledger.members import MemberMapping
 from sortija.core.ledger.receipts import RunCutter, Runs
 from sortija.core.ledger.traits import TraitReader
 from sortija.core.ledger.zones import zone_of
-from sortija.core.measures.window import day_number
 from sortija.core.progress import Progress
 from sortija.server.bulk.copy import copy_in
 from sortija.server.bulk.parts import begin_part, join_part
@@ -30,6 +30,7 @@ from sortija.server.ledger.customers.erased_codes import alias_of, digest_of, er
 from sortija.server.ledger.customers.owners import OWNER
 from sortija.server.ledger.customers.traits import NAMED
 from sortija.server.ledger.intake.intake_files import open_intake
+from sortija.server.ledger.intake.stored import IntakeReport
 from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
 from sortija.server.ledger.store.line_files import (
     LINE_TYPES,
@@ -126,7 +127,7 @@ def add_cards(study: Study, texts: list[str], known: int) -> None:
             population.save(update_fields=["size", "version"])
 
 
-def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
+def read_log(intake: Intake, progress: Progress) -> IntakeReport:
     """Store every line of a log; returns the report. One transaction: all of it or nothing.
 
     ``intake.scale`` becomes the decimals that its money turned out to have.
@@ -138,7 +139,7 @@ def read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
             intake.scale = finer.decimals
 
 
-def _read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
+def _read_log(intake: Intake, progress: Progress) -> IntakeReport:
     study, mapping, file = intake.study, log_mapping(intake), open_for(intake)
     reader = LineReader(mapping, intake.scale, day_number(intake.received_on), zone_of(study.zone))
     reader.currency = study.currency
@@ -192,14 +193,14 @@ def _read_log(intake: Intake, progress: Progress) -> dict[str, Any]:
         _prove(part, (count, len(reader.cards), runs.rows), run_lines)
         # The study is kept to ourselves from here on: last, so that nobody waits for long.
         add_cards(study, reader.cards.texts, known_cards)
-    return {
-        "lines": count,
-        "receipts": runs.rows,
-        "new_cards": len(reader.cards) - known_cards,
-        "ragged": file.ragged_count,
-        "ragged_examples": [text[:200] for text in file.ragged[:5]],
-        "notes": file.notes,
-    }
+    return IntakeReport(
+        lines=count,
+        receipts=runs.rows,
+        new_cards=len(reader.cards) - known_cards,
+        ragged=file.ragged_count,
+        ragged_examples=[text[:200] for text in file.ragged[:5]],
+        notes=file.notes,
+    )
 
 
 def _add_runs(writer: LineWriter, runs: Runs) -> None:
@@ -234,7 +235,7 @@ def _prove(part: str, wanted: tuple[int, int, int], run_lines: int) -> None:
 # Customer tables
 
 
-def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
+def read_members(intake: Intake, progress: Progress) -> IntakeReport:
     """Store a customer table's traits as columns; returns the report. All of it or nothing."""
     study, mapping, file = intake.study, member_mapping(intake), open_for(intake)
     kept = {n: k for n, k in mapping.types.items() if k not in ("key", "address", "out")}
@@ -276,15 +277,15 @@ def read_members(intake: Intake, progress: Progress) -> dict[str, Any]:
             columns.append((_first_cards(merged[0], customer, len(cards)), None))
         _store_ids(intake, [k for k in keepers.values() if k.kind == "id"], customer)
         write_columns(population, columns, f"intake:{intake.pk}", stamp)
-    return {
-        "customers": len(np.unique(customer)),
-        "new_cards": len(cards) - known,
-        "without_key": rows - len(customer),
-        "named_twice": int(len(customer) - len(np.unique(customer))),
-        "ragged": file.ragged_count,
-        "notes": file.notes,
-        "unread": {k.name: k.unread for k in keepers.values() if k.unread},
-    }
+    return IntakeReport(
+        customers=len(np.unique(customer)),
+        new_cards=len(cards) - known,
+        without_key=rows - len(customer),
+        named_twice=int(len(customer) - len(np.unique(customer))),
+        ragged=file.ragged_count,
+        notes=file.notes,
+        unread={k.name: k.unread for k in keepers.values() if k.unread},
+    )
 
 
 def _whom(customer: NDArray[np.int32], cards: int) -> table.Column:

@@ -14,6 +14,7 @@ from sortija.core.ledger.parse_numbers import GOOD, read_decimals
 from sortija.core.progress import Progress
 from sortija.server.jobs.work import JobError
 from sortija.server.ledger.intake.reading import add_cards, cards_of, open_for
+from sortija.server.ledger.intake.stored import IntakeReport
 from sortija.server.ledger.models import Area, Intake
 from sortija.server.studies.columns import write_columns
 from sortija.server.studies.fingerprints import fingerprint
@@ -22,7 +23,7 @@ from sortija.server.studies.models import Population
 __all__ = ["OTHERS"]
 
 
-def read_responses(intake: Intake, progress: Progress) -> dict[str, Any]:
+def read_responses(intake: Intake, progress: Progress) -> IntakeReport:
     """Store who took which offer as columns, one an offer; returns the report."""
     study, file = intake.study, open_for(intake)
     mapping = ResponseMapping(**intake.mapping)
@@ -47,14 +48,14 @@ def read_responses(intake: Intake, progress: Progress) -> dict[str, Any]:
         (column, {"type": "offer", "label": column.name}) for column in reader.columns(len(cards))
     ]
     write_columns(population, columns, f"intake:{intake.pk}", stamp)
-    return {
-        "rows": rows, "offers": len(columns), "new_cards": len(cards) - known,
-        "without_key": without, "ragged": file.ragged_count, "notes": file.notes,
-        "unread": {"answer": reader.unread} if reader.unread else {},
-    }  # fmt: skip
+    return IntakeReport(
+        rows=rows, offers=len(columns), new_cards=len(cards) - known,
+        without_key=without, ragged=file.ragged_count, notes=file.notes,
+        unread={"answer": reader.unread} if reader.unread else {},
+    )  # fmt: skip
 
 
-def read_offers(intake: Intake, progress: Progress) -> dict[str, Any]:
+def read_offers(intake: Intake, progress: Progress) -> IntakeReport:
     """Keep what describes each offer, in the report; returns it."""
     file, mapping = open_for(intake), OfferMapping(**intake.mapping)
     table = pa.Table.from_batches(list(file.batches()))
@@ -66,13 +67,13 @@ def read_offers(intake: Intake, progress: Progress) -> dict[str, Any]:
         for row in table.to_pylist()
     }
     progress("reading offers", table.num_rows, table.num_rows)
-    return {
-        "rows": table.num_rows, "offers": len(told), "told": told,
-        "ragged": file.ragged_count, "notes": file.notes,
-    }  # fmt: skip
+    return IntakeReport(
+        rows=table.num_rows, offers=len(told), told=told,
+        ragged=file.ragged_count, notes=file.notes,
+    )  # fmt: skip
 
 
-def read_areas(intake: Intake, progress: Progress) -> dict[str, Any]:
+def read_areas(intake: Intake, progress: Progress) -> IntakeReport:
     """Store districts with their outlines; returns the report."""
     file, mapping = open_for(intake), AreaMapping(**intake.mapping)
     if not isinstance(file, AreaRows):
@@ -94,10 +95,10 @@ def read_areas(intake: Intake, progress: Progress) -> dict[str, Any]:
         Area(intake=intake, code=code, households=count, rings=rings)
         for code, count, rings in zip(codes, households, file.outlines, strict=True)
     )
-    return {"areas": len(codes), "notes": file.notes}
+    return IntakeReport(areas=len(codes), notes=file.notes)
 
 
 #: Role of a file → how it is read. One transaction: all of it or nothing.
-OTHERS: dict[str, Callable[[Intake, Progress], dict[str, Any]]] = {
+OTHERS: dict[str, Callable[[Intake, Progress], IntakeReport]] = {
     Intake.RESPONSES: read_responses, Intake.OFFERS: read_offers, Intake.AREAS: read_areas,
 }  # fmt: skip

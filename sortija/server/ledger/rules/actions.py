@@ -171,7 +171,7 @@ def order_anew(study: Study, person: Any) -> None:
 
 def order_lines(ledger: Ledger, person: Any) -> None:
     """Order the lines: at once for a small ledger, else by a job."""
-    if sum(int(intake.report.get("lines", 0)) for intake in ledger.intakes) <= INLINE_LINES:
+    if sum(intake.came.lines for intake in ledger.intakes) <= INLINE_LINES:
         ledger.build()
         return
     work.start(ledger.study.pk, "ledger.order", ledger.stamp, "Ordering the ledger's lines", person)

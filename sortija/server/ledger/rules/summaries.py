@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from sortija.core.calendar import step_ends, step_of, step_starts
 from sortija.core.engine import Engine
 from sortija.core.ledger.summaries import gaps, visits
-from sortija.core.ledger.waterline import step_of, step_starts
 from sortija.server.ledger.rules.choices import NO_RATES, RATES
 from sortija.server.ledger.store.ledger import Ledger, ledger_of, texts
 from sortija.server.studies.actions import read_setting
@@ -44,9 +44,10 @@ class SummaryColumn(BaseModel):
 
 
 class Newcomers(BaseModel):
-    """Customers by the month of their first purchase; ``starts`` since 1970-01-01."""
+    """Customers by the month of their first purchase; ``starts``, ``ends`` since 1970-01-01."""
 
     starts: list[int]
+    ends: list[int]
     customers: list[int]
 
 
@@ -161,10 +162,11 @@ def _people(ledger: Ledger) -> tuple[Newcomers, Baskets | None]:
     found = visits(ledger.lines().log, ledger.mask, ENGINE)
     month = step_of(found.first[found.first >= 0], "month")
     if not len(month):
-        return Newcomers(starts=[], customers=[]), None
+        return Newcomers(starts=[], ends=[], customers=[]), None
     numbers = np.arange(month.min(), month.max() + 1, dtype=np.int32)
     newcomers = Newcomers(
         starts=step_starts(numbers, "month").tolist(),
+        ends=step_ends(numbers, "month").tolist(),
         customers=np.bincount(month - numbers[0], minlength=len(numbers)).tolist(),
     )
     return newcomers, _baskets(found.net, 10**ledger.study.scale)

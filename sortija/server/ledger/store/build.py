@@ -122,7 +122,7 @@ def build_log(
 
 
 def _marks(study: Study, intakes: tuple[Intake, ...], choices: Choices) -> _Marks:
-    sizes = [intake.report["receipts"] for intake in intakes]
+    sizes = [intake.came.receipts for intake in intakes]
     shared = [(np.zeros(size, np.bool_),) * 2 for size in sizes]
     if len(intakes) > 1:
         keys = [lambda i=intake: (key for key, _ in runs_of(i)) for intake in intakes]

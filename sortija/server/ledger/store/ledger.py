@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -17,11 +17,11 @@ import numpy as np
 from django.conf import settings
 from numpy.typing import NDArray
 
+from sortija.core.calendar import date_of
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import BIT, Rule
 from sortija.core.measures.coverage import Reach, reach_of
-from sortija.core.measures.window import EPOCH
 from sortija.core.progress import Progress, silent
 from sortija.server.ledger.customers.owners import Owners, owners_of
 from sortija.server.ledger.models import Intake
@@ -120,7 +120,7 @@ class Ledger:
         if not self.built:
             return None
         days, _, _ = self.lines().cubes["day"].by_key(self.mask | BIT["future"])
-        return EPOCH + timedelta(days=int(days[-1])) if len(days) and days[-1] >= 0 else None
+        return date_of(int(days[-1])) if len(days) and days[-1] >= 0 else None
 
     def first_day(self) -> int:
         """The oldest day that counts, since 1970-01-01; −1 without any."""

@@ -104,7 +104,7 @@ def _rebuild(intake: Intake) -> None:
                 for name, kind in RUN_TYPES.items()
             })  # fmt: skip
         runs.close()
-        if (writer.rows, runs.rows) != (intake.report["lines"], intake.report["receipts"]):
+        if (writer.rows, runs.rows) != (intake.came.lines, intake.came.receipts):
             raise ChangedMeanwhile
 
 
@@ -122,7 +122,7 @@ def write_runs(intake: Intake, folder: Path) -> int:
 
 def _folder_of(intake: Intake) -> Path:
     folder = lines_folder(intake)
-    if not _whole(folder, intake.report["lines"], intake.report["receipts"]):
+    if not _whole(folder, intake.came.lines, intake.came.receipts):
         shutil.rmtree(folder, ignore_errors=True)
         _rebuild(intake)
     return folder

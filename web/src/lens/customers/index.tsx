@@ -35,7 +35,7 @@ export function Customers() {
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/customers", {
-          params: { path: { study: study.id }, query: { ...query, first: 0 } as never },
+          params: { path: { study: study.id }, query: { ...query, first: 0 } },
           signal,
         }),
       ),

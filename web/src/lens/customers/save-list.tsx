@@ -40,7 +40,7 @@ export function SaveList({
     mutationFn: (kind: string) =>
       data(
         api.POST("/api/studies/{study}/exports", {
-          params: { path: { study: study.id }, query: query as never },
+          params: { path: { study: study.id }, query: query },
           body: { kind },
         }),
       ),

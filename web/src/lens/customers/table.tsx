@@ -39,7 +39,7 @@ export function CustomerTable({ first, query, order, down, onTurn }: Props) {
       queryFn: ({ signal }: { signal: AbortSignal }) =>
         data(
           api.GET("/api/studies/{study}/customers", {
-            params: { path: { study: study.id }, query: { ...query, first: page * PAGE } as never },
+            params: { path: { study: study.id }, query: { ...query, first: page * PAGE } },
             signal,
           }),
         ),

@@ -116,10 +116,6 @@ export function Campaigns() {
   );
 }
 
-function isoIn(days: number): string {
-  return new Date(Date.now() + days * 86_400_000).toISOString().slice(0, 10);
-}
-
 function useActions(onPlanned: (id: number) => void) {
   const { study, view, takeBack } = useStudy();
   const lens = useLens();
@@ -132,13 +128,11 @@ function useActions(onPlanned: (id: number) => void) {
     mutationFn: () =>
       data(
         api.POST("/api/studies/{study}/campaigns", {
-          params: { path: { study: study.id }, query: view as never },
+          params: { path: { study: study.id }, query: view },
           body: {
             name: "New campaign",
-            send_on: isoIn(7),
-            read_on: isoIn(49),
             holdout: 0.2,
-            clauses: lens.clauses as unknown as Record<string, unknown>[],
+            clauses: lens.clauses,
           },
         }),
       ),

@@ -83,7 +83,7 @@ export function Crossings() {
     ({ study: id, query, signal }) =>
       data(
         api.GET("/api/studies/{study}/crossings", {
-          params: { path: { study: id }, query: { ...(query as object), by } },
+          params: { path: { study: id }, query: { ...query, by } },
           signal,
         }),
       ),

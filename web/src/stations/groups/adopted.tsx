@@ -118,7 +118,7 @@ function Earlier() {
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/groups/kept", {
-          params: { path: { study: study.id }, query: view as never },
+          params: { path: { study: study.id }, query: view },
           signal,
         }),
       ),

@@ -26,7 +26,7 @@ export function Balance({ slides, balance, k, madeFrom, waits, onBalance }: Prop
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/groups/balance", {
-          params: { path: { study: study.id }, query: { ...view, k } as never },
+          params: { path: { study: study.id }, query: { ...view, k } },
           signal,
         }),
       ),

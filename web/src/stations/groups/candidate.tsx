@@ -24,7 +24,7 @@ export function Candidate({
   const { study, view, canChange } = useStudy();
   const lens = useLens();
   const told = useTold();
-  const path = { params: { path: { study: study.id, grouping: row.id }, query: view as never } };
+  const path = { params: { path: { study: study.id, grouping: row.id }, query: view } };
   const profile = useQuery({
     queryKey: ["study", study.id, "candidate", view, row.id, row.resampled],
     queryFn: ({ signal }) =>

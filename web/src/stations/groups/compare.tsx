@@ -8,6 +8,7 @@ import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
+import { Select } from "@/ui/select";
 
 type Page = Schemas["ComparePage"];
 
@@ -34,7 +35,7 @@ export function Compare({ first, second, onPick, onClose }: Props) {
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/groups/compare", {
-          params: { path: { study: study.id }, query: { ...view, first, second } as never },
+          params: { path: { study: study.id }, query: { ...view, first, second } },
           signal,
         }),
       ),
@@ -106,24 +107,21 @@ function Pick({
   onChange: (key: string) => void;
 }) {
   return (
-    <select
-      aria-label={label}
+    <Select
+      label={label}
       value={value}
-      className="max-w-[300px] rounded-md border border-line bg-card px-1.5 py-1"
-      onChange={(event) => onChange(event.target.value)}
-    >
-      {KINDS.map(([kind, words]) => (
-        <optgroup key={kind} label={words}>
-          {page.choices
-            .filter((choice) => choice.kind === kind)
-            .map((choice) => (
-              <option key={choice.key} value={choice.key}>
-                {choice.label}
-              </option>
-            ))}
-        </optgroup>
-      ))}
-    </select>
+      className="max-w-[300px]"
+      onChange={onChange}
+      groups={KINDS.map(
+        ([kind, words]) =>
+          [
+            words,
+            page.choices
+              .filter((choice) => choice.kind === kind)
+              .map((choice) => [choice.key, choice.label] as const),
+          ] as const,
+      )}
+    />
   );
 }
 

@@ -9,6 +9,7 @@ import { queueWrite } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { Select } from "@/ui/select";
 
 type Kept = Schemas["TriedRow"];
 
@@ -29,7 +30,7 @@ export function KeptList({ onRun, onCompare }: Props) {
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/groups/kept", {
-          params: { path: { study: study.id }, query: view as never },
+          params: { path: { study: study.id }, query: view },
           signal,
         }),
       ),
@@ -70,16 +71,17 @@ export function KeptList({ onRun, onCompare }: Props) {
         </label>
         <label className="flex items-center gap-1.5 text-quiet">
           order
-          <select
+          <Select
             value={by}
-            className="rounded-md border border-line bg-card px-1 py-0.5 text-ink"
-            onChange={(event) => setBy(event.target.value as typeof by)}
-          >
-            <option value="newest">newest first</option>
-            <option value="silhouette">by silhouette</option>
-            <option value="weakest">by weakest stability</option>
-            <option value="cost">by cost</option>
-          </select>
+
+            onChange={(value) => setBy(value)}
+            options={[
+              ["newest", "newest first"],
+              ["silhouette", "by silhouette"],
+              ["weakest", "by weakest stability"],
+              ["cost", "by cost"],
+            ]}
+          />
         </label>
         <span className="flex-1 text-quiet">
           Costs compare only among equal columns and preparation: the others are pale.
@@ -289,7 +291,7 @@ function useKeptChange(row: Kept) {
         data(
           api.PATCH("/api/studies/{study}/groups/kept/{grouping}", {
             params: { path: { study: study.id, grouping: row.id } },
-            body: body as never,
+            body: body,
             headers,
           }),
         ),

@@ -35,7 +35,7 @@ export function Merges({ onJudge }: Props) {
   const { study, view, canChange } = useStudy();
   const told = useTold();
   const [large, setLarge] = useState("ward");
-  const path = { params: { path: { study: study.id }, query: view as never } };
+  const path = { params: { path: { study: study.id }, query: view } };
   const merges = useQuery({
     queryKey: ["study", study.id, "merges", view],
     queryFn: ({ signal }) =>

@@ -13,6 +13,7 @@ import { useStudy } from "@/study/context";
 import { useJobActions, useNewest } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
+import { Select } from "@/ui/select";
 
 type Body = Schemas["GroupProposal"];
 const KINDS: Record<string, string> = {
@@ -38,7 +39,7 @@ export function Propose({ onRun, onCompare, onAdopt }: Props) {
   const told = useTold();
   const { cancel } = useJobActions(study.id);
   const [seconds, setSeconds] = useState(60);
-  const path = { params: { path: { study: study.id }, query: view as never } };
+  const path = { params: { path: { study: study.id }, query: view } };
   const proposals = useQuery({
     queryKey: ["study", study.id, "proposals", view],
     queryFn: ({ signal }) =>
@@ -61,9 +62,9 @@ export function Propose({ onRun, onCompare, onAdopt }: Props) {
   return (
     <section className="grid gap-3" aria-label="Proposals">
       <div className="card flex items-center gap-4 p-3">
-        {open && job && <Arc share={job.of > 0 ? job.done / job.of : 0} size={30} />}
+        {open && <Arc share={job.of > 0 ? job.done / job.of : 0} size={30} />}
         <p className="flex-1 text-12">
-          {open && job ? (
+          {open ? (
             <>
               <b className="font-semibold">
                 {page.proposals.length === 0
@@ -104,7 +105,7 @@ export function Propose({ onRun, onCompare, onAdopt }: Props) {
             </span>
           )}
         </p>
-        {open && job ? (
+        {open ? (
           <Button disabled={cancel.isPending} onClick={() => cancel.mutate(job.id)}>
             Stop
           </Button>
@@ -112,18 +113,13 @@ export function Propose({ onRun, onCompare, onAdopt }: Props) {
           canChange &&
           !page.done && (
             <span className="flex items-center gap-2">
-              <select
-                aria-label="How long it may take"
-                value={seconds}
-                className="rounded-md border border-line bg-card px-1.5 py-1 text-12"
-                onChange={(event) => setSeconds(Number(event.target.value))}
-              >
-                {TIMES.map(([value, words]) => (
-                  <option key={value} value={value}>
-                    within {words}
-                  </option>
-                ))}
-              </select>
+              <Select
+                label="How long it may take"
+                value={String(seconds)}
+                className="text-12"
+                onChange={(value) => setSeconds(Number(value))}
+                options={TIMES.map(([value, words]) => [String(value), `within ${words}`] as const)}
+              />
               <Button
                 kind={page.proposals.length ? "plain" : "main"}
                 disabled={begin.isPending}

@@ -24,7 +24,7 @@ export function useGroups(run: string) {
         api.GET("/api/studies/{study}/groups", {
           params: {
             path: { study: study.id },
-            query: { ...(view as object), ...(run && { run }) } as never,
+            query: { ...view, ...(run && { run }) },
           },
           signal,
         }),
@@ -80,7 +80,7 @@ export function useGroupActions(recipe: Recipe, inUse: number) {
     mutationFn: () =>
       data(
         api.POST("/api/studies/{study}/groups/run", {
-          params: { ...path, query: view as never },
+          params: { ...path, query: view },
         }),
       ),
     onError: told.onError,
@@ -115,7 +115,7 @@ export function useGroupActions(recipe: Recipe, inUse: number) {
 /** The picked columns of a recipe as a draft that can be changed. */
 export function draftOf(recipe: Recipe): Draft {
   return {
-    ...(recipe.draft as Draft),
+    ...recipe.draft,
     numeric: recipe.numeric.filter((row) => row.picked).map((row) => row.name),
     categories: recipe.categories.filter((row) => row.picked).map((row) => row.name),
   };

@@ -10,6 +10,7 @@ import { preparation } from "@/stations/measures/thread-row";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Switch } from "@/ui/switch";
+import { Select } from "@/ui/select";
 
 const METHODS = [
   ["", "the one that fits"],
@@ -43,7 +44,7 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
   const weigh = (name: string, label: string, weight: number) => {
     onDraft(
       (now) => {
-        const others = Object.entries(now.weights ?? {}).filter(([other]) => other !== name);
+        const others = Object.entries(now.weights).filter(([other]) => other !== name);
         const weights = Object.fromEntries(weight === 1 ? others : [...others, [name, weight]]);
         return { ...now, weights };
       },
@@ -101,7 +102,7 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
       {traits.length > 0 && (
         <Balance
           slides={numbers.length > 0}
-          balance={draft.balance ?? 1}
+          balance={draft.balance}
           k={k}
           madeFrom={madeFrom}
           waits={busy}
@@ -170,19 +171,15 @@ function Line({ label, title, note, own, weight, picture, onWeight, onDrop }: Li
       </p>
       {canChange && (
         <span className="absolute right-0 top-[3px] flex items-center gap-1 bg-card opacity-0 group-focus-within:opacity-100 group-hover:opacity-100">
-          <select
-            aria-label={`Weight of ${label}`}
-            value={WEIGHTS.includes(weight) ? weight : ""}
-            className="rounded border border-line bg-card px-0.5 text-11"
-            onChange={(event) => onWeight(Number(event.target.value))}
-          >
-            {!WEIGHTS.includes(weight) && <option value="">× {figure(weight)}</option>}
-            {WEIGHTS.map((each) => (
-              <option key={each} value={each}>
-                × {each}
-              </option>
-            ))}
-          </select>
+          <Select
+            label={`Weight of ${label}`}
+            value={String(weight)}
+            className="text-11"
+            onChange={(value) => onWeight(Number(value))}
+            options={[...new Set([weight, ...WEIGHTS])]
+              .sort((a, b) => a - b)
+              .map((each) => [String(each), `× ${figure(each)}`] as const)}
+          />
           <button
             type="button"
             aria-label={`Leave ${label} out`}
@@ -250,42 +247,26 @@ function How({
       </button>
       {open && (
         <fieldset disabled={!canChange} className="mt-1.5 grid gap-1.5">
-          <select
-            aria-label="Method"
+          <Select
+            label="Method"
             value={draft.method}
-            className="rounded border border-line bg-card px-1 py-0.5"
-            onChange={(event) =>
-              onChange(
-                { method: event.target.value as Draft["method"] },
-                `Grouped by ${event.target.value || "the method that fits"}.`,
-              )
+
+            onChange={(value) =>
+              onChange({ method: value }, `Grouped by ${value || "the method that fits"}.`)
             }
-          >
-            {METHODS.map(([key, words]) => (
-              <option key={key} value={key}>
-                {words}
-              </option>
-            ))}
-          </select>
+            options={METHODS}
+          />
           {draft.method === "hierarchical" && (
             <>
-              <select
-                aria-label="Linkage"
+              <Select
+                label="Linkage"
                 value={draft.linkage}
-                className="rounded border border-line bg-card px-1 py-0.5"
-                onChange={(event) =>
-                  onChange(
-                    { linkage: event.target.value as Draft["linkage"] },
-                    `Joined by ${event.target.value} linkage.`,
-                  )
-                }
-              >
-                {LINKAGES.map((key) => (
-                  <option key={key} value={key}>
-                    {key === "ward" ? "Ward" : key} linkage
-                  </option>
-                ))}
-              </select>
+
+                onChange={(value) => onChange({ linkage: value }, `Joined by ${value} linkage.`)}
+                options={LINKAGES.map(
+                  (key) => [key, `${key === "ward" ? "Ward" : key} linkage`] as const,
+                )}
+              />
               <label className="flex items-center justify-between">
                 Gower&rsquo;s distance
                 <Switch
@@ -314,7 +295,7 @@ function How({
           <label className="flex items-center justify-between">
             Weigh categories by what they relate to
             <Switch
-              on={draft.relevance ?? true}
+              on={draft.relevance}
               label="Weigh categories by what they relate to"
               onChange={(relevance) => onChange({ relevance }, "Weights of categories changed.")}
             />
@@ -322,7 +303,7 @@ function How({
           <label className="flex items-center justify-between">
             Pool values under 1%
             <Switch
-              on={(draft.pool ?? 0) > 0}
+              on={draft.pool > 0}
               label="Pool values under 1%"
               onChange={(on) => onChange({ pool: on ? 0.01 : 0 }, "Pooling changed.")}
             />
@@ -330,7 +311,7 @@ function How({
           <label className="flex items-center justify-between">
             Gap statistic too
             <Switch
-              on={draft.gap ?? false}
+              on={draft.gap}
               label="Gap statistic too"
               onChange={(gap) =>
                 onChange({ gap }, gap ? "Gap statistic added." : "Gap statistic left out.")
@@ -361,7 +342,7 @@ function Cautions({ recipe, onDraft }: Pick<Props, "recipe" | "onDraft">) {
                   key={remedy.label}
                   type="button"
                   className="underline hover:text-copper"
-                  onClick={() => onDraft(() => remedy.draft as Draft, `${remedy.label}: done.`)}
+                  onClick={() => onDraft(() => remedy.draft, `${remedy.label}: done.`)}
                 >
                   {remedy.label}
                 </button>

@@ -4,6 +4,7 @@ import { count } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { queueWrite } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
+import { Select } from "@/ui/select";
 
 const OVERLAP_WORDS: Record<string, string> = {
   both: "keep both, equal ones once",
@@ -41,9 +42,8 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
   const otherwise = useLedgerChange(() =>
     data(api.POST("/api/studies/{study}/intakes/{intake}/columns", path)),
   );
-  const report = intake.report as Record<string, number>;
-  const notes = (intake.report as { notes?: string[] }).notes ?? [];
-  const ragged = report.ragged ?? 0;
+  const { report } = intake;
+  const { notes, ragged } = report;
   const words =
     whatCame(intake.role, report) +
     (ragged > 0 ? `, ${count(ragged)} rows had too many or too few cells` : "") +
@@ -80,12 +80,14 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
   );
 }
 
-function whatCame(role: string, report: Record<string, number>): string {
-  const of = (name: string) => count(report[name] ?? 0);
-  if (role === "log") return `${of("lines")} lines, ${of("receipts")} receipts`;
-  if (role === "responses") return `${of("rows")} answers to ${of("offers")} offers`;
-  if (role === "offers") return `${of("offers")} offers`;
-  return role === "areas" ? `${of("areas")} districts` : `${of("customers")} customers`;
+function whatCame(role: string, report: Schemas["IntakeReport"]): string {
+  if (role === "log") return `${count(report.lines)} lines, ${count(report.receipts)} receipts`;
+  if (role === "responses")
+    return `${count(report.rows)} answers to ${count(report.offers)} offers`;
+  if (role === "offers") return `${count(report.offers)} offers`;
+  return role === "areas"
+    ? `${count(report.areas)} districts`
+    : `${count(report.customers)} customers`;
 }
 
 /** What becomes of receipts that an earlier file has too. */
@@ -109,19 +111,13 @@ function Overlap({ intake }: { intake: Schemas["IntakeRow"] }) {
       <span className="text-quiet">
         {count(intake.known_receipts)} of its receipts came before:
       </span>
-      <select
-        aria-label={`Receipts of ${intake.name} that came before`}
+      <Select
+        label={`Receipts of ${intake.name} that came before`}
         value={intake.overlap}
         disabled={!canChange || choose.isPending}
-        onChange={(event) => choose.mutate(event.target.value)}
-        className="rounded border border-line bg-card px-1"
-      >
-        {Object.entries(OVERLAP_WORDS).map(([key, words]) => (
-          <option key={key} value={key}>
-            {words}
-          </option>
-        ))}
-      </select>
+        onChange={(value) => choose.mutate(value)}
+        options={Object.entries(OVERLAP_WORDS).map(([key, words]) => [key, words] as const)}
+      />
     </label>
   );
 }

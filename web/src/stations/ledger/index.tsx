@@ -93,7 +93,7 @@ export function Ledger() {
           ))}
         </div>
       )}
-      {review && <Review key={review.id + review.state} intake={review} />}
+      {review && <Review key={`${review.id} ${review.state}`} intake={review} />}
       {page.status.state === "failed" && !review && <Failed words={page.status.words ?? ""} />}
       {alone && (
         <p className="card p-3">

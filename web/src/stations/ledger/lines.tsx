@@ -9,6 +9,7 @@ import { useSavedFile } from "@/lens/use-saved-file";
 import { ALL_LINES, fieldOf } from "@/stations/ledger/picked";
 import type { PickedLines } from "@/stations/ledger/picked";
 import { linesOf, useLines } from "@/stations/ledger/queries";
+import { Select } from "@/ui/select";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
 import { fileName } from "@/ui/save";
@@ -122,10 +123,10 @@ export function Lines({ picked, onPick, page }: Props) {
           </thead>
           <tbody>
             {lines.data?.lines.map((line) => {
-              const reasons = (line.reasons ?? []).filter(
+              const reasons = line.reasons.filter(
                 (key) => page.rules.find((rule) => rule.key === key)?.on,
               );
-              const off = (line.reasons ?? []).filter((key) => !reasons.includes(key));
+              const off = line.reasons.filter((key) => !reasons.includes(key));
               return (
                 <tr
                   key={`${line.intake}:${line.number}`}
@@ -139,7 +140,7 @@ export function Lines({ picked, onPick, page }: Props) {
                       to={{ pathname: `/study/${study.id}/receipt/${line.receipt}`, search }}
                       className="hover:underline"
                     >
-                      {line.day ? day(line.day) : (line.unread?.moment ?? "none")}
+                      {line.day ? day(line.day) : (line.unread.moment ?? "none")}
                     </Link>
                   </td>
                   <td className="px-2 py-1 whitespace-nowrap">
@@ -153,7 +154,7 @@ export function Lines({ picked, onPick, page }: Props) {
                   <td className="max-w-[120px] truncate px-2 py-1">{line.department || "–"}</td>
                   <td className="px-2 py-1 text-right">{figure(line.quantity)}</td>
                   <td className="px-2 py-1 text-right">
-                    {line.unread?.total ?? money(line.money, study.scale, "", false)}
+                    {line.unread.total ?? money(line.money, study.scale, "", false)}
                   </td>
                   <td className="px-2 py-1">
                     {reasons.map(name).join(", ") || (
@@ -187,26 +188,20 @@ function PickBy({
   const columns = Object.entries(names);
   if (columns.length === 0) return null;
   return (
-    <select
-      aria-label="Only lines of"
+    <Select
+      label="Only lines of"
       value={picked.by ? `${picked.by}:${picked.number}` : ""}
-      onChange={(event) => {
-        const [by = "", number = "0"] = event.target.value.split(":");
+      onChange={(value) => {
+        const [by = "", number = "0"] = value.split(":");
         onPick({ ...picked, by, number: Number(number) });
       }}
-      className="w-[96px] rounded border border-line bg-card text-12 text-quiet"
-    >
-      <option value="">of any kind</option>
-      {columns.map(([column, found]) => (
-        <optgroup key={column} label={column}>
-          {found.map((name, number) => (
-            <option key={name} value={`${column}:${number}`}>
-              {name}
-            </option>
-          ))}
-        </optgroup>
-      ))}
-    </select>
+      className="w-[96px] text-12"
+      options={[["", "of any kind"]]}
+      groups={columns.map(
+        ([column, found]) =>
+          [column, found.map((name, number) => [`${column}:${number}`, name] as const)] as const,
+      )}
+    />
   );
 }
 

@@ -7,6 +7,7 @@ import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
 import { queueWrite } from "@/study/write-queue";
 import { Button } from "@/ui/button";
+import { Select } from "@/ui/select";
 
 const COLUMN_WORDS: Record<string, string> = {
   department: "department",
@@ -129,17 +130,13 @@ export function OwnRule({
             </label>
             <label className="grid gap-0.5">
               Lines whose
-              <select
+              <Select
                 value={draft.column}
-                onChange={(event) => set({ column: event.target.value })}
-                className={field}
-              >
-                {[...choices.word_columns, ...choices.number_columns].map((column) => (
-                  <option key={column} value={column}>
-                    {COLUMN_WORDS[column] ?? column}
-                  </option>
-                ))}
-              </select>
+                onChange={(column) => set({ column })}
+                options={[...choices.word_columns, ...choices.number_columns].map(
+                  (column) => [column, COLUMN_WORDS[column] ?? column] as const,
+                )}
+              />
             </label>
             {numbers ? (
               <div className="grid grid-cols-2 gap-2">

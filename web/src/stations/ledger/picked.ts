@@ -29,14 +29,6 @@ export function monthOf(day: number): number {
   return (date.getUTCFullYear() - 1970) * 12 + date.getUTCMonth();
 }
 
-/** The last day of the step that begins on `start`. */
-export function endOf(step: Step, start: number): number {
-  if (step === "day") return start;
-  if (step === "week") return start + 6;
-  const next = monthOf(start) + 1;
-  return Date.UTC(1970 + Math.floor(next / 12), next % 12, 1) / 86_400_000 - 1;
-}
-
 /** What a step is called. */
 export function nameOf(step: Step, start: number): string {
   if (step === "month") return month(monthOf(start));

@@ -3,6 +3,7 @@ import type { Schemas } from "@/api/client";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
 import { queueWrite } from "@/study/write-queue";
+import { Select } from "@/ui/select";
 
 /** On which day returns lower the spend. */
 export function ReturnsDay({ choices }: { choices: Schemas["LedgerChoices"] }) {
@@ -24,15 +25,16 @@ export function ReturnsDay({ choices }: { choices: Schemas["LedgerChoices"] }) {
         : "Returns count on their own day.",
   );
   return (
-    <select
-      aria-label="On which day returns count"
+    <Select
+      label="On which day returns count"
       value={choices.returns}
       disabled={!canChange || change.isPending}
-      onChange={(event) => change.mutate(event.target.value)}
-      className="min-w-0 rounded border border-line bg-card text-11 text-quiet"
-    >
-      <option value="own day">on their own day</option>
-      <option value="sale day">on their sale’s day</option>
-    </select>
+      onChange={(value) => change.mutate(value)}
+      className="min-w-0 text-11"
+      options={[
+        ["own day", "on their own day"],
+        ["sale day", "on their sale’s day"],
+      ]}
+    />
   );
 }

@@ -9,6 +9,7 @@ import type { Mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Failed } from "@/ui/status";
+import { Select } from "@/ui/select";
 
 const WHAT: Record<string, string> = {
   log: "A transaction log",
@@ -54,15 +55,7 @@ const ROLE_WORDS: Record<string, string> = {
   households: "households",
 };
 
-interface Mapping {
-  roles?: Record<string, string>;
-  types?: Record<string, string>;
-  month_first?: boolean | null;
-  decimal_comma?: boolean;
-  kinds?: Record<string, string>;
-  orders?: Record<string, string[]>;
-  dated?: string;
-}
+type Mapping = Schemas["MappingBody"];
 
 /** The same mapping with one column given another role; a role has one column at most. */
 function remapped(kind: string, mapping: Mapping, column: string, role: string): Mapping {
@@ -84,7 +77,7 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
       data(
         api.PUT("/api/studies/{study}/intakes/{intake}", {
           ...path,
-          body: { mapping: mapping as Record<string, unknown> },
+          body: { mapping },
           headers,
         }),
       ),
@@ -114,7 +107,7 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
   );
   // Each change goes on from the one before, even where the server has not answered that yet.
   const [draft, setDraft] = useState<Mapping | null>(null);
-  const mapping = draft ?? (intake.mapping as Mapping);
+  const mapping = draft ?? intake.mapping;
   const remap = (next: Mapping) => {
     setDraft(next);
     map.mutate(next, { onError: () => setDraft(null) });
@@ -129,22 +122,17 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
           <h2 className="text-14">{intake.name}</h2>
           <p className="text-12 text-quiet">
             {intake.replaces === null && !intake.heads ? (
-              <select
-                aria-label={`What ${intake.name} is`}
-                className="mr-1 rounded-md border border-quiet bg-card px-1.5 py-0.5 text-ink"
+              <Select
+                label={`What ${intake.name} is`}
+                className="mr-1"
                 value={intake.role}
                 disabled={readAs.isPending}
-                onChange={(event) => {
+                onChange={(value) => {
                   setDraft(null);
-                  readAs.mutate(event.target.value);
+                  readAs.mutate(value);
                 }}
-              >
-                {Object.entries(WHAT).map(([role, words]) => (
-                  <option key={role} value={role}>
-                    {words}
-                  </option>
-                ))}
-              </select>
+                options={Object.entries(WHAT).map(([role, words]) => [role, words] as const)}
+              />
             ) : (
               `${WHAT[intake.role] ?? intake.role}.`
             )}{" "}
@@ -222,20 +210,15 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
               <tr key={column.column} className="border-t border-line">
                 <td className="py-1.5 pr-3 font-semibold whitespace-nowrap">{column.column}</td>
                 <td className="py-1 pr-3">
-                  <select
-                    aria-label={`How ${column.column} is read`}
+                  <Select
+                    label={`How ${column.column} is read`}
                     value={column.role}
-                    onChange={(event) =>
-                      remap(remapped(intake.role, mapping, column.column, event.target.value))
+                    onChange={(value) =>
+                      remap(remapped(intake.role, mapping, column.column, value))
                     }
                     className={`rounded-md border bg-card px-1.5 py-1 ${column.role === "out" ? "border-line text-quiet" : "border-quiet"}`}
-                  >
-                    {intake.roles.map((role) => (
-                      <option key={role} value={role}>
-                        {ROLE_WORDS[role] ?? role}
-                      </option>
-                    ))}
-                  </select>
+                    options={intake.roles.map((role) => [role, ROLE_WORDS[role] ?? role] as const)}
+                  />
                 </td>
                 <td className="max-w-[250px] py-1.5 pr-3 text-quiet">
                   {column.role === column.guessed ? column.reason : "your choice"}
@@ -261,22 +244,23 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
             {intake.kind_words.map((word) => (
               <label key={word.word} className="flex items-center gap-1.5">
                 <span className="font-semibold">{word.word}</span>
-                <select
-                  aria-label={`What ${word.word} means`}
+                <Select
+                  label={`What ${word.word} means`}
                   value={word.kind}
-                  className="rounded-md border border-line bg-card px-1.5 py-0.5"
-                  onChange={(event) =>
+
+                  onChange={(value) =>
                     remap({
                       ...mapping,
-                      kinds: { ...mapping.kinds, [word.word]: event.target.value },
+                      kinds: { ...mapping.kinds, [word.word]: value },
                     })
                   }
-                >
-                  <option value="sale">a sale</option>
-                  <option value="return">a return</option>
-                  <option value="void">voided</option>
-                  <option value="other">not a sale</option>
-                </select>
+                  options={[
+                    ["sale", "a sale"],
+                    ["return", "a return"],
+                    ["void", "voided"],
+                    ["other", "not a sale"],
+                  ]}
+                />
               </label>
             ))}
           </div>
@@ -330,7 +314,7 @@ function Orders({
   mapping: Mapping;
   onChange: (next: Mapping) => void;
 }) {
-  const levels = intake.orders ?? {};
+  const levels = intake.orders;
   const ordered = intake.columns
     .map((column) => [column.column, levels[column.column] ?? []] as const)
     .filter(([, found]) => found.length > 0);

@@ -7,7 +7,7 @@ import type { Schemas } from "@/api/client";
 import { count, dayOfNumber, figure, inUnit, money, month, percent } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import { MarginRates } from "@/stations/ledger/margins";
-import { endOf, iso, monthOf } from "@/stations/ledger/picked";
+import { iso, monthOf } from "@/stations/ledger/picked";
 import { Districts } from "@/stations/ledger/districts";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
@@ -203,7 +203,7 @@ function Newcomers({ newcomers }: { newcomers: Schemas["Newcomers"] }) {
         {newcomers.starts.map((start, place) => {
           const value = newcomers.customers[place] ?? 0;
           const { chosen, handlers } = narrowing(
-            `began:days=${iso(start)}..${iso(endOf("month", start))}`,
+            `began:days=${iso(start)}..${iso(newcomers.ends[place] ?? start)}`,
           );
           const said = `${month(monthOf(start))}: ${count(value)}`;
           return (

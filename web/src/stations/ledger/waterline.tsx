@@ -4,7 +4,7 @@ import type { KeyboardEvent } from "react";
 
 import type { Schemas } from "@/api/client";
 import { count, dayOfNumber, money, month } from "@/charts/format";
-import { ALL_LINES, endOf, monthOf, nameOf } from "@/stations/ledger/picked";
+import { ALL_LINES, monthOf, nameOf } from "@/stations/ledger/picked";
 import type { PickedLines, Step } from "@/stations/ledger/picked";
 import { texture, TextureDefs } from "@/stations/ledger/textures";
 import { useStudy } from "@/study/context";
@@ -55,7 +55,7 @@ export function Waterline({ page, unit, picked, onPick, step, onStep }: Props) {
         : {
             ...picked,
             first: start,
-            last: endOf(shown, start),
+            last: steps.ends[steps.starts.indexOf(start)] ?? start,
             rule,
             when: nameOf(shown, start),
           },

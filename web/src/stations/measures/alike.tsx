@@ -34,7 +34,7 @@ export function AlikeMatrix({ page }: { page: Page }) {
         api.GET("/api/studies/{study}/alike", {
           params: {
             path: { study: study.id },
-            query: { ...view, rank: rank ? "1" : "", every: every ? "1" : "" } as never,
+            query: { ...view, rank: rank ? "1" : "", every: every ? "1" : "" },
           },
           signal,
         }),

@@ -35,7 +35,7 @@ export function Detail({ thread, numbers, page, onChoose, onGo }: Props) {
         api.GET("/api/studies/{study}/measure/{name}", {
           params: {
             path: { study: study.id, name: thread.name },
-            query: { ...view, ...(digest && { lens: digest }) } as never,
+            query: { ...view, ...(digest && { lens: digest }) },
           },
           signal,
         }),

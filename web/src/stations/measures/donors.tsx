@@ -22,7 +22,7 @@ export function Donors({ thread, found }: { thread: Thread; found: Schemas["Meas
         api.GET("/api/studies/{study}/measure/{name}/fill/{customer}", {
           params: {
             path: { study: study.id, name: thread.name, customer: who?.number ?? 0 },
-            query: view as never,
+            query: view,
           },
         }),
       ),

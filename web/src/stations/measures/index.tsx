@@ -46,7 +46,7 @@ export function Measures() {
         api.GET("/api/studies/{study}/measures", {
           params: {
             path: { study: id },
-            query: { ...(query as object), ...(beside && { beside }), ...(of && { of }) } as never,
+            query: { ...query, ...(beside && { beside }), ...(of && { of }) },
           },
           signal,
         }),

@@ -20,7 +20,7 @@ export function LevelTable({ page }: { page: Page }) {
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/levels", {
-          params: { path: { study: study.id }, query: view as never },
+          params: { path: { study: study.id }, query: view },
           signal,
         }),
       ),

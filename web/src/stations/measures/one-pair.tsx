@@ -14,6 +14,7 @@ import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
+import { Select } from "@/ui/select";
 
 const W = 620;
 const H = 400;
@@ -37,7 +38,7 @@ export function OnePair({ page, numbers, x, y, onPair, onAll }: Props) {
   const { digest } = useLens();
   const [jitter, setJitter] = useState(true);
   const [line, setLine] = useState(true);
-  const query = { ...view, x, y, ...(digest && { lens: digest }) } as never;
+  const query = { ...view, x, y, ...(digest && { lens: digest }) };
   const key = ["study", study.id, "pair", view, x, y, digest, page.made_from];
   const pair = useQuery({
     queryKey: key,
@@ -61,7 +62,7 @@ export function OnePair({ page, numbers, x, y, onPair, onAll }: Props) {
       if (!answer.data)
         throw new Trouble("The points could not be had. Try again.", answer.response.status);
       const { readPoints } = await import("@/charts/points");
-      return readPoints(answer.data as ArrayBuffer);
+      return readPoints(answer.data);
     },
     placeholderData: keepPreviousData,
   });
@@ -130,17 +131,12 @@ function Pick({
   return (
     <label className="flex items-center gap-1.5 text-quiet">
       {label}
-      <select
+      <Select
         value={value}
-        className="max-w-[200px] rounded-md border border-line bg-card px-1.5 py-1 text-ink"
-        onChange={(event) => onChange(event.target.value)}
-      >
-        {numbers.map((thread) => (
-          <option key={thread.name} value={thread.name}>
-            {thread.label}
-          </option>
-        ))}
-      </select>
+        className="max-w-[200px]"
+        onChange={(value) => onChange(value)}
+        options={numbers.map((thread) => [thread.name, thread.label] as const)}
+      />
     </label>
   );
 }
@@ -213,7 +209,7 @@ function Plot({ found, points, fields, numbers, jitter, line }: PlotProps) {
     if (canvas.current && points)
       draw(canvas.current, found, points, jitter, lens.clauses.length > 0);
   }, [found, points, jitter, lens.clauses.length]);
-  const at = (event: PointerEvent<Element>): [number, number] => {
+  const at = (event: PointerEvent): [number, number] => {
     const area = event.currentTarget.getBoundingClientRect();
     const clamp = (v: number) => Math.min(1, Math.max(0, v));
     return [

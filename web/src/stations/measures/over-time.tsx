@@ -30,7 +30,7 @@ export function OverTime({ page }: { page: Page }) {
         api.GET("/api/studies/{study}/series", {
           params: {
             path: { study: study.id },
-            query: { ...view, step, shares: every ? "1" : "" } as never,
+            query: { ...view, step, shares: every ? "1" : "" },
           },
           signal,
         }),

@@ -60,7 +60,7 @@ function Editor({
   const [formula, setFormula] = useState(thread?.formula ?? "");
   const [cursor, setCursor] = useState(formula.length);
   const field = useRef<HTMLTextAreaElement>(null);
-  const path = { path: { study: study.id }, query: view as never };
+  const path = { path: { study: study.id }, query: view };
   const help = useQuery({
     queryKey: ["study", study.id, "formula help", view],
     queryFn: () => data(api.GET("/api/studies/{study}/own-measures", { params: path })),
@@ -317,14 +317,14 @@ function useKeep(revision: number, thread: Thread | undefined, onDone: () => voi
         thread
           ? data(
               api.PUT("/api/studies/{study}/own-measures/{name}", {
-                params: { path: { study: study.id, name: thread.name }, query: view as never },
+                params: { path: { study: study.id, name: thread.name }, query: view },
                 body,
                 headers,
               }),
             )
           : data(
               api.POST("/api/studies/{study}/own-measures", {
-                params: { path: { study: study.id }, query: view as never },
+                params: { path: { study: study.id }, query: view },
                 body,
                 headers,
               }),
@@ -348,7 +348,7 @@ function useDrop(revision: number) {
     mutationFn: (thread: Thread) =>
       data(
         api.DELETE("/api/studies/{study}/own-measures/{name}", {
-          params: { path: { study: study.id, name: thread.name }, query: view as never },
+          params: { path: { study: study.id, name: thread.name }, query: view },
           headers: mark(revision),
         }),
       ),

@@ -8,6 +8,7 @@ import type { Page, Thread } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
+import { Select } from "@/ui/select";
 
 const MOST = 7;
 const GAP = 8;
@@ -34,7 +35,7 @@ export function PairMatrix({ page, numbers, names, onNames, onPair }: Props) {
         api.GET("/api/studies/{study}/pairs", {
           params: {
             path: { study: study.id },
-            query: { ...view, names: names.join(","), ...(digest && { lens: digest }) } as never,
+            query: { ...view, names: names.join(","), ...(digest && { lens: digest }) },
           },
           signal,
         }),
@@ -65,19 +66,16 @@ export function PairMatrix({ page, numbers, names, onNames, onPair }: Props) {
           </span>
         ))}
         {names.length < MOST && (
-          <select
-            aria-label="Add a measure"
+          <Select
+            label="Add a measure"
             value=""
-            className="rounded-md border border-dashed border-line bg-card px-1.5 py-0.5 text-quiet"
-            onChange={(event) => onNames([...names, event.target.value])}
-          >
-            <option value="">+ measure</option>
-            {free.map((thread) => (
-              <option key={thread.name} value={thread.name}>
-                {thread.label}
-              </option>
-            ))}
-          </select>
+            look="add"
+            onChange={(value) => onNames([...names, value])}
+            options={[
+              ["", "+ measure"],
+              ...free.map((thread) => [thread.name, thread.label] as const),
+            ]}
+          />
         )}
       </div>
       {matrix.isError ? (

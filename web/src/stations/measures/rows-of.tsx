@@ -1,5 +1,6 @@
 import { count } from "@/charts/format";
 import type { Page } from "@/stations/measures/use-measures";
+import { Select } from "@/ui/select";
 
 /** Whom the rows stand for: customers, or the levels of a trait with their customers' purchases. */
 export function RowsOf({
@@ -15,18 +16,17 @@ export function RowsOf({
   return (
     <label className="flex items-center gap-1.5 text-12 text-quiet">
       rows are
-      <select
+      <Select
         value={of}
-        className="rounded-md border border-line bg-card px-1.5 py-1 text-13 text-ink"
-        onChange={(event) => onRows(event.target.value)}
-      >
-        <option value="">customers</option>
-        {page.populations.map((trait) => (
-          <option key={trait.name} value={trait.name}>
-            {trait.label}, {count(trait.levels)}
-          </option>
-        ))}
-      </select>
+        className="text-13"
+        onChange={(value) => onRows(value)}
+        options={[
+          ["", "customers"],
+          ...page.populations.map(
+            (trait) => [trait.name, `${trait.label}, ${count(trait.levels)}`] as const,
+          ),
+        ]}
+      />
     </label>
   );
 }

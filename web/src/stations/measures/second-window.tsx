@@ -24,8 +24,7 @@ export function SecondWindow({
     onBeside(value);
     setOpen(false);
   };
-  const before = yearBefore(window.to);
-  const since = window.back.includes("-") ? yearBefore(window.back) : window.back;
+  const before = window.year_before;
   return (
     <span className="flex items-center gap-1.5">
       {beside && (
@@ -52,10 +51,10 @@ export function SecondWindow({
             <button
               type="button"
               className="rounded-md border border-line px-2 py-1.5 text-left hover:border-quiet"
-              onClick={() => choose(`${before}:${since}`)}
+              onClick={() => choose(`${before.to}:${before.back}`)}
             >
               The same season a year before
-              <span className="block text-12 text-quiet">to {day(before)}</span>
+              <span className="block text-12 text-quiet">to {day(before.to)}</span>
             </button>
             <form
               onSubmit={(event) => {
@@ -93,13 +92,4 @@ export function SecondWindow({
       </Popover.Root>
     </span>
   );
-}
-
-/** The day one year earlier; the last day of a month stays the last. */
-export function yearBefore(iso: string): string {
-  const [year = 0, month = 1, date = 1] = iso.split("-").map(Number);
-  const last = new Date(Date.UTC(year, month, 0)).getUTCDate() === date;
-  const days = new Date(Date.UTC(year - 1, month, 0)).getUTCDate();
-  const at = new Date(Date.UTC(year - 1, month - 1, last ? days : Math.min(date, days)));
-  return at.toISOString().slice(0, 10);
 }

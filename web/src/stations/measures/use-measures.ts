@@ -35,7 +35,7 @@ export function useChoice(revision: number) {
       queueWrite(`plan ${study.id}`, revision, (headers) =>
         data(
           api.PUT("/api/studies/{study}/measure/{name}", {
-            params: { path: { study: study.id, name: thread.name }, query: view as never },
+            params: { path: { study: study.id, name: thread.name }, query: view },
             body: {
               role: choice.role ?? null,
               steps: choice.steps ?? null,
@@ -63,7 +63,7 @@ export function useWhole(revision: number) {
       queueWrite(`plan ${study.id}`, revision, (headers) =>
         data(
           api.PUT("/api/studies/{study}/measures", {
-            params: { path: { study: study.id }, query: view as never },
+            params: { path: { study: study.id }, query: view },
             body: {
               preset: choice.preset ?? "",
               kept: choice.kept ?? "",
@@ -91,14 +91,14 @@ export function useUse() {
     mutationFn: async () => {
       const path = { study: study.id };
       const page = await data(
-        api.GET("/api/studies/{study}/groups", { params: { path, query: view as never } }),
+        api.GET("/api/studies/{study}/groups", { params: { path, query: view } }),
       );
       const recipe = page.recipe;
       if (!recipe) return;
       await data(
         api.PUT("/api/studies/{study}/groups/recipe", {
           params: { path },
-          body: { ...(recipe.draft as Schemas["Draft"]), numeric: null, categories: null },
+          body: { ...recipe.draft, numeric: null, categories: null },
           headers: mark(recipe.revision),
         }),
       );

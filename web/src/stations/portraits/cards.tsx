@@ -134,7 +134,7 @@ function Naming({
             <button
               key={proposal.name}
               type="button"
-              title={`${proposal.reason}`}
+              title={proposal.reason}
               className="rounded-md border border-line px-1.5 hover:border-quiet"
               onClick={() => void keep({ name: proposal.name })}
             >

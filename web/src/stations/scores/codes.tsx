@@ -11,6 +11,7 @@ import { heads } from "@/stations/scores/heads";
 import type { Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
+import { Select } from "@/ui/select";
 
 type Row = Schemas["CodeRow"];
 const columns = (of: string) => [
@@ -34,7 +35,7 @@ export function Codes({ page }: { page: Page }) {
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/scores/codes", {
-          params: { path: { study: study.id }, query: { ...view, sort, mean } as never },
+          params: { path: { study: study.id }, query: { ...view, sort, mean } },
           signal,
         }),
       ),
@@ -85,18 +86,15 @@ export function Codes({ page }: { page: Page }) {
                 <th key={key} className="font-normal" aria-sort={sortOf(sort, key)}>
                   <span className="flex items-center justify-end gap-1">
                     {key === "mean" && (
-                      <select
-                        aria-label="Mean of which measure"
+                      <Select
+                        label="Mean of which measure"
                         value={mean}
-                        className="max-w-[160px] rounded-md border border-line bg-card px-1 py-0.5"
-                        onChange={(event) => setMean(event.target.value)}
-                      >
-                        {page.scorable.map((each) => (
-                          <option key={each.name} value={each.name}>
-                            mean of {each.label}
-                          </option>
-                        ))}
-                      </select>
+                        className="max-w-[160px]"
+                        onChange={(value) => setMean(value)}
+                        options={page.scorable.map(
+                          (each) => [each.name, `mean of ${each.label}`] as const,
+                        )}
+                      />
                     )}
                     <button
                       type="button"

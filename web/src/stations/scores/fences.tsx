@@ -18,7 +18,7 @@ interface Props {
   lit: number | null;
   canMove: boolean;
   /** The place of a pointer within the plots. */
-  placeOf: (event: PointerEvent<Element>) => [number, number];
+  placeOf: (event: PointerEvent) => [number, number];
   onMove: (number: number, box: Box) => void;
   onLand: () => void;
   onLift: () => void;

@@ -33,7 +33,7 @@ export function Field(props: Props) {
   const picking = usePicking(page, across, up);
   const area = useRef<SVGRectElement>(null);
   if (!page.field || !across || !up) return null;
-  const at = (event: PointerEvent<Element>): [number, number] => {
+  const at = (event: PointerEvent): [number, number] => {
     const frame = area.current?.getBoundingClientRect();
     if (!frame) return [0, 0];
     return [
@@ -41,7 +41,7 @@ export function Field(props: Props) {
       Math.min(H, Math.max(0, ((event.clientY - frame.top) / frame.height) * H)),
     ];
   };
-  const plot = (event: PointerEvent<Element>): [number, number] => {
+  const plot = (event: PointerEvent): [number, number] => {
     const [x, y] = at(event);
     return [bandAt(columns, x), bandAt(rows, H - y)];
   };

@@ -29,6 +29,7 @@ import { NextStep } from "@/ui/next-step";
 import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Views } from "@/ui/views";
+import { Select } from "@/ui/select";
 
 const VIEWS = [
   ["field", "Field and ladder"],
@@ -41,7 +42,7 @@ export function Scores() {
   const scores = useScores();
   if (scores.isPending) return <Waiting />;
   if (scores.isError) return <Failed words={scores.error.message} />;
-  return <Whole page={scores.data as unknown as Page} />;
+  return <Whole page={scores.data} />;
 }
 
 function Whole({ page }: { page: Page }) {
@@ -198,9 +199,9 @@ function useMoving(page: Page, change: ReturnType<typeof useScoreChange>) {
           tier.number === number
             ? {
                 ...tier,
-                ranges: tier.ranges.map((range, n) =>
+                ranges: tier.ranges.map<[number, number]>((range, n) =>
                   n === x ? box.across : n === y ? box.up : range,
-                ) as Tier["ranges"],
+                ),
               }
             : tier,
         ),
@@ -256,8 +257,8 @@ function useMoving(page: Page, change: ReturnType<typeof useScoreChange>) {
       number: tier.number,
       name: tier.name,
       box: {
-        across: (tier.ranges[x] ?? [1, 1]) as [number, number],
-        up: (tier.ranges[y] ?? tier.ranges[x] ?? [1, 1]) as [number, number],
+        across: tier.ranges[x] ?? [1, 1],
+        up: tier.ranges[y] ?? tier.ranges[x] ?? [1, 1],
       },
     })),
   };
@@ -296,24 +297,19 @@ function Axes({ page }: { page: Page }) {
   const pick = (key: "across" | "up" | "third", words: string, value: string) => (
     <label className="flex items-center gap-1 text-12 text-quiet">
       {words}
-      <select
+      <Select
         value={value}
-        className="field-sizing-content max-w-[168px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
-        onChange={(event) => {
+        className="field-sizing-content max-w-[168px]"
+        onChange={(value) => {
           const next = { across: page.across, up: page.up, third: page.third };
           const other = (["across", "up", "third"] as const).find(
-            (each) => each !== key && next[each] === event.target.value,
+            (each) => each !== key && next[each] === value,
           );
           if (other) next[other] = next[key];
-          put({ ...next, [key]: event.target.value });
+          put({ ...next, [key]: value });
         }}
-      >
-        {page.measures.map((measure) => (
-          <option key={measure.name} value={measure.name}>
-            {measure.label}
-          </option>
-        ))}
-      </select>
+        options={page.measures.map((measure) => [measure.name, measure.label] as const)}
+      />
     </label>
   );
   return (
@@ -323,21 +319,20 @@ function Axes({ page }: { page: Page }) {
       {page.measures.length > 2 && pick("third", "small", page.third)}
       <label className="flex items-center gap-1 text-12 text-quiet">
         shade
-        <select
+        <Select
           value={page.shade}
-          className="field-sizing-content max-w-[168px] rounded-md border border-line bg-card px-1 py-0.5 text-ink"
-          onChange={(event) => put({ shade: event.target.value })}
-        >
-          <option value="heads">money per customer</option>
-          <option value="money">money</option>
-          <option value="customers">customers</option>
-          {!page.of && <option value="back">share that came back</option>}
-          {page.scorable.map((each) => (
-            <option key={each.name} value={`measure:${each.name}`}>
-              mean of {each.label}
-            </option>
-          ))}
-        </select>
+          className="field-sizing-content max-w-[168px]"
+          onChange={(value) => put({ shade: value })}
+          options={[
+            ["heads", "money per customer"],
+            ["money", "money"],
+            ["customers", "customers"],
+            ...(!page.of ? [["back", "share that came back"] as const] : []),
+            ...page.scorable.map(
+              (each) => [`measure:${each.name}`, `mean of ${each.label}`] as const,
+            ),
+          ]}
+        />
       </label>
       {page.shade === "back" && <p className="w-full text-12 text-quiet">Shade: {page.shaded}.</p>}
     </div>
@@ -353,7 +348,7 @@ function Rows() {
     queryFn: () =>
       data(
         api.GET("/api/studies/{study}/measures", {
-          params: { path: { study: study.id }, query: view as never },
+          params: { path: { study: study.id }, query: view },
         }),
       ),
     staleTime: 60_000,
@@ -377,7 +372,7 @@ function useKeep(inUse: number) {
     mutationFn: () =>
       data(
         api.POST("/api/studies/{study}/ladder", {
-          params: { path: { study: study.id }, query: view as never },
+          params: { path: { study: study.id }, query: view },
           headers: mark(inUse),
         }),
       ),

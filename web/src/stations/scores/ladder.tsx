@@ -9,6 +9,7 @@ import { heads } from "@/stations/scores/heads";
 import { tiersOf } from "@/stations/scores/use-scores";
 import type { Draft, Page, Tier, TierDraft } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
+import { Select } from "@/ui/select";
 
 const KINDS = [
   ["boxes", "fences on the field"],
@@ -64,24 +65,14 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder, onTiers }
     <section className="card p-3" aria-label="Ladder">
       <div className="flex items-baseline justify-between gap-2">
         <h2 className="text-14">Ladder</h2>
-        <select
-          aria-label="How the ladder stands"
-          className="rounded-md border border-line bg-card px-1.5 py-0.5 text-12"
+        <Select
+          label="How the ladder stands"
+          className="text-12"
           value={ladder.kind}
           disabled={!canChange}
-          onChange={(event) =>
-            onLadder(
-              { kind: event.target.value as Draft["ladder"]["kind"], tiers: null },
-              "Kind of ladder changed.",
-            )
-          }
-        >
-          {KINDS.map(([kind, words]) => (
-            <option key={kind} value={kind}>
-              {words}
-            </option>
-          ))}
-        </select>
+          onChange={(value) => onLadder({ kind: value, tiers: null }, "Kind of ladder changed.")}
+          options={KINDS}
+        />
       </div>
       <p className="mb-1 mt-0.5 text-12 text-quiet">
         {ladder.kind === "boxes"

@@ -6,6 +6,7 @@ import { measuresOf } from "@/stations/scores/use-scores";
 import type { Banded, MeasureDraft, Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 import { Switch } from "@/ui/switch";
+import { Select } from "@/ui/select";
 
 const CUTS = [
   ["equal customers", "equal numbers of customers"],
@@ -68,12 +69,13 @@ export function MeasureChips({ page, onMeasures, onGaps }: Props) {
         </Popover.Root>
       ))}
       {canChange && free.length > 0 && drafts.length < MOST && (
-        <select
-          aria-label="Score another measure"
-          className="rounded-md border border-dashed border-quiet bg-transparent px-2 py-1 text-12 text-quiet"
+        <Select
+          label="Score another measure"
+          className="text-12"
+          look="add"
           value=""
-          onChange={(event) => {
-            const picked = free.find((each) => each.name === event.target.value);
+          onChange={(value) => {
+            const picked = free.find((each) => each.name === value);
             if (picked)
               onMeasures(
                 (now) => [
@@ -90,19 +92,13 @@ export function MeasureChips({ page, onMeasures, onGaps }: Props) {
                 `${picked.label} is scored too.`,
               );
           }}
-        >
-          <option value="">+ measure</option>
-          {free.map((each) => (
-            <option key={each.name} value={each.name}>
-              {each.label}
-            </option>
-          ))}
-        </select>
+          options={[["", "+ measure"], ...free.map((each) => [each.name, each.label] as const)]}
+        />
       )}
       {(page.draft.close_gaps || page.measures.some((measure) => measure.empty > 0)) && (
         <span className="flex items-center gap-1.5 text-12">
           <Switch
-            on={page.draft.close_gaps ?? false}
+            on={page.draft.close_gaps}
             label="Close the gaps"
             disabled={!canChange}
             onChange={onGaps}
@@ -168,23 +164,18 @@ function MeasureMenu({ measure, of, last, onChange, onDrop }: MenuProps) {
         </label>
         <label className="flex items-center justify-between">
           Cut into
-          <select
+          <Select
             value={measure.cut}
-            className="rounded-md border border-line bg-card px-1.5 py-0.5 text-13"
-            onChange={(event) => {
-              const cut = event.target.value as MeasureDraft["cut"];
+            className="text-13"
+            onChange={(value) => {
+              const cut = value;
               onChange(
                 { cut, own: cut === "own cuts" ? measure.cuts : [] },
-                `${label} is cut into ${event.target.value}.`,
+                `${label} is cut into ${value}.`,
               );
             }}
-          >
-            {CUTS.map(([key, words]) => (
-              <option key={key} value={key}>
-                {words}
-              </option>
-            ))}
-          </select>
+            options={CUTS}
+          />
         </label>
         {measure.cut === "own cuts" && <OwnCuts measure={measure} onChange={onChange} />}
         <span className="flex items-center justify-between">

@@ -31,7 +31,7 @@ export function useScores() {
         api.GET("/api/studies/{study}/scores", {
           params: {
             path: { study },
-            query: { ...(query as object), ...look, ...(of && { of }) } as never,
+            query: { ...query, ...look, ...(of && { of }) },
           },
           signal,
         }),
@@ -44,7 +44,7 @@ export function useScores() {
 /** The measures of a page as a draft that can be changed. */
 export function measuresOf(page: Page): MeasureDraft[] {
   return (
-    (page.draft.measures as MeasureDraft[] | null) ??
+    page.draft.measures ??
     page.measures.map((measure) => ({
       name: measure.name,
       higher_is_better: null,
@@ -63,9 +63,7 @@ export function tiersOf(page: Page): Schemas["TierDraft"][] {
     name: tier.name,
     low: tier.low,
     high: tier.high,
-    ranges: Object.fromEntries(
-      tier.ranges.map((range, n) => [names[n] ?? "", range as [number, number]]),
-    ),
+    ranges: Object.fromEntries(tier.ranges.map((range, n) => [names[n] ?? "", range])),
   }));
 }
 
@@ -76,7 +74,7 @@ export function useScoreChange(page: Page) {
   const queries = useQueryClient();
   const say = useNotice();
   const thing = `scores ${study.id} ${page.of}`;
-  const now = () => latest(thing, page.revision, page.draft as Draft);
+  const now = () => latest(thing, page.revision, page.draft);
   const change = useMutation({
     mutationFn: ({ draft }: { draft: Draft; words: string }) =>
       remembered(
@@ -85,7 +83,7 @@ export function useScoreChange(page: Page) {
         queueWrite(thing, page.revision, (headers) =>
           data(
             api.PUT("/api/studies/{study}/scores/recipe", {
-              params: { path: { study: study.id }, query: view as never },
+              params: { path: { study: study.id }, query: view },
               body: draft,
               headers,
             }),
@@ -100,7 +98,7 @@ export function useScoreChange(page: Page) {
     busy: change.isPending,
     measures: (next: (measures: MeasureDraft[]) => MeasureDraft[], words: string) => {
       const draft = now();
-      const measures = (draft.measures as MeasureDraft[] | null) ?? measuresOf(page);
+      const measures = draft.measures ?? measuresOf(page);
       change.mutate({ draft: { ...draft, measures: next(measures) }, words });
     },
     tiers: (next: (tiers: TierDraft[]) => TierDraft[], words: string) => {

@@ -9,6 +9,7 @@ import { useRows } from "@/stations/measures/use-rows";
 import type { Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { Select } from "@/ui/select";
 
 type Curve = Schemas["WorthCurve"];
 const MONTHS = [1, 3, 6, 12];
@@ -28,7 +29,7 @@ export function Worth({ page }: { page: Page }) {
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/scores/worth", {
-          params: { path: { study: study.id }, query: { ...view, months } as never },
+          params: { path: { study: study.id }, query: { ...view, months } },
           signal,
         }),
       ),
@@ -52,17 +53,12 @@ export function Worth({ page }: { page: Page }) {
         <p className="min-w-0 flex-1 text-14 font-semibold">{found.words}</p>
         <label className="flex items-center gap-1.5 text-12 text-quiet">
           in the
-          <select
-            value={months}
-            className="rounded-md border border-line bg-card px-1.5 py-0.5 text-ink"
-            onChange={(event) => setMonths(Number(event.target.value))}
-          >
-            {MONTHS.map((n) => (
-              <option key={n} value={n}>
-                {n === 1 ? "month" : `${n} months`}
-              </option>
-            ))}
-          </select>
+          <Select
+            value={String(months)}
+
+            onChange={(value) => setMonths(Number(value))}
+            options={MONTHS.map((n) => [String(n), n === 1 ? "month" : `${n} months`] as const)}
+          />
           that followed
         </label>
       </div>

@@ -18,6 +18,7 @@ import { useStudy } from "@/study/context";
 import { useUrlState } from "@/study/url-state";
 import { Button } from "@/ui/button";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { Select } from "@/ui/select";
 
 type Page = Schemas["MapPage"];
 
@@ -43,7 +44,7 @@ export function MapView({ row, rows, columns }: { row: Row; rows: Row[]; columns
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/groups/{grouping}/map", {
-          params: { path: { study: study.id, grouping: row.id }, query: view as never },
+          params: { path: { study: study.id, grouping: row.id }, query: view },
           signal,
         }),
       ),
@@ -56,18 +57,13 @@ export function MapView({ row, rows, columns }: { row: Row; rows: Row[]; columns
   return (
     <section className="card p-3" aria-label={`Map of ${row.k} groups`}>
       <div className="mb-2 flex flex-wrap items-center gap-1.5">
-        <select
-          aria-label="How many groups"
-          value={row.k}
-          className="mr-1.5 rounded-md border border-line bg-card px-1.5 py-0.5 font-semibold"
-          onChange={(event) => put({ k: event.target.value })}
-        >
-          {rows.map((each) => (
-            <option key={each.k} value={each.k}>
-              {each.k} groups
-            </option>
-          ))}
-        </select>
+        <Select
+          label="How many groups"
+          value={String(row.k)}
+          className="mr-1.5 font-semibold"
+          onChange={(value) => put({ k: value })}
+          options={rows.map((each) => [String(each.k), `${each.k} groups`] as const)}
+        />
         {LOOKS.map(([key, words]) => (
           <button
             key={key}
@@ -83,19 +79,12 @@ export function MapView({ row, rows, columns }: { row: Row; rows: Row[]; columns
         {look !== "widths" && (
           <label className="flex items-center gap-1.5 text-12 text-quiet">
             coloured by
-            <select
+            <Select
               value={colour}
-              className="max-w-[180px] rounded-md border border-line bg-card px-1.5 py-0.5 text-ink"
-              onChange={(event) =>
-                put({ colour: event.target.value === "group" ? "" : event.target.value })
-              }
-            >
-              {page.colours.map((each) => (
-                <option key={each.key} value={each.key}>
-                  {each.label}
-                </option>
-              ))}
-            </select>
+              className="max-w-[180px]"
+              onChange={(value) => put({ colour: value === "group" ? "" : value })}
+              options={page.colours.map((each) => [each.key, each.label] as const)}
+            />
           </label>
         )}
       </div>
@@ -161,21 +150,16 @@ function Picture({ page, look, colour, columns }: PictureProps) {
       <aside className="grid content-start gap-3">
         <div className="grid gap-1">
           {axes.map((axis, n) => (
-            <select
+            <Select
               key={n}
-              aria-label={`Axis ${n + 1}`}
+              label={`Axis ${n + 1}`}
               value={axis}
-              className="rounded-md border border-line bg-card px-1 py-0.5 text-12"
-              onChange={(event) => pick(n, event.target.value)}
-            >
-              {page.axes
+              className="text-12"
+              onChange={(value) => pick(n, value)}
+              options={page.axes
                 .filter((each) => each.kind !== "neighbourhood")
-                .map((each) => (
-                  <option key={each.key} value={each.key}>
-                    {each.label}
-                  </option>
-                ))}
-            </select>
+                .map((each) => [each.key, each.label] as const)}
+            />
           ))}
         </div>
         {plane && <Legend plane={plane} />}
@@ -253,7 +237,7 @@ function Neighbourhood({ page, row, colour }: { page: Page; row: Row; colour: st
     mutationFn: () =>
       data(
         api.POST("/api/studies/{study}/groups/{grouping}/neighbourhood", {
-          params: { path: { study: study.id, grouping: row.id }, query: view as never },
+          params: { path: { study: study.id, grouping: row.id }, query: view },
         }),
       ),
     ...told,

@@ -154,7 +154,7 @@ type Range = [number, number, number, number];
 export function useBox(onBox: (range: Range) => void) {
   const [range, setRange] = useState<Range | null>(null);
   const from = useRef<[number, number] | null>(null);
-  const at = (event: PointerEvent<Element>): [number, number] => {
+  const at = (event: PointerEvent): [number, number] => {
     const area = event.currentTarget.getBoundingClientRect();
     const clamp = (v: number) => Math.min(1, Math.max(0, v));
     return [
@@ -165,11 +165,11 @@ export function useBox(onBox: (range: Range) => void) {
   return {
     range,
     handlers: {
-      onPointerDown: (event: PointerEvent<Element>) => {
+      onPointerDown: (event: PointerEvent) => {
         from.current = at(event);
         event.currentTarget.setPointerCapture(event.pointerId);
       },
-      onPointerMove: (event: PointerEvent<Element>) => {
+      onPointerMove: (event: PointerEvent) => {
         if (!from.current) return;
         const [x0, y0] = from.current;
         const [x1, y1] = at(event);

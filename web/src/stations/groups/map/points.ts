@@ -21,7 +21,7 @@ export interface Cloud {
 export function usePicture(grouping: number, axes: string[], colour: string, most = 20_000) {
   const { study, view } = useStudy();
   const { digest } = useLens();
-  const query = { ...view, axes: axes.join(","), colour } as never;
+  const query = { ...view, axes: axes.join(","), colour };
   const path = { path: { study: study.id, grouping } };
   const key = ["study", study.id, "picture", view, grouping, axes.join(","), colour];
   const plane = useQuery({
@@ -42,14 +42,14 @@ export function usePicture(grouping: number, axes: string[], colour: string, mos
       const answer = await api.GET("/api/studies/{study}/groups/{grouping}/points", {
         params: {
           ...path,
-          query: { ...(query as object), most, ...(digest && { lens: digest }) } as never,
+          query: { ...query, most, ...(digest && { lens: digest }) },
         },
         parseAs: "arrayBuffer",
         signal,
       });
       if (!answer.data)
         throw new Trouble("The points could not be had. Try again.", answer.response.status);
-      return readCloud(answer.data as ArrayBuffer, axes.length);
+      return readCloud(answer.data, axes.length);
     },
     placeholderData: keepPreviousData,
     enabled: axes.length > 0,

@@ -24,7 +24,7 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
         api.GET("/api/studies/{study}/groups/{grouping}/widths", {
           params: {
             path: { study: study.id, grouping },
-            query: { ...view, ...(lens.digest && { lens: lens.digest }) } as never,
+            query: { ...view, ...(lens.digest && { lens: lens.digest }) },
           },
           signal,
         }),

@@ -37,7 +37,7 @@ export function Cards({ page }: { page: Schemas["CustomerPage"] }) {
       ),
     (card) => `${card} is a customer of its own again.`,
   );
-  const ids = page.cards.flatMap((card) => Object.entries(card.ids ?? {}));
+  const ids = page.cards.flatMap((card) => Object.entries(card.ids));
   return (
     <section className="card p-3" aria-label="Cards">
       <h2 className="text-14">{page.cards.length > 1 ? `${page.cards.length} cards` : "Card"}</h2>

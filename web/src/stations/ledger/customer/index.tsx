@@ -32,7 +32,7 @@ export function Customer() {
     queryFn: () =>
       data(
         api.GET("/api/studies/{study}/customer/{customer}/measures", {
-          params: { path, query: view as never },
+          params: { path, query: view },
         }),
       ),
   });
