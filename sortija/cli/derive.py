@@ -1,4 +1,4 @@
-"""``sortija derive``: one row a customer from transaction logs."""
+"""``sortija derive``: one row per customer from transaction logs."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ _SAID = {"when": "moment", "amount": "total"}
 _EXAMPLES = """\
 examples:
   sortija derive till.csv
-      one row a customer on the screen, as of the log's last day, looking back 12 months
+      one row per customer on the screen, as of the log's last day, looking back 12 months
   sortija derive 2025.csv.gz 2026.parquet --members members.xlsx --out measures.parquet
       two logs and a table of customers, into a Parquet file
   sortija derive till.csv --as-of 2026-03-31 --window all --report report.json
@@ -60,7 +60,7 @@ examples:
 def add_to(commands: Any) -> None:
     """Register the command."""
     parser = commands.add_parser(
-        "derive", help="one row a customer from transaction logs",
+        "derive", help="one row per customer from transaction logs",
         description="Derive recency, frequency, monetary and more from transaction logs: "
         "CSV, XLSX, Parquet or JSON Lines, packed or not. What was set aside is told on "
         "standard error.",
@@ -176,7 +176,7 @@ def _cube(log: Log) -> Cube:
 
 
 def _table(ledger: Ledger, derived: Derived, members: Members | None) -> pa.Table:
-    """One row a customer with a purchase in the window, in order of arrival."""
+    """One row per customer with a purchase in the window, in order of arrival."""
     rows = np.flatnonzero(derived.present)
     names = pa.array(ledger.reader.cards.texts, pa.string())
     out: dict[str, pa.Array] = {"customer": whole_ids(names.take(pa.array(rows)))}

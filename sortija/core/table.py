@@ -31,7 +31,7 @@ REASONS = {
 
 @dataclass(frozen=True)
 class Column:
-    """One value a customer.
+    """One value per customer.
 
     Parameters
     ----------

@@ -114,7 +114,7 @@ class Archetype:
     ``visits``: purchases a year; ``season``: relative weight of each calendar month;
     ``rhythm``: ``"even"`` (a steady beat), ``"burst"`` (all of a quarter in ten days) or
     ``"random"``; ``departments``: relative weight of each department; ``lines`` and ``quantity``:
-    mean lines a visit and mean pieces a line beyond the first; then the shares of the traits.
+    mean lines per visit and mean pieces a line beyond the first; then the shares of the traits.
     """
 
     name: str

@@ -35,7 +35,8 @@ class _Read:
         self._given, self._read = given, read
 
     def get(self, name, default=None):
-        self._read.add(name)
+        if name is not None:  # the framework's own question, switched off
+            self._read.add(name)
         return self._given.get(name, default)
 
     def __getitem__(self, name):

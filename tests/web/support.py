@@ -221,7 +221,7 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
         """Come in for the first time: only the button uses the link up."""
         page.goto(path)
         page.get_by_label("Choose a password").fill(PASSWORD)
-        page.get_by_role("button", name="Set password and come in").click()
+        page.get_by_role("button", name="Set password and sign in").click()
         page.wait_for_url("**/study/**")
 
     def key(self, person):

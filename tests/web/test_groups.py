@@ -109,7 +109,7 @@ class KeptAndCompared(GroupCase):
         page.get_by_text("The note is kept.").wait_for()
         page.get_by_role("button", name=re.compile(f"^Delete .* no. {b}$")).click()
         page.get_by_role("tab", name="Kept 5").wait_for()
-        page.get_by_role("button", name="Take back", exact=True).click()
+        page.get_by_role("button", name="Undo", exact=True).click()
         page.get_by_role("tab", name="Kept 6").wait_for()
         for pk in pair:
             page.get_by_role("checkbox", name=re.compile(f"no. {pk}$")).check()
@@ -131,7 +131,7 @@ class KeptAndCompared(GroupCase):
         page.get_by_text("You look at groups that were kept").wait_for()
         sizes = self.row(first, 3)["counts"]
         page.get_by_role("button", name=f"Group 1 of 3: {sizes[0]:,} customers").wait_for()
-        page.get_by_role("button", name="Back to the present recipe").click()
+        page.get_by_role("button", name="Back to the current recipe").click()
         page.get_by_text("You look at groups that were kept").wait_for(state="detached")
 
     def test_two_adopt_at_once_and_the_second_is_told(self):
@@ -154,7 +154,7 @@ class KeptAndCompared(GroupCase):
     def adopt_late(self):
         page = self.page
         page.get_by_role("button", name="Adopt these 3 groups").click()
-        page.get_by_text("rita adopted 2 segments since you looked").wait_for()
+        page.get_by_text("rita adopted 2 segments since you loaded this page").wait_for()
         page.unroute("**/groups?*")
         page.reload()
         page.get_by_role("button", name="3 groups: silhouette").click()
@@ -174,7 +174,7 @@ class Pictures(GroupCase):
         page.get_by_role("tab", name="Map").click()
         region = page.get_by_role("region", name="Map of 3 groups")
         region.get_by_role("img", name=re.compile("^Component 1")).wait_for()
-        region.get_by_text(re.compile("A point a customer, [0-9,]+")).wait_for()
+        region.get_by_text(re.compile("A point per customer, [0-9,]+")).wait_for()
         canvas = region.locator("canvas")
         box = canvas.bounding_box()
         page.mouse.move(box["x"] + 5, box["y"] + 5)
@@ -244,12 +244,12 @@ class Identities(GroupCase):
         names = region.locator("li span.font-semibold").all_inner_texts()
         region.get_by_role("button", name=f"Swap {names[0]} with another").click()
         region.get_by_role("button", name=f"Swap with {names[1]}").click()
-        page.get_by_text("The two changed name, mark and notes.").wait_for()
+        page.get_by_text("Names, marks and notes swapped.").wait_for()
         region.locator("li").first.get_by_text(names[1], exact=True).wait_for()
         earlier = page.get_by_role("region", name="Earlier yardsticks")
-        earlier.get_by_role("button", name="Take up again").click()
+        earlier.get_by_role("button", name="Use again").click()
         page.get_by_text("3 segments are in use again.").wait_for()
-        page.get_by_role("button", name="Take back", exact=True).click()
+        page.get_by_role("button", name="Undo", exact=True).click()
         page.get_by_text("Taken back: Took up").wait_for()
 
     def test_twelve_groups_of_forty_letters_fit(self):

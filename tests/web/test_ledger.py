@@ -93,10 +93,10 @@ class OwnRulesByHand(Station):
 
     def make(self, page):
         rules = page.get_by_role("region", name="Rules")
-        rules.get_by_role("button", name="+ a rule of your own").click()
+        rules.get_by_role("button", name="Add a rule").click()
         page.get_by_label("Its name").fill("No tea room")
-        page.get_by_label("is one of these, one a line").fill("Tea room")
-        page.get_by_role("button", name="Keep this rule").click()
+        page.get_by_label("is one of these, one per line").fill("Tea room")
+        page.get_by_role("button", name="Add this rule").click()
         page.get_by_text("“No tea room” is kept, switched off.").wait_for()
         rules.get_by_role("button", name="No tea room", exact=True).hover()
         rules.get_by_text("Switched the other way,").wait_for()
@@ -109,7 +109,7 @@ class OwnRulesByHand(Station):
         page = self.page
         rules = page.get_by_role("region", name="Rules")
         rules.get_by_role("button", name="change", exact=True).click()
-        page.get_by_role("button", name="Drop it").click()
+        page.get_by_role("button", name="Delete it").click()
         page.get_by_text("“No tea room” is dropped.").wait_for()
         rules.get_by_role("button", name="No tea room", exact=True).wait_for(state="detached")
 
@@ -130,15 +130,15 @@ class FilesByHand(Station):
     def bring_again(self, page):
         page.get_by_test_id("file").first.set_input_files(self.folder / "again.csv")
         review = page.get_by_role("region", name="Review of again.csv")
-        review.get_by_role("button", name=re.compile("^Count these")).click()
+        review.get_by_role("button", name=re.compile("^Import these")).click()
         files = page.get_by_role("region", name="Files")
         choice = files.get_by_label("Receipts of again.csv that came before")
         choice.select_option("skip")
         page.get_by_text("again.csv: skip this file’s.").wait_for()
-        files.get_by_role("button", name="read otherwise").first.click()
+        files.get_by_role("button", name="Change columns").first.click()
         review = page.get_by_role("region", name="Review of log.csv")
         review.get_by_text("It counts as it was read before until you count it anew").wait_for()
-        review.get_by_role("button", name="Put aside").click()
+        review.get_by_role("button", name="Discard").click()
         review.wait_for(state="detached")
 
 
@@ -172,17 +172,17 @@ class PeopleByHand(BrowserCase):
         page.get_by_role("link", name="B", exact=True).click()
         traits = page.get_by_role("region", name="Traits")
         traits.get_by_role("button", name="not given").click()
-        page.get_by_label("Garden, put right").fill("balcony")
-        page.get_by_role("button", name="put right").click()
-        traits.get_by_text(re.compile("put right by iris")).wait_for()
+        page.get_by_label("Garden, corrected value").fill("balcony")
+        page.get_by_role("button", name="Correct").click()
+        traits.get_by_text(re.compile("corrected by iris")).wait_for()
         cards = page.get_by_role("region", name="Cards")
         cards.get_by_label("Another card of this person").fill("A")
-        cards.get_by_role("button", name="Put together").click()
+        cards.get_by_role("button", name="Merge").click()
         page.get_by_role("heading", name="A", level=1).wait_for()
         cards.get_by_role("heading", name="2 cards").wait_for()
         page.get_by_role("button", name="Erase this person").click()
-        page.get_by_text("This cannot be taken back").wait_for()
-        page.get_by_role("button", name="Erase for good").click()
+        page.get_by_text("This cannot be undone").wait_for()
+        page.get_by_role("button", name="Erase permanently").click()
         page.get_by_role("heading", name="An erased person").wait_for()
 
 

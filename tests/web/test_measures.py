@@ -43,7 +43,7 @@ class MeasuresByHand(Station):
             words.format(year["with_purchase"], year["customers"], "31 Dec 2025")
         ).wait_for()
         page.get_by_role("button", name=re.compile("^to 31 Dec 2025")).click()
-        page.get_by_label("Looks back to this day").fill("2025-11-01")
+        page.get_by_label("Look back to").fill("2025-11-01")
         page.get_by_role("button", name="From here").click()
         page.get_by_role("button", name=re.compile("from 1 Nov 2025")).wait_for()
 
@@ -64,12 +64,12 @@ class MeasuresByHand(Station):
         steps.get_by_role("button", name="Who would be the neighbours?").click()
         steps.get_by_text("Nearest by Gower’s distance").wait_for()
         steps.get_by_role("radio", name="the median").click()
-        page.get_by_text("Gap between visits is prepared otherwise.").wait_for()
+        page.get_by_text("Gap between visits is prepared differently.").wait_for()
         steps.get_by_role("button", name=f"fills {missing:,}").first.click()
         self.lens_shows(missing)
         page.locator("h1").click()
         page.keyboard.press("z")
-        page.get_by_text("Taken back: Gap between visits is prepared otherwise").wait_for()
+        page.get_by_text("Taken back: Gap between visits is prepared differently").wait_for()
         dock = page.get_by_role("complementary", name="Lens")
         dock.get_by_role("link", name=f"List the {missing:,}").click()
         page.get_by_role("button", name=f"Save these {missing:,} as a file").click()
@@ -108,7 +108,7 @@ class MeasuresByHand(Station):
         self.walk("Measures", self.looks, found)
 
     def looks(self, page, found):
-        page.get_by_role("button", name="Lay a window beside").click()
+        page.get_by_role("button", name="Compare with another window").click()
         page.get_by_role("button", name=re.compile("^The same season")).click()
         page.get_by_text("in the second window").wait_for()
         page.get_by_role("tab", name="Alike").click()
@@ -122,7 +122,7 @@ class MeasuresByHand(Station):
         page.get_by_role("img", name=re.compile("^(Spend|Visits) across")).wait_for()
         r = f"{found['r']:.2f}".replace("-", "−")
         page.get_by_text(r, exact=True).first.wait_for()
-        page.get_by_text(f"A point a customer, {found['customers']:,} of them.").wait_for()
+        page.get_by_text(f"A point per customer, {found['customers']:,} of them.").wait_for()
         plot = page.locator("canvas")
         page.wait_for_function(
             "() => { const c = document.querySelector('canvas');"
@@ -146,14 +146,14 @@ class MeasuresByHand(Station):
     def test_a_formula_all_prepared_and_levels(self):
         self.walk("Measures", self.formula)
         threads = {t["label"]: t for t in self.get("measures")["threads"]}
-        own = threads["Spend a visit"]
+        own = threads["Spend per visit"]
         self.assertEqual((own["unit"], own["formula"]), ("money/visits", "monetary / frequency"))
         self.assertEqual(own["numbers"]["steps"]["scale"], "rank")
         self.assertEqual(self.get("measures")["kept"], ["By rank, March"])
 
     def formula(self, page):
         page.get_by_role("button", name="Add a formula").click()
-        page.get_by_label("Name", exact=True).fill("Spend a visit")
+        page.get_by_label("Name", exact=True).fill("Spend per visit")
         formula = page.get_by_label("Formula")
         formula.fill("monetary + recency")
         page.get_by_role("alert").get_by_text("which cannot be told together").wait_for()
@@ -162,7 +162,7 @@ class MeasuresByHand(Station):
         self.assertEqual(formula.input_value(), "monetary / frequency")
         page.get_by_text("customers have it").wait_for()
         page.get_by_role("button", name="Add this measure").click()
-        page.get_by_text("Spend a visit is among the measures.").wait_for()
+        page.get_by_text("Spend per visit is among the measures.").wait_for()
         page.get_by_role("button", name="Prepare all").click()
         page.get_by_role("menuitem", name=re.compile("^By rank")).click()
         page.get_by_text("Prepared all measures: by rank.").wait_for()
@@ -172,7 +172,7 @@ class MeasuresByHand(Station):
         page.get_by_role("button", name="Keep", exact=True).first.click()
         page.get_by_text("Kept as By rank, March.").wait_for()
         page.get_by_role("tab", name="Over time").click()
-        page.get_by_label("rows are").select_option("district")
+        page.get_by_label("One row per").select_option("district")
         page.get_by_text("by district, each with the purchases of its customers").wait_for()
         # A series is of customers only: what every population has is shown instead.
         page.get_by_role("tab", name="Threads", selected=True).wait_for()
@@ -183,7 +183,7 @@ class MeasuresByHand(Station):
         with page.expect_download() as saved:
             table.get_by_role("button", name="Save this table").click()
         saved.value.save_as(self.folder / "levels.csv")
-        page.get_by_label("rows are").select_option("")
+        page.get_by_label("One row per").select_option("")
         page.get_by_role("tab", name="Threads", selected=True).wait_for()
         page.get_by_role("button", name=re.compile("^Use these")).click()
         page.get_by_role("heading", name="Groups", level=1).wait_for()

@@ -14,7 +14,7 @@ class ScoresByHand(Station):
         self.walk("Scores", self.districts, self.get("scores", of="district"))
 
     def districts(self, page, scores):
-        page.get_by_label("rows are").select_option("district")
+        page.get_by_label("One row per").select_option("district")
         page.get_by_text(f"{scores['scored']} rows in bands up to").wait_for()
         field = page.get_by_role("region", name="Field")
         plots = field.get_by_role("button", name=re.compile("^Days since last visit band"))

@@ -19,7 +19,7 @@ STATIONS = {
     "Measures": "No measures yet",
     "Scores": "Scores are cut from measures",
     "Groups": "Groups are made from measures",
-    "Portraits": "Portraits are drawn of adopted groups",
+    "Portraits": "Portraits show adopted groups",
     "Crossings": "Crossings are counted between segments",
     "Campaigns": "No campaign is planned yet",
 }
@@ -33,8 +33,8 @@ class States(BrowserCase):
     def empty(self, key):
         page = self.page
         self.come_in(page, key)
-        page.get_by_text("No log has come in yet").wait_for()
-        self.assertEqual(page.get_by_role("button", name="Bring in a file").count(), 1)
+        page.get_by_text("No log has been imported yet").wait_for()
+        self.assertEqual(page.get_by_role("button", name="Import a file").count(), 1)
         for name, words in STATIONS.items():
             self.open_station(page, name)
             page.get_by_role("heading", name=words).wait_for()
@@ -60,13 +60,13 @@ class States(BrowserCase):
         page.get_by_role("region", name="Review of log.csv").wait_for()
         page.get_by_label("How card is read").select_option("out")
         page.get_by_role("alert").get_by_text("Say which column holds the customer").wait_for()
-        self.assertTrue(page.get_by_role("button", name="Count these 12 lines").is_disabled())
+        self.assertTrue(page.get_by_role("button", name="Import these 12 lines").is_disabled())
         page.get_by_label("How card is read").select_option("customer")
         page.get_by_label("How department is read").select_option("out")
         page.get_by_role("row", name=re.compile("^department")).get_by_text(
             "your choice"
         ).wait_for()
-        page.get_by_role("button", name="Count these 12 lines").click()
+        page.get_by_role("button", name="Import these 12 lines").click()
         page.get_by_role("region", name="Files").get_by_text("log.csv").wait_for()
         page.get_by_test_id("file").first.set_input_files(self.folder / "log.csv")
         page.get_by_role("alert").get_by_text("log.csv is already in").wait_for()
@@ -89,13 +89,13 @@ class States(BrowserCase):
         self.come_in(page, key)
         page.get_by_test_id("file").first.set_input_files(self.folder / "log.csv.gz")
         review = page.get_by_role("region", name="Review of log.csv.gz")
-        count = review.get_by_role("button", name="Count these")
-        review.get_by_text("One thing only you can tell").wait_for()
+        count = review.get_by_role("button", name="Import these")
+        review.get_by_text("A question only you can answer").wait_for()
         self.assertTrue(count.is_disabled())
         review.get_by_label("What GIFT means").select_option("void")
         review.get_by_role("button", name="2 Jan 2026, month first").wait_for()
         review.get_by_role("button", name="1 Feb 2026, day first").click()
-        review.get_by_text("One thing only you can tell").wait_for(state="detached")
+        review.get_by_text("A question only you can answer").wait_for(state="detached")
         count.click()
         rules = page.get_by_role("region", name="Rules")
         rules.get_by_role("button", name="list", exact=True).click()
@@ -119,8 +119,8 @@ class Counted(Station):
         page = self.page
         self.come_in(page, key)
         page.get_by_role("region", name="Rules").wait_for()
-        self.assertEqual(page.get_by_role("button", name="Bring in a file").count(), 0)
-        self.assertEqual(page.get_by_role("button", name="take back", exact=True).count(), 0)
+        self.assertEqual(page.get_by_role("button", name="Import a file").count(), 0)
+        self.assertEqual(page.get_by_role("button", name="Remove", exact=True).count(), 0)
         self.open_station(page, "Measures")
         role = page.get_by_role("radiogroup", name="Visits in groups").get_by_role("radio").first
         role.wait_for()

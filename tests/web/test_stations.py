@@ -33,9 +33,9 @@ class LedgerByHand(Station):
             "old => document.querySelector('tbody tr')?.innerText !== old", arg=first
         )
         files = page.get_by_role("region", name="Files")
-        files.get_by_role("button", name="take back", exact=True).first.click()
-        page.get_by_text("No log has come in yet").wait_for()
-        page.get_by_role("button", name="Take back", exact=True).click()
+        files.get_by_role("button", name="Remove", exact=True).first.click()
+        page.get_by_text("No log has been imported yet").wait_for()
+        page.get_by_role("button", name="Undo", exact=True).click()
         files.get_by_text("log.csv").wait_for()
 
 
@@ -156,9 +156,9 @@ class CampaignsByHand(Station):
         page.get_by_text(re.compile("^Drawn: ")).wait_for()
         page.get_by_role("button", name="Hand over the list").wait_for()
         self.assertTrue(page.get_by_label("Name").is_disabled())
-        page.get_by_role("button", name="Take back", exact=True).last.click()
+        page.get_by_role("button", name="Undo", exact=True).last.click()
         page.get_by_role("button", name="Draw the holdout").wait_for()
-        page.get_by_role("button", name="Put away").click()
+        page.get_by_role("button", name="Delete").click()
         page.get_by_text("No campaign is planned yet").wait_for()
-        page.get_by_role("button", name="Take back", exact=True).last.click()
+        page.get_by_role("button", name="Undo", exact=True).last.click()
         page.get_by_role("button", name="Draw the holdout").wait_for()

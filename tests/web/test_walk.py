@@ -31,11 +31,11 @@ class Walk(BrowserCase):
         return int("".join(c for c in told.split()[0] if c.isdigit()))
 
     def ledger(self, page):
-        page.get_by_text("No log has come in yet").wait_for()
+        page.get_by_text("No log has been imported yet").wait_for()
         for name, noun in (("log.csv", "lines"), ("members.csv", "customers")):
             page.get_by_test_id("file").first.set_input_files(SMALL / name)
             page.get_by_role("region", name=f"Review of {name}").wait_for()
-            page.get_by_role("button", name=f"{noun}").filter(has_text="Count these").click()
+            page.get_by_role("button", name=f"{noun}").filter(has_text="Import these").click()
             page.get_by_role("region", name="Files").get_by_text(name).wait_for()
         head = page.locator("header p").first
         before = head.inner_text()
@@ -44,7 +44,7 @@ class Walk(BrowserCase):
         page.wait_for_function(
             "old => document.querySelector('main header p').innerText !== old", arg=before
         )
-        page.get_by_role("button", name="Take back", exact=True).click()
+        page.get_by_role("button", name="Undo", exact=True).click()
         page.wait_for_function(
             "old => document.querySelector('main header p').innerText === old", arg=before
         )
@@ -58,13 +58,13 @@ class Walk(BrowserCase):
         page.get_by_role("button", name="Visits").first.click()
         page.get_by_text("Purchases in the window: receipts").wait_for()
         page.get_by_role("radio", name="square root").click()
-        page.get_by_text("Visits is prepared otherwise").wait_for()
+        page.get_by_text("Visits is prepared differently").wait_for()
         visits = page.get_by_role("region", name="Preparation of Visits")
         visits.get_by_text("Chosen by hand.").wait_for()
         page.keyboard.press("Escape")
         page.locator("h1").click()
         page.keyboard.press("z")
-        page.get_by_text("Taken back: Visits is prepared otherwise").wait_for()
+        page.get_by_text("Taken back: Visits is prepared differently").wait_for()
         visits.get_by_text("As proposed:").wait_for()
         page.get_by_text("The window’s ledger").wait_for()
 
@@ -142,7 +142,7 @@ class Walk(BrowserCase):
         page.keyboard.press("1")
         page.get_by_role("heading", name="Ledger", level=1).wait_for()
         page.keyboard.press("?")
-        page.get_by_role("dialog").get_by_text("take back my last change").wait_for()
+        page.get_by_role("dialog").get_by_text("undo my last change").wait_for()
         page.keyboard.press("Escape")
         page.keyboard.press("l")
         page.get_by_role("button", name="Open the lens").wait_for()

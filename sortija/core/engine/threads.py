@@ -38,7 +38,7 @@ class Engine:
     Parameters
     ----------
     threads : int, optional
-        How many; default: one a core.
+        How many; default: one per core.
     """
 
     def __init__(self, threads: int | None = None) -> None:

@@ -71,7 +71,7 @@ def _decode(head: bytes, whole: bool) -> tuple[str, str]:
         return head.decode("utf-16-be", errors="ignore"), "utf-16-be"
     if b"\0" in head:
         raise UnreadableFile(
-            "This file is not text. Export it as CSV (comma, semicolon or tab) and bring that in."
+            "This file is not text. Export it as CSV (comma, semicolon or tab) and import that."
         )
     try:
         codecs.getincrementaldecoder("utf-8")().decode(head, final=whole)
@@ -113,12 +113,12 @@ def sniff(path: Path, name: str = "") -> Dialect:
     lines = text.splitlines()
     if not whole and len(lines) < 2:
         raise UnreadableFile(
-            "The first row does not end within 256 KiB, so this is no table with a row a line. "
+            "The first row does not end within 256 KiB, so this is no table with a row per line. "
             "Export it with line ends."
         )
     lines = lines if whole else lines[:-1]
     if not any(line.strip() for line in lines):
-        raise UnreadableFile("This file is empty. Export it again and bring in the new one.")
+        raise UnreadableFile("This file is empty. Export it again and import the new one.")
     full = [(place, line) for place, line in enumerate(lines) if line.strip()][:LOOKED_AT]
     texts = [line for _, line in full]
     delimiter = max(DELIMITERS, key=lambda d: _table_in(texts, d)[:2])

@@ -1,4 +1,4 @@
-"""JSON Lines: one record a line, as batches of text cells."""
+"""JSON Lines: one record per line, as batches of text cells."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def _record(line: bytes) -> dict[str, Any] | None:
 
 @dataclass
 class JsonRows(ReadRows):
-    """One JSON record a line; lists and records within a record are left out."""
+    """One JSON record per line; lists and records within a record are left out."""
 
     _keys: list[str] = field(default_factory=list)
 
@@ -46,7 +46,7 @@ class JsonRows(ReadRows):
                 (nested if isinstance(value, list | dict) else names)[key] = None
         names = {key: None for key in names if key not in nested}
         if not names:
-            raise UnreadableFile("No line holds a JSON record with values. Write one a line.")
+            raise UnreadableFile("No line holds a JSON record with values. Write one per line.")
         if nested:
             self.notes.append(f"{', '.join(nested)}: lists or records, which were left out.")
         self._keys = list(names)
@@ -62,7 +62,7 @@ class JsonRows(ReadRows):
                 if len(line) == LONGEST_LINE:
                     raise UnreadableFile(
                         f"Line {place:,} is longer than {LONGEST_LINE >> 20} MiB. Write one "
-                        "record a line."
+                        "record per line."
                     )
                 if not line.strip():
                     continue

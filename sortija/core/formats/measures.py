@@ -1,4 +1,4 @@
-"""Tables of measures as files: one row a customer, CSV or Parquet, in and out."""
+"""Tables of measures as files: one row per customer, CSV or Parquet, in and out."""
 
 from __future__ import annotations
 

@@ -56,7 +56,7 @@ class _Unpacked(io.RawIOBase):
         except _BROKEN as problem:
             raise UnreadableFile(
                 f"{self._name} breaks off after {self._read >> 20:,} MiB: it was cut, or not "
-                "packed whole. Pack it again and bring in the new file."
+                "packed whole. Pack it again and import the new file."
             ) from problem
         self._read += len(data)
         if self._read > self._left:
@@ -82,10 +82,10 @@ def _only_member(archive: zipfile.ZipFile, name: str) -> zipfile.ZipInfo:
         shown = ", ".join(info.filename for info in members[:4])
         raise UnreadableFile(
             f"{name} holds {len(members)} files{f' ({shown})' if shown else ''}. "
-            "Unpack it and bring in each table by itself."
+            "Unpack it and import each table on its own."
         )
     if members[0].flag_bits & 1:
-        raise UnreadableFile(f"{name} is locked with a password. Unpack it and bring in the table.")
+        raise UnreadableFile(f"{name} is locked with a password. Unpack it and import the table.")
     return members[0]
 
 
@@ -115,7 +115,7 @@ def _refuse_foreign(path: Path, name: str) -> None:
     if way:
         raise UnreadableFile(
             f"{name} is packed by {way}, which is not opened here. Unpack it, or pack it by gzip "
-            "or zip, and bring that in."
+            "or zip, and import that."
         )
 
 

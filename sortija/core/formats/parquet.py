@@ -32,7 +32,7 @@ class ParquetRows(ReadRows):
         nested = [f.name for f in schema if pa.types.is_nested(f.type)]
         if not flat:
             raise UnreadableFile(
-                "Every column holds lists or records. Write the table with one value a cell."
+                "Every column holds lists or records. Write the table with one value per cell."
             )
         if nested:
             self.notes.append(

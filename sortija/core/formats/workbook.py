@@ -49,7 +49,7 @@ class WorkbookRows(ReadRows):
         if not found:
             raise UnreadableFile(
                 "No sheet holds a table: a first row of names with rows below it. Put it on "
-                "the first sheet and bring in the workbook again."
+                "the first sheet and import the workbook again."
             )
         self._sheet, self._head, head = found[0]
         filled = [n for n, cell in enumerate(head) if cell is not None]
@@ -90,7 +90,7 @@ class WorkbookRows(ReadRows):
         if lost:
             self.notes.append(
                 f"{', '.join(sorted(lost))}: formulas without a kept result, which read as empty. "
-                "Open the workbook, save it, and bring it in again."
+                "Open the workbook, save it, and import it again."
             )
 
     def _below(self, sheet: Any, count: int | None = None) -> Iterator[tuple[Any, ...]]:

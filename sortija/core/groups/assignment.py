@@ -59,7 +59,7 @@ class FrozenGrouping:
 
 @dataclass(frozen=True)
 class PlacedRows:
-    """One value a row: ``segment`` (n,) int32 from 1, 0 where a measure is missing; ``distance``
+    """One value per row: ``segment`` (n,) int32 from 1, 0 where a measure is missing; ``distance``
     (n,) √D (Gower's distance) to the own centre and ``margin`` (n,), NaN there."""
 
     segment: NDArray[np.int32]
@@ -104,7 +104,7 @@ def centres_in_own_units(frozen: FrozenGrouping) -> tuple[dict[str, float | str]
 
 @dataclass(frozen=True)
 class Placement:
-    """One value a customer.
+    """One value per customer.
 
     ``state``: 0 to k − 1 a segment, k *not yet* (no purchase before), k + 1 *left* (purchases
     before the window, none in it), k + 2 *unplaced* (a measure is missing); ``distance``: D to
@@ -136,7 +136,7 @@ def place(
 
     Parameters
     ----------
-    table : the inputs of the preparation, one row a customer
+    table : the inputs of the preparation, one row per customer
     present : (n,) who made a purchase within the window
     bought : (n,) who made one before the window's end
     """

@@ -21,7 +21,7 @@ EQUALS = 0.9
 
 
 def cautions_about(rows: Prepared) -> tuple[str, ...]:
-    """Sentences, one a column that may mislead: still skewed as prepared, or of rare levels."""
+    """Sentences, one per column that may mislead: still skewed as prepared, or of rare levels."""
     out = []
     for place, (name, _, _) in enumerate(rows.preparation.numeric):
         skew = skewness(rows.numbers[place].astype(np.float64))

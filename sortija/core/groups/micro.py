@@ -36,7 +36,7 @@ def micro_groups(
 ) -> MicroGroups:
     """About a thousand groups in two steps: 32 wide ones, then each by its share of the rows.
 
-    Two steps cost a row 64 distances instead of a thousand. Centres are fitted on seeded draws;
+    Two steps cost per row 64 distances instead of a thousand. Centres are fitted on seeded draws;
     every row is then with its nearest centre among those of its wide group.
     """
     engine = engine or Engine(1)

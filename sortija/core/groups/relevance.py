@@ -87,7 +87,7 @@ def relevance_of(
 
     Parameters
     ----------
-    names, codes : one a category, codes (n,) with missing as a level of its own
+    names, codes : one per category, codes (n,) with missing as a level of its own
     numbers : (name, (n,) values without missing ones) of each numeric column, as prepared
     """
     n = len(codes[0]) if codes else 0

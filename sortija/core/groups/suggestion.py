@@ -35,7 +35,7 @@ def suggest(
 
     Parameters
     ----------
-    ks, silhouettes, weakest, smallest : one a candidate
+    ks, silhouettes, weakest, smallest : one per candidate
         ``weakest`` may be NaN where nothing was resampled: then it decides nothing.
     verdict : whether they stand out against tables without groups, None where not looked at
         Unless they do, there is no clear grouping.

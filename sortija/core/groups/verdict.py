@@ -132,7 +132,7 @@ def judge(
 
     Parameters
     ----------
-    ks, silhouettes, valleys : one a candidate
+    ks, silhouettes, valleys : one per candidate
     nulls : kind → (2, T, K) of tables at the same ks (:func:`nulls.null_figures`)
     """
     return Verdict(tuple(ks), *_told(np.array([silhouettes, valleys], np.float64), nulls))

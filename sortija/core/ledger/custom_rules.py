@@ -90,7 +90,7 @@ class CustomRule:
             raise CustomRuleError("Give the rule a name of at most 40 letters.")
         if column in WORD_COLUMNS:
             if not 1 <= len(words) <= 200 or any(len(word) > 120 for word in words):
-                raise CustomRuleError("Say which words of the column are set aside, one a line.")
+                raise CustomRuleError("Say which words of the column are set aside, one per line.")
             return CustomRule(slot, name, column, words)
         if column not in NUMBER_COLUMNS:
             raise CustomRuleError(f"Lines have no column called {column}.")

@@ -23,7 +23,7 @@ class Log:
 
     ``start``: (customers + 2,) int64; customer *c* owns lines ``start[c]`` to ``start[c + 1]``,
     and the block after the last customer holds the lines without one. The other arrays have one
-    entry a line: ``day`` since 1970-01-01 (−1: none), ``money`` at the study's scale,
+    entry per line: ``day`` since 1970-01-01 (−1: none), ``money`` at the study's scale,
     ``quantity`` in thousandths, ``kind`` a place in ``lines.KINDS``, ``department``, ``site``
     and ``channel`` numbers (−1: none), ``bits`` of the rules met, ``cost`` like money (``NO_COST``:
     none; nothing at all where no file tells costs).

@@ -67,7 +67,7 @@ class _Roles:
 
 
 class ResponseMapping(_Roles):
-    """One row an offer that somebody received. Without an ``answer`` every row is one taken."""
+    """One row per offer that somebody received. Without an ``answer`` every row is one taken."""
 
     all = ("customer", "offer", "answer")
     needed: ClassVar[dict[str, str]] = {
@@ -76,14 +76,14 @@ class ResponseMapping(_Roles):
 
 
 class OfferMapping(_Roles):
-    """One row an offer; every column but ``offer`` describes it."""
+    """One row per offer; every column but ``offer`` describes it."""
 
     all = ("offer",)
     needed: ClassVar[dict[str, str]] = {"offer": "the offer"}
 
 
 class AreaMapping(_Roles):
-    """One row a district, called as customers' tables call it."""
+    """One row per district, called as customers' tables call it."""
 
     all = ("area", "households")
     needed: ClassVar[dict[str, str]] = {"area": "the district's code"}
@@ -168,7 +168,7 @@ def guess_areas(
         score = 2 * share + _named("area", name) + (b.distinct == rows.num_rows)
         if b.distinct > 0.9 * rows.num_rows and score > best:
             best, roles["area"] = score, name
-            words = "customers' tables have these values" if share > 0.5 else "one a district"
+            words = "customers' tables have these values" if share > 0.5 else "one per district"
             reasons = {name: words}
     for name in names:
         b = behaviours_of(rows)[1][name]

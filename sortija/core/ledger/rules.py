@@ -58,15 +58,15 @@ RULES = (
     Rule("no_customer", 32, "No customer",
          "No card was shown, so the line belongs to nobody who can be grouped."),
     Rule("returned", 16384, "Wholly returned",
-         "Every article of the receipt was brought back: the purchase and its returns. "
+         "Every article of the receipt was returned: the purchase and its returns. "
          "They stay a visit unless they are set aside.",
          default=False),
     Rule("unmatched", 32768, "Returns without a sale",
-         "Goods brought back for which the customer has no earlier sale left in the log: bought "
+         "Goods returned for which the customer has no earlier sale left in the log: bought "
          "before it begins, or with another card.",
          default=False),
     Rule("returns", 64, "Returns",
-         "Goods brought back. They lower the spend unless they are set aside.",
+         "Goods returned. They lower the spend unless they are set aside.",
          default=False),
     Rule("negative", 4096, "Money without goods",
          "A negative amount for a positive number of pieces: a coupon, a correction.",

@@ -101,7 +101,9 @@ def canonical(clauses: Iterable[Clause]) -> list[dict[str, Any]]:
         raise ClauseError(f"A lens has at most {_MOST_CLAUSES} clauses.")
     about = [(c["field"], c.get("window", "")) for c in listed]
     if len(set(about)) < len(about):
-        raise ClauseError("A lens has one clause a field. Add the value to the one that is there.")
+        raise ClauseError(
+            "A lens has one clause per field. Add the value to the one that is there."
+        )
     return listed
 
 

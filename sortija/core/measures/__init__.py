@@ -1,1 +1,1 @@
-"""From the ledger's lines and a window to one row a customer, described and prepared."""
+"""From the ledger's lines and a window to one row per customer, described and prepared."""

@@ -66,7 +66,7 @@ class Reconciliation:
 class Derived:
     """Measures of one window.
 
-    ``table``: one row a customer (also those without a purchase: all their measures are
+    ``table``: one row per customer (also those without a purchase: all their measures are
     missing); ``about``: the measure behind each column; ``present``: (n,) who made a purchase;
     ``known``: (n,) who is known at the window's end; ``bought``: (n,) who made a purchase before
     it; ``money``: (n,) int64 sales less returns; ``at_least``: (n,) whose tenure may be longer,
@@ -107,7 +107,7 @@ def derive(
     engine: Engine | None = None,
     progress: Progress = silent,
 ) -> Derived:
-    """One row a customer from the lines that count within ``window``.
+    """One row per customer from the lines that count within ``window``.
 
     Parameters
     ----------

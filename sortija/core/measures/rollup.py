@@ -34,7 +34,7 @@ def roll_up(log: Log, trait: Column) -> Log:
     codes = np.asarray(trait.sized(log.customers).values, np.int64) - 1
     counts = np.diff(log.start)
     of_line: NDArray[np.int32] = np.repeat(np.append(codes, -1), counts).astype(np.int32)
-    # Two customers may share a receipt's number on one day; their lines must not mix.
+    # Two customers may share per receipt's number on one day; their lines must not mix.
     order, start = order_lines(of_line, log.day, log.receipt, levels)
     moved = {
         f.name: np.asarray(getattr(log, f.name))[order]

@@ -68,7 +68,7 @@ class FrozenScore:
 
 @dataclass(frozen=True)
 class Scored:
-    """``bandings``: one a measure; ``totals``: (n,) weighted sums of bands, NaN where one is
+    """``bandings``: one per measure; ``totals``: (n,) weighted sums of bands, NaN where one is
     missing."""
 
     bandings: tuple[Banding, ...]

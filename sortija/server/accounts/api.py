@@ -104,12 +104,12 @@ class SessionView(APIView):
             return refuse(f"Too many wrong passwords. Try again in {pauses.time_words(wait)}.", 429)
         with pauses.one_of_few() as free:
             if not free:
-                return refuse("Many people sign in just now. Try again in a moment.", 503)
+                return refuse("Many people are signing in just now. Try again in a moment.", 503)
             person = authenticate(request, username=given.name, password=given.password)
         if person is None:
             pauses.wrong(given.name, address)
             log.warning("sign-in refused from %s", address)
-            return refuse("Name and password do not go together. Try again.", 403)
+            return refuse("Wrong name or password. Try again.", 403)
         pauses.right(given.name, address)
         login(request, person)
         log.info("person %s signed in from %s", person.pk, address)
@@ -131,9 +131,7 @@ class LinkLook(APIView):
     def post(self, request: Request) -> Response:
         link = SignInLink.find(LinkToken.model_validate(request.data).token)
         if link is None:
-            return refuse(
-                "This link was used already, or its time is over. Ask for a new one.", 404
-            )
+            return refuse("This link was already used or has expired. Ask for a new one.", 404)
         name = link.person.username if link.person else ""
         by = link.made_by.username if link.made_by else ""
         told = LinkKind(name=name, invitation=link.study is not None, by=by)
@@ -156,13 +154,13 @@ class LinkUse(APIView):
         with transaction.atomic():
             link = SignInLink.find(given.token)
             if link is None or not _used_up(link):
-                return refuse("This link was used already, or its time is over.", 404)
+                return refuse("This link was already used or has expired.", 404)
             person = link.person
             if person is None:
                 name = given.name.strip()
                 if not name or Person.objects.filter(username__iexact=name).exists():
                     transaction.set_rollback(True)
-                    return refuse("Choose a name that nobody here has yet.")
+                    return refuse("This name is taken. Choose another.")
                 person = Person(username=name[:150])
             person.set_password(given.password)
             person.save()
@@ -182,7 +180,7 @@ class LinkAccept(APIView):
         with transaction.atomic():
             link = SignInLink.find(LinkToken.model_validate(request.data).token)
             if link is None or link.study is None or not _used_up(link):
-                return refuse("This invitation was used already, or its time is over.", 404)
+                return refuse("This invitation was already used or has expired.", 404)
             _join(person, link)
         return Response(Joined(study=link.study).model_dump())
 

@@ -80,7 +80,7 @@ class OneSignIn(APIView):
     def delete(self, request: Request, sign_in: int) -> Response:
         """Sign one browser out."""
         if not sessions.end(_person(request), sign_in):
-            raise Http404("This sign-in has ended already.")
+            raise Http404("This session has already ended.")
         return Response(status=204)
 
 
@@ -96,7 +96,7 @@ class PasswordView(APIView):
             return refuse(f"Too many wrong passwords. Try again in {pauses.time_words(wait)}.", 429)
         if not person.check_password(given.present):
             pauses.wrong(person.username, address)
-            return refuse("That is not your present password.", 403)
+            return refuse("That is not your current password.", 403)
         try:
             validate_password(given.wanted, person)
         except ValidationError as problem:

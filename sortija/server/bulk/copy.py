@@ -106,7 +106,7 @@ def integers_of(rows: QuerySet[Any], field: str) -> NDArray[np.int32]:
 def copy_out(
     query: sql.Composable, kinds: Sequence[str], parameters: Sequence[Any] = ()
 ) -> Iterator[list[NDArray[Any]]]:
-    """Read the rows of ``query`` in batches of native arrays, one a field.
+    """Read the rows of ``query`` in batches of native arrays, one per field.
 
     Raises
     ------

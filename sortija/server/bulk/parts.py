@@ -1,4 +1,4 @@
-"""Tables kept in one part a value: filled bare, keyed when full, then joined to the whole.
+"""Tables kept in one part per value: filled bare, keyed when full, then joined to the whole.
 
 A key that grows while rows come in costs as much as the rows; made at the end it costs a third.
 A part belongs to one value (an intake), so that it can also be dropped without touching others.

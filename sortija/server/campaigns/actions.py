@@ -73,7 +73,9 @@ def change_plan(
     with changing(campaign.study_id):
         campaign = _now(campaign.pk)
         if campaign.state != Campaign.DRAFT:
-            raise Problem(f"{campaign.name} is {campaign.state}; its plan stands.")
+            raise Problem(
+                f"{campaign.name} is {campaign.state}; its plan can no longer be changed."
+            )
         _unchanged(campaign, expected)
         campaign.name, campaign.send_on, campaign.read_on = name.strip(), send_on, read_on
         campaign.holdout, campaign.revision = holdout, campaign.revision + 1
@@ -83,7 +85,7 @@ def change_plan(
 
 def _unchanged(campaign: Campaign, expected: int | None) -> None:
     if expected is not None and expected != campaign.revision:
-        raise Conflict(f"{campaign.name} was changed since you looked.")
+        raise Conflict(f"{campaign.name} was changed since you loaded this page.")
 
 
 def drop(campaign: Campaign, person: Any, expected: int) -> None:
@@ -91,11 +93,13 @@ def drop(campaign: Campaign, person: Any, expected: int) -> None:
     with changing(campaign.study_id):
         campaign = _now(campaign.pk)
         if campaign.state == Campaign.HANDED:
-            raise Problem(f"The list of {campaign.name} has left the house; that stays on record.")
+            raise Problem(
+                f"The list of {campaign.name} has been handed over; that stays on record."
+            )
         _unchanged(campaign, expected)
         Campaign.objects.filter(pk=campaign.pk).update(dropped=True)
         record(
-            campaign.study, person, "drop campaign", f"Put {campaign.name} away",
+            campaign.study, person, "drop campaign", f"Deleted {campaign.name}",
             f"campaign:{campaign.pk}", False, True,
         )  # fmt: skip
 
@@ -107,7 +111,7 @@ def _reverse_drop(entry: HistoryEntry, forward: bool) -> None:
     wanted = entry.after if forward else entry.before
     campaign = Campaign.objects.get(pk=number)
     if campaign.state == Campaign.HANDED:
-        raise Conflict(f"The list of {campaign.name} has left the house; that stays.")
+        raise Conflict(f"The list of {campaign.name} has been handed over; that stays on record.")
     Campaign.objects.filter(pk=number).update(dropped=wanted)
 
 
@@ -147,7 +151,7 @@ def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
         draw(campaign, entry.person)
         return
     if campaign.state != Campaign.DRAWN:
-        raise Conflict(f"The list of {campaign.name} has left the house since.")
+        raise Conflict(f"The list of {campaign.name} has been handed over since.")
     campaign.state, campaign.drawn_at, campaign.fell_away = Campaign.DRAFT, None, {}
     campaign.revision += 1
     let_go(campaign)
@@ -159,7 +163,7 @@ def hand_over(campaign: Campaign, person: Any, expected: int) -> Export:
         campaign = _now(campaign.pk)
         _unchanged(campaign, expected)
         if campaign.state == Campaign.DRAFT:
-            raise Problem("Draw the holdout first: without it nothing can be learnt.")
+            raise Problem("Draw the holdout first: without it no effect can be measured.")
         if campaign.state == Campaign.DRAWN:
             campaign.state, campaign.handed_at = Campaign.HANDED, timezone.now()
             campaign.revision += 1

@@ -69,7 +69,7 @@ class CampaignsView(APIView):
         found = study_for(request.user, study, "analyst")
         window = window_from(request, default_window(found))
         if window is None:
-            raise Problem("There are no customers yet. Bring in a log at the Ledger.")
+            raise Problem("There are no customers yet. Import a log at the Ledger.")
         asked = body(request, NewCampaign)
         campaign = actions.plan(
             found, request.user, window, [clause_of(each) for each in asked.clauses], asked.name,

@@ -105,7 +105,7 @@ def _audience(campaign: Campaign) -> Audience:
     if base is None or not isinstance(made, MeasureSet):
         raise Problem("The measures of this window are still being derived. Try again soon.", 503)
     if not made.rows:
-        raise Problem("An audience is drawn by spend and recency. Bring in a log first.")
+        raise Problem("An audience is drawn by spend and recency. Import a log first.")
     clauses = [Clause.from_json(c) for c in campaign.clauses]
     inside = members(selection_of(study, window, clauses, base))
     size = len(base.known)

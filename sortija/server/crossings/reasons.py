@@ -107,7 +107,7 @@ def why_page(
 def _word_of(customers: int, single: bool) -> str:
     if not customers:
         return "Nobody crossed here."
-    return "One customer, by a hair: what moved it can hardly be told." if single else ""
+    return "One customer, a border move: too little to say what moved them." if single else ""
 
 
 def _mean(made: MeasureSet, name: str, who: NDArray[np.bool_]) -> float | None:

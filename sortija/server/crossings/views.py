@@ -100,7 +100,7 @@ def crossings_page(study: Study, window: WindowInView | None, by: By = "year") -
     for at in (measures_to_show(study, each) for each in whole):
         waits += [at.status] if at.status else []
         if at.made is None:
-            empty = Status(state="empty", words="The log was taken back. Bring it in again.")
+            empty = Status(state="empty", words="The log was removed. Import it again.")
             return _nothing(at.status or empty, adopted, by)
         placed.append(assignment_from(study, yardstick, at.made))
     if len({p.made.size for p in placed}) > 1:  # customers came between two makings

@@ -144,9 +144,9 @@ def checked_yardstick(study: Study, seen: int) -> Yardstick | None:
     present = yardstick_of(study)
     if seen != (present.pk if present else 0):
         who = str(present.person) if present and present.person else "Somebody"
-        what = f"{who} adopted {present.k} segments" if present else "They were taken back"
+        what = f"{who} adopted {present.k} segments" if present else "The groups in use were undone"
         raise Conflict(
-            f"{what} since you looked. What is in use now is shown; adopt yours if you still "
+            f"{what} since you loaded this page. What is in use now is shown; adopt yours if you still "
             "want to.",
             theirs=present.pk if present else 0,
         )

@@ -64,7 +64,7 @@ def window_of(request: Request, study: Study) -> WindowInView:
     """The window in view; a problem where there is nothing to look at."""
     window = window_from(request, default_window(study))
     if window is None:
-        raise Problem("There is no log yet. Bring one in at the Ledger.")
+        raise Problem("There is no log yet. Import one at the Ledger.")
     return window
 
 

@@ -62,7 +62,7 @@ def _status(study: Study, stamp: str, groupings: list[Grouping], most: int) -> S
         return Status(state="out of date", words=words)
     asked = int(job.arguments.get("most", 8)) if job is not None else most
     if groupings and asked < most:
-        words = f"Rows up to {most} groups are asked for; up to {asked} were tried."
+        words = f"Up to {most} groups are asked for; up to {asked} were tried."
         return Status(state="out of date", words=words)
     if groupings:
         return Status(state="whole")
@@ -84,7 +84,7 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
     """The whole station in one answer; ``run``: the rows of what was tried before."""
     made = measures_or_job(study, window) if window else None
     if not isinstance(made, MeasureSet):
-        empty = Status(state="empty", words="Groups are made from measures. Bring in a log first.")
+        empty = Status(state="empty", words="Groups are made from measures. Import a log first.")
         return _nothing(study, waiting_for(made) if isinstance(made, Job) else empty)
     recipe = recipe_body(study, made)
     tried = Grouping.objects.filter(study=study, binned=False).select_related("labels")

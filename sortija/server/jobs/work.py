@@ -130,7 +130,7 @@ def again(job: Job, person: Any = None) -> Job:
         This kind of work begins elsewhere (a file that failed is reviewed first).
     """
     if job.kind not in _REPEATABLE:
-        raise JobError("This cannot simply be done once more. Begin it where it began.")
+        raise JobError("This cannot be repeated here. Start it again where it was started.")
     return start(job.study, job.kind, job.key, job.words, person, job.arguments, job.lane)
 
 

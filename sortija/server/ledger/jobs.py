@@ -93,7 +93,7 @@ def _counts(intake: Intake, person: Any) -> None:
     follow_files(intake.study_id)
     intake.study.refresh_from_db(fields=["scale"])
     record(
-        intake.study, person, "count intake", f"Counted {intake.original.name}",
+        intake.study, person, "count intake", f"Imported {intake.original.name}",
         f"intake:{intake.pk}", Intake.TAKEN_BACK, Intake.COUNTED,
     )  # fmt: skip
 

@@ -69,7 +69,7 @@ class Intake(models.Model):
     received_on = models.DateField()
     #: What becomes of receipts that an earlier file has too (``core.ledger.overlap``).
     overlap = models.CharField(max_length=8, default="both")
-    #: The counted intake of the same original that this one, read otherwise, is to replace.
+    #: The counted intake of the same original that this one, Change columns, is to replace.
     replaces = models.ForeignKey("self", on_delete=models.CASCADE, null=True, related_name="anew")
     #: A file with the receipts' heads, joined to this one's lines by (our column, its column).
     heads = models.ForeignKey(
@@ -138,7 +138,7 @@ class CardId(models.Model):
 
 
 class Correction(models.Model):
-    """A trait of one card put right by hand, with who did so and when; the newest holds."""
+    """A trait of one card corrected by hand, with who did so and when; the newest holds."""
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="corrections")
     card = models.IntegerField()
@@ -196,9 +196,9 @@ class Line(models.Model):
 class ReceiptChunk(models.Model):
     """65,536 runs of an intake, in file order: lines of one receipt that stood together.
 
-    A run is one value a receipt, so it is kept as columns are. Little-endian ``key`` and
+    A run is one value per receipt, so it is kept as columns are. Little-endian ``key`` and
     ``content`` (digests, uint64) and ``lines`` (int32); the first line follows from the lines
-    before it. ``Line.run`` says which run a line is of.
+    before it. ``Line.run`` says which run per line is of.
     """
 
     intake = models.ForeignKey(Intake, on_delete=models.CASCADE, related_name="receipt_chunks")

@@ -159,7 +159,7 @@ def _status(study: Study, ledger: Ledger | None) -> Status:
         failed = Intake.objects.filter(study=study, state=Intake.FAILED).order_by("-id").first()
         if failed:
             return Status(state="failed", words=f"{failed.original.name}: {failed.error}")
-        return Status(state="empty", words="No log has come in yet.")
+        return Status(state="empty", words="No log has been imported yet.")
     return Status(state="whole")
 
 

@@ -1,4 +1,4 @@
-"""One request a screen: the lens's clauses, every chart's bars, a clause tried out."""
+"""One request per screen: the lens's clauses, every chart's bars, a clause tried out."""
 
 from __future__ import annotations
 
@@ -167,7 +167,7 @@ class KeptView(APIView):
         asked = body(request, KeepBody)
         window = window_from(request, default_window(found))
         if window is None:
-            raise Problem("There is nobody to keep yet. Bring in a log first.")
+            raise Problem("There is nobody to keep yet. Import a log first.")
         clauses = [clause_of(c) for c in asked.clauses]
         kept = keep_lens(found, request.user, asked.name, asked.kind, clauses, window)
         return reply(_row(kept, window), 201)

@@ -50,7 +50,7 @@ class ExportsView(APIView):
         found = study_for(request.user, study, "analyst")
         window = window_from(request, default_window(found))
         if window is None:
-            raise Problem("There is nobody to list yet. Bring in a log first.")
+            raise Problem("There is nobody to list yet. Import a log first.")
         asked = request.query_params
         fields = [key for key in asked.get("fields", "").split(",") if key]
         row = ask_export(

@@ -1,4 +1,4 @@
-"""Lenses under a name: kept as a rule or as a list, renamed, dropped; each can be taken back."""
+"""Lenses under a name: kept as a rule or as a list, renamed, deleted; each can be undone."""
 
 from __future__ import annotations
 
@@ -77,7 +77,7 @@ def keep_lens(
 
 def _unchanged(kept: KeptLens, expected: int) -> None:
     if expected != kept.revision:
-        raise Conflict(f"{kept.name} was changed since you looked.", name=kept.name)
+        raise Conflict(f"{kept.name} was changed since you loaded this page.", name=kept.name)
 
 
 def rename_kept(kept: KeptLens, person: Any, name: str, expected: int) -> KeptLens:
@@ -101,7 +101,7 @@ def drop_kept(kept: KeptLens, person: Any, expected: int) -> None:
         kept = KeptLens.objects.select_related("study").get(pk=kept.pk)
         _unchanged(kept, expected)
         _set_dropped(kept, True)
-        words = f"Dropped the lens {kept.name}"
+        words = f"Deleted the lens {kept.name}"
         record(kept.study, person, "keep lens", words, f"kept:{kept.pk}", False, True)
 
 
@@ -111,7 +111,7 @@ def _checked(study: Study, name: str, own: int = 0) -> str:
         raise Problem("A name has 1 to 60 letters.")
     taken = KeptLens.objects.filter(study=study, dropped=False, name__iexact=name)
     if taken.exclude(pk=own).exists():
-        raise Problem(f"Another lens is called {name} already.")
+        raise Problem(f"There is already a lens named {name}.")
     return name
 
 
@@ -121,7 +121,7 @@ def _save(kept: KeptLens) -> None:
         with transaction.atomic():
             kept.save()
     except IntegrityError as problem:
-        raise Conflict(f"Another lens is called {kept.name} by now.", name=kept.name) from problem
+        raise Conflict(f"There is now another lens named {kept.name}.", name=kept.name) from problem
 
 
 def _set_dropped(kept: KeptLens, dropped: bool) -> None:

@@ -1,4 +1,4 @@
-"""The customers of a lens, one a row: any fields as columns, in any order, paged or whole."""
+"""The customers of a lens, one per row: any fields as columns, in any order, paged or whole."""
 
 from __future__ import annotations
 

@@ -43,7 +43,7 @@ def clause_of(given: ClauseBody) -> Clause:
 def listing_for(request: Request, study: Study) -> Listing:
     window = window_from(request, default_window(study))
     if window is None:
-        raise Problem("There is nobody to list yet. Bring in a log first.")
+        raise Problem("There is nobody to list yet. Import a log first.")
     asked = request.query_params
     fields = [key for key in asked.get("fields", "").split(",") if key]
     return Listing(

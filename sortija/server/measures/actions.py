@@ -59,7 +59,7 @@ def choose(
         words.append({"out": "is left out"}.get(role, f"{role} the groups"))
     if steps is not None:
         chosen["steps"] = checked_steps(steps)
-        words.append("is prepared otherwise")
+        words.append("is prepared differently")
     if proposed:
         chosen.pop("steps", None)
         words.append("is prepared as proposed")
@@ -116,7 +116,7 @@ def keep_plan(study: Study, person: Any, name: str, whole: Plan) -> int:
     rows, revision = kept_plans(study)
     others = [row for row in rows if row["name"] != name]
     if len(others) >= MOST_KEPT:
-        raise Problem(f"A study keeps at most {MOST_KEPT} preparations. Drop one first.")
+        raise Problem(f"A study keeps at most {MOST_KEPT} preparations. Delete one first.")
     value = [*others, {"name": name, "plan": whole}]
     words = f"Kept the preparation {name}"
     return change_setting(study, person, KEPT_SETTING, value, words, [], revision)
@@ -136,7 +136,7 @@ def drop_kept(study: Study, person: Any, name: str, expected: int) -> int:
     _kept_under(study, name)
     rows, _ = kept_plans(study)
     value = [row for row in rows if row["name"] != name]
-    words = f"Dropped the preparation {name}"
+    words = f"Deleted the preparation {name}"
     return change_setting(study, person, KEPT_SETTING, value, words, [], expected)
 
 

@@ -15,7 +15,7 @@ from sortija.server.measures.detail import Fill, MeasureDetail, detail_of, fill_
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import MeasuresPage, StepsBody
 from sortija.server.measures.plan import prepared_steps, role_of
-from sortija.server.measures.requests import OF, ROWS, made_for
+from sortija.server.measures.requests import OF, ROWS, made_for, rows_for
 from sortija.server.measures.views import measures_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
@@ -70,12 +70,14 @@ class MeasuresView(APIView):
         """Prepare every measure at once, or keep the preparations under a name."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, PlanChoice)
-        made = made_for(request, found)
+        made = rows_for(request, found)
         expected = expected_revision(request)
         if asked.keep_as:
             plan, revision = actions.plan_of(found, made.of)
             if expected != revision:
-                raise Conflict("The preparations were changed since you looked. Look once more.")
+                raise Conflict(
+                    "The preparations were changed since you loaded this page. Load the page again."
+                )
             actions.keep_plan(found, request.user, asked.keep_as, _whole(made, plan))
         elif asked.kept:
             revision = actions.follow_kept(found, request.user, asked.kept, expected, made.of)
@@ -111,14 +113,14 @@ class OneMeasure(APIView):
     def get(self, request: Request, study: int, name: str) -> Response:
         """One measure opened: its histogram, fences, choices and what each would do."""
         found = study_for(request.user, study)
-        made = made_for(request, found)
+        made = rows_for(request, found)
         return reply(detail_of(made, found, name, request.query_params.get("lens", "")))
 
     @extend_schema(parameters=[*ROWS, REVISION], request=MeasureChoice, responses=PlanRevision)
     def put(self, request: Request, study: int, name: str) -> Response:
         """Choose a measure's role or preparation."""
         found = study_for(request.user, study, "analyst")
-        made = made_for(request, found)
+        made = rows_for(request, found)
         if name not in made.sources:
             raise Problem(f"There is no measure called {name} in this window.", 404)
         asked = body(request, MeasureChoice)

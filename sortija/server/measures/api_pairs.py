@@ -23,7 +23,7 @@ from sortija.server.measures.pairs import (
     pair_page,
     pair_points,
 )
-from sortija.server.measures.requests import ROWS, made_for
+from sortija.server.measures.requests import ROWS, rows_for
 from sortija.server.measures.series import SeriesPage, series_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.arrow import ARROW, Arrow
@@ -48,7 +48,7 @@ class AlikeView(APIView):
         """Correlation or association of every two measures, ordered by likeness."""
         found = study_for(request.user, study)
         asked = request.query_params
-        made = made_for(request, found)
+        made = rows_for(request, found)
         return reply(alike_page(made, found, asked.get("rank") == "1", asked.get("every") == "1"))
 
 
@@ -58,7 +58,7 @@ class PairView(APIView):
         """Two measures against each other."""
         found = study_for(request.user, study)
         asked = request.query_params
-        page = pair_page(made_for(request, found), found, asked.get("x", ""), asked.get("y", ""),
+        page = pair_page(rows_for(request, found), found, asked.get("x", ""), asked.get("y", ""),
                          asked.get("lens", ""))  # fmt: skip
         return reply(page)
 
@@ -72,7 +72,7 @@ class PairPoints(APIView):
     def get(self, request: Request, study: int) -> HttpResponse:
         found = study_for(request.user, study)
         asked = request.query_params
-        data = pair_points(made_for(request, found), found, asked.get("x", ""), asked.get("y", ""),
+        data = pair_points(rows_for(request, found), found, asked.get("x", ""), asked.get("y", ""),
                            asked.get("lens", ""))  # fmt: skip
         return HttpResponse(data, content_type=ARROW)
 
@@ -87,15 +87,15 @@ class MatrixView(APIView):
         found = study_for(request.user, study)
         names = [n for n in request.query_params.get("names", "").split(",") if n]
         lens = request.query_params.get("lens", "")
-        return reply(matrix_page(made_for(request, found), found, names, lens))
+        return reply(matrix_page(rows_for(request, found), found, names, lens))
 
 
 class LevelsView(APIView):
     @extend_schema(parameters=ROWS, responses=LevelsPage)
     def get(self, request: Request, study: int) -> Response:
-        """The levels of a trait, one a row, by their measures."""
+        """The levels of a trait, one per row, by their measures."""
         found = study_for(request.user, study)
-        return reply(levels_page(made_for(request, found), found))
+        return reply(levels_page(rows_for(request, found), found))
 
 
 class SeriesView(APIView):
@@ -148,22 +148,22 @@ class OwnKept(BaseModel):
 
 
 class OwnMeasures(APIView):
-    @extend_schema(parameters=WINDOW, responses=FormulaHelp)
+    @extend_schema(parameters=ROWS, responses=FormulaHelp)
     def get(self, request: Request, study: int) -> Response:
         """The words and functions of formulas."""
         found = study_for(request.user, study)
         rows = [FunctionRow(name=f.name, shown=f.shown, words=f.words) for f in FUNCTIONS.values()]
         signs = ["+", "-", "*", "/", "^", "<", "<=", ">", ">=", "=", "!=", "and", "or", "not"]
-        words = formulas.words_of(made_for(request, found))
+        words = formulas.words_of(rows_for(request, found))
         return reply(FormulaHelp(words=words, functions=rows, signs=signs))
 
-    @extend_schema(parameters=[*WINDOW, REVISION], request=NewOwn, responses={201: OwnKept})
+    @extend_schema(parameters=[*ROWS, REVISION], request=NewOwn, responses={201: OwnKept})
     def post(self, request: Request, study: int) -> Response:
         """Keep a formula as a measure."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, NewOwn)
         mine, revision = formulas.keep(
-            made_for(request, found), request.user, asked.label, asked.formula,
+            rows_for(request, found), request.user, asked.label, asked.formula,
             expected=expected_revision(request),
         )  # fmt: skip
         return reply(OwnKept(own=mine, revision=revision), 201)
@@ -172,15 +172,15 @@ class OwnMeasures(APIView):
 class FormulaCheck(APIView):
     """Read a formula, and try it on everyone without keeping it."""
 
-    @extend_schema(parameters=WINDOW, request=FormulaText, responses=Checked)
+    @extend_schema(parameters=ROWS, request=FormulaText, responses=Checked)
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study)
         asked = body(request, FormulaText)
-        return reply(formulas.check(made_for(request, found), asked.formula, asked.name))
+        return reply(formulas.check(rows_for(request, found), asked.formula, asked.name))
 
 
 class OneOwn(APIView):
-    @extend_schema(parameters=[*WINDOW, REVISION], request=NewOwn, responses=OwnKept)
+    @extend_schema(parameters=[*ROWS, REVISION], request=NewOwn, responses=OwnKept)
     def put(self, request: Request, study: int, name: str) -> Response:
         """Change the formula of a measure."""
         found = study_for(request.user, study, "analyst")
@@ -188,14 +188,14 @@ class OneOwn(APIView):
         if not name:
             raise Problem("Say which measure.", 404)
         mine, revision = formulas.keep(
-            made_for(request, found), request.user, asked.label, asked.formula, name,
+            rows_for(request, found), request.user, asked.label, asked.formula, name,
             expected_revision(request),
         )  # fmt: skip
         return reply(OwnKept(own=mine, revision=revision))
 
-    @extend_schema(parameters=[*WINDOW, REVISION], responses={204: None})
+    @extend_schema(parameters=[*ROWS, REVISION], responses={204: None})
     def delete(self, request: Request, study: int, name: str) -> Response:
         """Delete a measure of the study's own."""
         found = study_for(request.user, study, "analyst")
-        formulas.drop(made_for(request, found), request.user, name, expected_revision(request))
+        formulas.drop(rows_for(request, found), request.user, name, expected_revision(request))
         return Response(status=204)

@@ -223,23 +223,23 @@ def keep(
     rows, _ = own_measures_of(study)
     label = label.strip()
     if not label:
-        raise Problem("Give the measure a name, such as Spend a visit.")
+        raise Problem("Give the measure a name, such as Spend per visit.")
     if len(label) > 60:
         raise Problem("A name has at most 60 characters.")
     tried = check(made, formula, name)
     if not tried.good:
         raise Problem(f"{tried.words} (At character {tried.at + 1}.)")
     if any(row.label.lower() == label.lower() and row.name != name for row in rows):
-        raise Problem(f"There is a measure called {label} already. Give this one another name.")
+        raise Problem(f"There is already a measure named {label}. Choose another name.")
     if name:
         if name not in [row.name for row in rows]:
-            raise Problem("This measure is no longer here.", 404)
+            raise Problem("This measure no longer exists.", 404)
         mine = OwnMeasure(name=name, label=label, formula=formula.strip())
         changed = [mine if row.name == name else row for row in rows]
         words = f"Changed the measure {label}"
     else:
         if len(rows) >= MOST_OWN:
-            raise Problem(f"A study has at most {MOST_OWN} measures of its own. Drop one first.")
+            raise Problem(f"A study has at most {MOST_OWN} measures of its own. Delete one first.")
         free = slugs([*(n.split(":", 1)[-1] for n in made.sources), f"own_{label}"])[-1]
         mine = OwnMeasure(name=free, label=label, formula=formula.strip())
         changed = [*rows, mine]
@@ -253,12 +253,14 @@ def drop(made: MeasureSet, person: Any, name: str, expected: int | None = None) 
     rows, _ = own_measures_of(made.study)
     gone = next((row for row in rows if row.name == name), None)
     if gone is None:
-        raise Problem("This measure is no longer here.", 404)
+        raise Problem("This measure no longer exists.", 404)
     for row in rows:
         if row.name != name and _speaks_of(made, row, name):
-            raise Problem(f"{row.label} is worked out from {gone.label}. Change or drop it first.")
+            raise Problem(
+                f"{row.label} is worked out from {gone.label}. Change or delete it first."
+            )
     value = [row.model_dump() for row in rows if row.name != name]
-    words = f"Dropped the measure {gone.label}"
+    words = f"Deleted the measure {gone.label}"
     return change_setting(made.study, person, OWN_SETTING, value, words, [], expected)
 
 

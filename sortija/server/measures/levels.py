@@ -1,4 +1,4 @@
-"""The levels of a trait, one a row, by their measures."""
+"""The levels of a trait, one per row, by their measures."""
 
 from __future__ import annotations
 

@@ -88,7 +88,7 @@ class MeasureSet:
 
     @cached_property
     def sources(self) -> dict[str, Source]:
-        """Everything that has a value a customer."""
+        """Everything that has a value per customer."""
         return {**self.derived, **self.others, **self.own}
 
     def source(self, name: str) -> Source:

@@ -49,7 +49,7 @@ class Twin(BaseModel):
 
 class AlikePage(BaseModel):
     """``values``: rows of the matrix in the order of ``names``; ``kinds``: pearson, spearman, v
-    or eta; ``order``: places that put alike ones together; ``exact``: told on all customers."""
+    or eta; ``order``: places that put similar ones together; ``exact``: told on all customers."""
 
     names: list[AlikeName]
     kinds: list[list[str]]
@@ -207,7 +207,7 @@ def pair_points(made: MeasureSet, study: Study, x: str, y: str, lens: str) -> by
 def matrix_page(made: MeasureSet, study: Study, names: list[str], lens: str) -> MatrixPage:
     """The same sampled customers by up to seven measures."""
     if not 2 <= len(names) <= MOST_MATRIX:
-        raise Problem(f"A matrix of pairs shows 2 to {MOST_MATRIX} measures.")
+        raise Problem(f"A matrix of pairs takes 2 to {MOST_MATRIX} measures.")
     columns = [_values(made, name) for name in names]
     axes = [
         axis_for(values[~np.isnan(values)], _is_log(made, study, name))

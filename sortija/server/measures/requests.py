@@ -12,7 +12,7 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
-__all__ = ["OF", "ROWS", "made_for"]
+__all__ = ["OF", "ROWS", "made_for", "rows_for"]
 
 
 #: Levels of this trait in the place of customers.
@@ -22,8 +22,10 @@ OF = OpenApiParameter("of", str, description="a trait: its levels in the place o
 ROWS = [*WINDOW, OF]
 
 
-def made_for(request: Request, study: Study) -> MeasureSet:
-    """The measures in the window that is asked for, current or from before a change.
+def made_for(request: Request, study: Study, of: str = "") -> MeasureSet:
+    """The customers' measures in the window that is asked for, current or from before a change.
+
+    ``of``: the levels of this trait in the place of customers.
 
     Raises
     ------
@@ -31,10 +33,14 @@ def made_for(request: Request, study: Study) -> MeasureSet:
         404 without any, 503 while they are being made.
     """
     window = window_from(request, default_window(study))
-    of = request.query_params.get("of", "")
     at = measures_to_show(study, window, request.user, of) if window else None
     if at is None or (at.made is None and at.job is None):
-        raise Problem("There are no measures yet. Bring in a log at the Ledger.", 404)
+        raise Problem("There are no measures yet. Import a log at the Ledger.", 404)
     if at.made is None:
         raise Problem("The measures of this window are still being derived.", 503)
     return at.made
+
+
+def rows_for(request: Request, study: Study) -> MeasureSet:
+    """The same for whatever rows the request asks for: customers, or the levels of a trait."""
+    return made_for(request, study, request.query_params.get("of", ""))

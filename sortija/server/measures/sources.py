@@ -1,4 +1,4 @@
-"""Everything that has one number or level a customer beside the derived measures."""
+"""Everything that has one number or level per customer beside the derived measures."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ _CATEGORIES = ("category", "yes/no")
 
 @dataclass(frozen=True)
 class Source:
-    """A column on offer; ``stamp`` names its very values, ``load`` gets them, a row a customer;
+    """A column on offer; ``stamp`` names its very values, ``load`` gets them, a row per customer;
     ``note``: what a reader should know of it, such as when it was known."""
 
     about: Measure

@@ -1,4 +1,4 @@
-"""What Measures shows: one thread a measure."""
+"""What Measures shows: one thread per measure."""
 
 from __future__ import annotations
 
@@ -70,7 +70,7 @@ def measures_page(
     if made is None or window is None:
         empty = Status(
             state="empty",
-            words="Measures come from a log, or from a customer table. Bring one in at the Ledger.",
+            words="Measures come from a log, or from a customer table. Import one at the Ledger.",
         )
         return MeasuresPage(
             status=at.status or empty, made_from="", plan_revision=revision,

@@ -33,7 +33,8 @@ class NameAnswers(ConditionalGetMiddleware):
     def process_response(
         self, request: HttpRequest, response: HttpResponseBase
     ) -> HttpResponseBase:
-        if not request.path.startswith("/api/"):
+        # If-Match names revisions here, not answers.
+        if not request.path.startswith("/api/") or "If-Match" in request.headers:
             return response
         response.headers.setdefault("Cache-Control", "private, no-cache")
         return super().process_response(request, response)

@@ -31,7 +31,9 @@ def change_segment(
     with changing(study):
         segment = Segment.objects.select_related("yardstick").get(pk=segment.pk)
         if expected != segment.revision:
-            raise Conflict(f"{segment.name} was changed since you looked.", name=segment.name)
+            raise Conflict(
+                f"{segment.name} was changed since you loaded this page.", name=segment.name
+            )
         before = {field: getattr(segment, field) for field in _FIELDS}
         after = {**before, **_checked(segment, changes)}
         if before == after:

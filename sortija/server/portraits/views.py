@@ -206,11 +206,11 @@ def portraits_page(study: Study, window: WindowInView | None) -> PortraitsPage:
     """The whole station in one answer."""
     yardstick, adopted = yardstick_of(study), adopted_body(study)
     if yardstick is None or window is None:
-        words = "Portraits are drawn of adopted groups. Adopt some at Groups."
+        words = "Portraits show adopted groups. Adopt some at Groups."
         return _nothing(Status(state="empty", words=words), adopted)
     at = measures_to_show(study, window)
     if at.made is None:
-        empty = Status(state="empty", words="The log was taken back. Bring it in again.")
+        empty = Status(state="empty", words="The log was removed. Import it again.")
         return _nothing(at.status or empty, adopted)
     placed, base = assignment_from(study, yardstick, at.made), base_from(at.made)
     sheet = sheet_of(placed)

@@ -8,7 +8,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.measures.requests import ROWS, made_for
+from sortija.server.measures.requests import ROWS, rows_for
 from sortija.server.scores.codes import codes_page
 from sortija.server.scores.drafts import ScoreDraft, change_draft, draft_of
 from sortija.server.scores.payloads import CodesPage, ScoresPage, WorthPage
@@ -37,7 +37,7 @@ class ScoresRevision(BaseModel):
 
 def _at(request: Request, study: Study) -> ScoredAt:
     draft, _ = draft_of(study, request.query_params.get("of", ""))
-    found = scored_at(made_for(request, study), draft)
+    found = scored_at(rows_for(request, study), draft)
     if found is None:
         raise Problem("There is nothing to score in this window.", 404)
     return found
@@ -60,7 +60,7 @@ class ScoreRecipeView(APIView):
         """Change what scores are made from."""
         found = study_for(request.user, study, "analyst")
         draft, of = body(request, ScoreDraft), request.query_params.get("of", "")
-        scored_at(made_for(request, found), draft)  # what cannot be cut is refused, not kept
+        scored_at(rows_for(request, found), draft)  # what cannot be cut is refused, not kept
         revision = change_draft(found, request.user, draft, expected_revision(request), of)
         return reply(ScoresRevision(revision=revision))
 

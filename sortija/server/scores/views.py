@@ -238,7 +238,7 @@ def scores_page(study: Study, window: WindowInView | None, look: Look, of: str =
     draft, revision = draft_of(study, of)
     at = scored_at(made, draft) if made is not None else None
     if made is None or window is None or at is None:
-        words = "Scores are cut from measures. Bring in a log or a customer table first."
+        words = "Scores are cut from measures. Import a log or a customer table first."
         if made is not None:
             words = "None of the measures that are scored is in this window. Pick others."
         return _nothing(stands.status or Status(state="empty", words=words), draft, revision, of)

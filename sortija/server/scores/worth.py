@@ -73,7 +73,7 @@ def follow(study: Study, window: WindowInView, months: int) -> Followed | Job | 
 
 
 def worth_page(study: Study, window: WindowInView, at: ScoredAt, months: int) -> WorthPage:
-    """Curves of return and spend by band, one a measure, by the cuts of the window in view."""
+    """Curves of return and spend by band, one per measure, by the cuts of the window in view."""
     found = follow(study, window, months)
     lacks = _lacks(study, found) if isinstance(found, Followed) else ""
     if not isinstance(found, Followed) or lacks:
@@ -122,7 +122,7 @@ def bandings_before(at: ScoredAt, before: MeasureSet) -> dict[str, Banding]:
 def _words(at: ScoredAt, worths: dict[str, Worth], count: int) -> str:
     best = tells_most(worths)
     if best is None or count < 2:
-        return "Nothing followed that bands could tell of."
+        return "Nothing followed that could be told by bands."
     label, told = at.made.about(best).label, worths[best].told
     back = worths[best].came_back[np.isfinite(worths[best].came_back)]
     if len(back) < 2:

@@ -1,4 +1,4 @@
-"""What people do to a study: begin it, choose settings, take back and bring back."""
+"""What people do to a study: begin it, choose settings, undo and redo."""
 
 from __future__ import annotations
 
@@ -110,7 +110,7 @@ def record(
 
 
 def reverses(action: str) -> Callable[[Reverser], Reverser]:
-    """Register how one kind of action is taken back and brought back."""
+    """Register how one kind of action is undone and redone."""
 
     def register(function: Reverser) -> Reverser:
         return _REVERSERS.add(function, action)
@@ -144,8 +144,8 @@ def change_setting(
         before, revision = read_setting(study, key, default)
         if expected is not None and expected != revision:
             raise Conflict(
-                f"{_last_to_change(study, key)} changed this since you looked. "
-                "What is there now is shown; change it again if it is not what you want.",
+                f"{_last_to_change(study, key)} changed this since you loaded this page. "
+                "The present state is shown; change it again if it is not what you want.",
                 theirs=before,
                 revision=revision,
             )
@@ -201,10 +201,10 @@ def _step(study: Study, person: Any, forward: bool) -> HistoryEntry:
         else:
             entry = mine.filter(undone_at=None).order_by("-id").first()
         if entry is None:
-            raise Problem("There is nothing to bring back." if forward else "Nothing to take back.")
+            raise Problem("There is nothing to redo." if forward else "Nothing to undo.")
         reverser = _REVERSERS.get(entry.action)
         if reverser is None:
-            raise Problem(f"“{entry.words}” cannot be taken back.")
+            raise Problem(f"“{entry.words}” cannot be undone.")
         reverser(entry, forward)
         entry.undone_at = None if forward else timezone.now()
         entry.save(update_fields=["undone_at"])

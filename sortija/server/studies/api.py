@@ -109,7 +109,7 @@ class History(BaseModel):
 
 
 class Step(BaseModel):
-    """What was taken back or brought back."""
+    """What was undone or redone."""
 
     words: str
     revision: int
@@ -139,7 +139,7 @@ class Studies(APIView):
 
     @extend_schema(request=NewStudy, responses=StudyRow)
     def post(self, request: Request) -> Response:
-        """Begin a study, as its owner."""
+        """Create a study, as its owner."""
         wanted = body(request, NewStudy)
         person = signed_in(request)
         study = actions.start_study(person, wanted.name, wanted.currency)

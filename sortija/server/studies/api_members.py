@@ -132,5 +132,5 @@ class OneInvitation(APIView):
         found = study_for(request.user, study, "owner")
         gone, _ = SignInLink.objects.filter(pk=invitation, study=found.pk, used_at=None).delete()
         if not gone:
-            raise Problem("This invitation was accepted or revoked already.", 404)
+            raise Problem("This invitation was already accepted or revoked.", 404)
         return Response(status=204)

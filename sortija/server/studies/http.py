@@ -87,13 +87,13 @@ def job_row(job: Job) -> JobRow:
 
 
 def waiting_for(job: Job, since: str = "") -> Status:
-    """The status of a station whose figures a job makes, or broke off making.
+    """The status of a station whose figures per job makes, or broke off making.
 
     ``since``: what changed since the figures that are shown meanwhile; empty when there are none.
     """
     row, seconds = job_row(job), usual_seconds(job.study, job.kind)
     if job.state == Job.FAILED:
-        behind = f" What stands below is from {since}." if since else ""
+        behind = f" The figures below are from {since}." if since else ""
         return Status(state="failed", words=job.error + behind, job=row, seconds=seconds)
     if since or job.state == Job.CANCELLED:
         words = f"From {since}." if since else "Stopped before there was anything to show."

@@ -59,7 +59,9 @@ def _locked(member: Membership, expected: int) -> Membership:
     """The member as it is now, unless somebody changed it since."""
     now = Membership.objects.select_related("person", "study").filter(pk=member.pk).first()
     if now is None or now.revision != expected:
-        raise Conflict(f"The role of {member.person.username} was changed since you looked.")
+        raise Conflict(
+            f"The role of {member.person.username} was changed since you loaded this page."
+        )
     return now
 
 

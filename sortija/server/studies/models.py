@@ -1,4 +1,4 @@
-"""Studies, who works on them, their settings and history, and columns of one value a customer."""
+"""Studies, who works on them, their settings and history, and columns of one value per customer."""
 
 from __future__ import annotations
 

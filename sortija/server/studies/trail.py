@@ -88,7 +88,7 @@ _COVERAGE: Hook[Coverage] = Hook("how much of a window the data cover")
 
 
 def gives_coverage(function: Coverage) -> Coverage:
-    """Register who knows how much of a window a study's data cover."""
+    """Register who knows how much of a window per study's data cover."""
     return _COVERAGE.fill(function)
 
 

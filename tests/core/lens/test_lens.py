@@ -117,7 +117,7 @@ class Clauses(unittest.TestCase):
             (lambda: Clause("m:x", ranges=((3.0, 3.0),)), "ends before"),
             (lambda: Clause("m:x", ranges=((float("nan"), None),)), "without a number"),
             (lambda: Clause.from_json({"values": ["a"]}), "has a field"),
-            (lambda: canonical([Clause("m:x", (v,)) for v in "ab"]), "one clause a field"),
+            (lambda: canonical([Clause("m:x", (v,)) for v in "ab"]), "one clause per field"),
         ):  # fmt: skip
             with self.assertRaisesRegex(ClauseError, words):
                 make()

@@ -117,7 +117,7 @@ class Pairs(unittest.TestCase):
         )
         visits = RNG.integers(0, 25, N).astype(float)
         whole = pair_of(visits, visits, whole=(True, True))
-        self.assertLess(len(whole.x_edge), 27)  # a bar a visit, not a comb
+        self.assertLess(len(whole.x_edge), 27)  # a bar per visit, not a comb
         self.assertTrue((whole.x_edge > 0).all())
 
     def test_a_sample_is_seeded_and_in_order(self):

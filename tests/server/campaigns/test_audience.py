@@ -192,7 +192,7 @@ class OfLittle(Planning, ServerCase):
     def test_a_customer_table_alone_has_nothing_to_draw_by(self):
         self.bring_in(MEMBERS, "members.csv")
         row = self.plan()
-        self.assertIn("Bring in a log first", row["trouble"])
+        self.assertIn("Import a log first", row["trouble"])
         self.send("post", f"campaigns/{row['id']}/draw", status=400)
 
     def test_an_erased_person_is_on_no_list_any_more(self):

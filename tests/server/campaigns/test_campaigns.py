@@ -57,7 +57,7 @@ class Campaigns(DemoCase):
         self.assertFalse(any(r["address"].startswith("=") for r in rows))
         self.assertEqual(Campaign.objects.get().state, "handed over")
         problem = self.send("post", "history/undo", status=400)
-        self.assertIn("cannot be taken back", problem["detail"])
+        self.assertIn("cannot be undone", problem["detail"])
         self.send("delete", path, status=400)
 
     def test_a_change_during_the_draw_waits_and_is_refused(self):
@@ -91,7 +91,7 @@ class Campaigns(DemoCase):
         self.send("put", f"campaigns/{row['id']}", {**PLAN, "holdout": 0.5})
         seen = {"If-Match": f'"{row["revision"]}"'}
         problem = self.send("post", f"campaigns/{row['id']}/draw", status=409, **seen)
-        self.assertIn("was changed since you looked", problem["detail"])
+        self.assertIn("was changed since you loaded this page", problem["detail"])
         self.assertEqual(len(drawn_of(Campaign.objects.get()).customers), 0)
 
     def test_a_sent_list_never_changes(self):

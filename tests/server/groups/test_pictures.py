@@ -26,7 +26,7 @@ class Recipes(GroupCase):
         found = self.cautions(numeric=["frequency", "visit_days"], categories=["district"])
         same = next(c for c in found if "say nearly the same" in c["words"])
         self.assertEqual([r["label"] for r in same["remedies"]],
-                         ["Go without Visit days", "Halve both"])  # fmt: skip
+                         ["Go without Visit days", "Give both half the weight"])  # fmt: skip
         for remedy in same["remedies"]:
             left = self.cautions(**remedy["draft"])
             self.assertFalse(any("nearly the same" in c["words"] for c in left))
@@ -34,7 +34,7 @@ class Recipes(GroupCase):
         steps = {"monetary": {"transform": "none", "scale": "z"}}
         found = self.cautions(numeric=["monetary"], categories=[], steps=steps)
         skewed = next(c for c in found if "skewed as prepared" in c["words"])
-        ranks = next(r for r in skewed["remedies"] if r["label"] == "Take ranks")
+        ranks = next(r for r in skewed["remedies"] if r["label"] == "Use ranks")
         self.assertFalse(any("skewed" in c["words"] for c in self.cautions(**ranks["draft"])))
         recipe = self.get("groups")["recipe"]
         self.assertTrue(next(n for n in recipe["numeric"] if n["name"] == "monetary")["own_steps"])
@@ -48,7 +48,7 @@ class Recipes(GroupCase):
         found = self.cautions(numeric=["frequency", name], categories=[])
         lacking = next(c for c in found if "would stay out" in c["words"])
         filled = lacking["remedies"][0]
-        self.assertEqual(filled["label"], "Fill in from alike customers")
+        self.assertEqual(filled["label"], "Fill from the nearest customers")
         self.assertFalse(any("stay out" in c["words"] for c in self.cautions(**filled["draft"])))
         found = self.cautions(numeric=["frequency"], categories=[], most=3)
         self.assertFalse(any("few for" in c["words"] for c in found))

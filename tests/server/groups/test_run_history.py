@@ -174,7 +174,7 @@ class Identities(GroupCase):
         mine, theirs = (self.row(page, k)["id"] for k in (2, 3))
         self.send("post", "groups/adopt", {"grouping": theirs}, 200, self.signed_in(rita), **seen)
         answer = self.send("post", "groups/adopt", {"grouping": mine}, 409, **seen)
-        self.assertIn("rita adopted 3 segments since you looked", answer["detail"])
+        self.assertIn("rita adopted 3 segments since you loaded this page", answer["detail"])
         self.assertEqual(self.get("groups")["adopted"]["k"], 3)
         seen = {"If-Match": f'"{answer["theirs"]}"'}
         self.send("post", "groups/adopt", {"grouping": mine}, **seen)

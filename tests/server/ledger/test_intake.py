@@ -145,7 +145,7 @@ class Counting(ServerCase):
         intake = self.send("post", "intakes", {"upload": upload}, 201)
         for mapping, words in (
             ({"roles": {"customer": "nobody"}}, "no column called nobody"),
-            ({"colour": 3}, "unexpected keyword"),
+            ({"colour": 3}, "mapping.colour: Extra inputs"),
         ):
             problem = self.send("put", f"intakes/{intake['id']}", {"mapping": mapping}, 400)
             self.assertIn(words, problem["detail"])

@@ -45,9 +45,14 @@ class Plain(DemoCase):
                              round(sum(by.values()) * 100))  # fmt: skip
         firsts = self.firsts(rows)
         months = Counter((day.year, day.month) for day in firsts.values())
+        newcomers = looks["newcomers"]
+        self.assertTrue(all(
+            (days(s), days(e + 1).day) == (days(s).replace(day=1), 1)
+            for s, e in zip(newcomers["starts"], newcomers["ends"], strict=True)
+        ))  # fmt: skip
         told = {
             (days(s).year, days(s).month): n
-            for s, n in zip(*looks["newcomers"].values(), strict=True)
+            for s, n in zip(newcomers["starts"], newcomers["customers"], strict=True)
             if n
         }
         self.assertEqual(told, dict(months))

@@ -1,4 +1,4 @@
-"""The lens over HTTP: one request a screen, over all customers, kept by its digest."""
+"""The lens over HTTP: one request per screen, over all customers, kept by its digest."""
 
 from unittest import mock
 

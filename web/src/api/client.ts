@@ -37,7 +37,7 @@ export async function data<T>(
     answer = await asked;
   } catch (problem) {
     if (problem instanceof DOMException && problem.name === "AbortError") throw problem;
-    throw new Trouble("Sortija does not answer. Is it still running?", 0);
+    throw new Trouble("Can’t reach the server. Is Sortija still running?", 0);
   }
   if (answer.response.ok) return answer.data as T;
   throw troubleOf(answer.response.status, answer.error);

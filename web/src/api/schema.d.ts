@@ -153,7 +153,7 @@ export interface paths {
         /** @description The studies one works on. */
         get: operations["studies_retrieve"];
         put?: never;
-        /** @description Begin a study, as its owner. */
+        /** @description Create a study, as its owner. */
         post: operations["studies_create"];
         delete?: never;
         options?: never;
@@ -1334,7 +1334,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The levels of a trait, one a row, by their measures. */
+        /** @description The levels of a trait, one per row, by their measures. */
         get: operations["studies_levels_retrieve"];
         put?: never;
         post?: never;
@@ -1806,7 +1806,7 @@ export interface components {
         /**
          * AlikePage
          * @description ``values``: rows of the matrix in the order of ``names``; ``kinds``: pearson, spearman, v
-         *     or eta; ``order``: places that put alike ones together; ``exact``: told on all customers.
+         *     or eta; ``order``: places that put similar ones together; ``exact``: told on all customers.
          */
         AlikePage: {
             /** Names */
@@ -2482,7 +2482,7 @@ export interface components {
         };
         /**
          * Corrected
-         * @description A value put right by hand.
+         * @description A value corrected by hand.
          */
         Corrected: {
             /** Value */
@@ -2590,7 +2590,7 @@ export interface components {
          * @description ``receipts``: newest first; ``left_out``: older ones beyond the page; ``total``: all.
          *
          *     ``number``: the customer's own, whichever of the cards was asked for; ``revision``: of the
-         *     ownership of cards, for the next change; ``traits_revision``: of the traits put right by hand.
+         *     ownership of cards, for the next change; ``traits_revision``: of the traits corrected by hand.
          */
         CustomerPage: {
             /** Number */
@@ -4624,7 +4624,7 @@ export interface components {
         };
         /**
          * ReceiptPage
-         * @description ``parts``: one a customer, hardly ever more than one; ``files``: names by number.
+         * @description ``parts``: one per customer, hardly ever more than one; ``files``: names by number.
          */
         ReceiptPage: {
             /** Key */
@@ -5127,7 +5127,7 @@ export interface components {
         };
         /**
          * Step
-         * @description What was taken back or brought back.
+         * @description What was undone or redone.
          */
         Step: {
             /** Words */
@@ -7058,6 +7058,8 @@ export interface operations {
                 back?: string;
                 /** @description digest of a lens */
                 lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
@@ -9450,6 +9452,8 @@ export interface operations {
                 back?: string;
                 /** @description digest of a lens */
                 lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
@@ -9487,6 +9491,8 @@ export interface operations {
                 back?: string;
                 /** @description digest of a lens */
                 lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
@@ -9531,6 +9537,8 @@ export interface operations {
                 back?: string;
                 /** @description digest of a lens */
                 lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
@@ -9576,6 +9584,8 @@ export interface operations {
                 back?: string;
                 /** @description digest of a lens */
                 lens?: string;
+                /** @description a trait: its levels in the place of customers */
+                of?: string;
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };

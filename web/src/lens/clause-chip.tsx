@@ -102,7 +102,7 @@ export function ClauseChip({ clause }: { clause: Clause }) {
                 lens.set(place(lens.clauses, { ...clause, negated: !clause.negated }))
               }
             />
-            Turned round: everyone but these
+            Inverted: everyone but these
           </label>
         </Popover.Content>
       </Popover.Portal>

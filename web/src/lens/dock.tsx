@@ -60,7 +60,7 @@ export function Dock({ folded, onFold, keeping, onKeeping }: Props) {
         <button
           type="button"
           onClick={onFold}
-          aria-label="Fold the lens"
+          aria-label="Collapse the lens"
           className="rounded px-1 text-quiet hover:bg-paper"
         >
           »

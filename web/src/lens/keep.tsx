@@ -16,7 +16,7 @@ type Kept = Schemas["KeptRow"];
 type Kind = "rule" | "list";
 
 function useKeeping() {
-  const { study, view, takeBack } = useStudy();
+  const { study, view, undo } = useStudy();
   const { clauses } = useLens();
   const queries = useQueryClient();
   const say = useNotice();
@@ -30,7 +30,7 @@ function useKeeping() {
           body: { name, kind, clauses },
         }),
       ),
-    onSuccess: (row) => say(`${row.name} is kept.`, { undo: takeBack }),
+    onSuccess: (row) => say(`${row.name} is kept.`, { undo }),
     onError,
     onSettled,
   });
@@ -42,7 +42,7 @@ function useKeeping() {
           headers: mark(row.revision),
         }),
       ),
-    onSuccess: (_, row) => say(`${row.name} is dropped.`, { undo: takeBack }),
+    onSuccess: (_, row) => say(`${row.name} is deleted.`, { undo }),
     onError,
     onSettled,
   });
@@ -118,7 +118,7 @@ export function Keep({
                 {canChange && (
                   <button
                     type="button"
-                    aria-label={`Drop ${row.name}`}
+                    aria-label={`Delete ${row.name}`}
                     className="px-1.5 py-1 text-quiet hover:text-ink"
                     onClick={() => drop.mutate(row)}
                   >
@@ -135,7 +135,7 @@ export function Keep({
 }
 
 function about(row: Kept): string {
-  if (row.customers === null) return "speaks of something that is no longer here";
+  if (row.customers === null) return "uses something that no longer exists";
   const kind = row.kind === "rule" ? "rule, now" : `list of ${day(row.at.slice(0, 10))},`;
   return `${kind} ${count(row.customers)} customers${row.by ? `, ${row.by}` : ""}`;
 }
@@ -152,7 +152,7 @@ function KeepForm({
   const [name, setName] = useState("");
   const [kind, setKind] = useState<Kind>("rule");
   const kinds: [Kind, string, string][] = [
-    ["rule", "As a rule", "counted afresh whenever it is opened"],
+    ["rule", "As a rule", "counted again whenever it is opened"],
     ["list", "As a list", `these ${count(customers)} and no others`],
   ];
   return (

@@ -57,7 +57,7 @@ function Invited({ token, me }: { token: string; me: string }) {
   ];
   return (
     <>
-      <div role="radiogroup" aria-label="How you come in" className="mb-4 grid gap-1">
+      <div role="radiogroup" aria-label="How to join" className="mb-4 grid gap-1">
         {ways.map(([value, words]) => (
           <label key={value} className="flex items-baseline gap-2">
             <input type="radio" name="way" checked={way === value} onChange={() => setWay(value)} />
@@ -66,13 +66,13 @@ function Invited({ token, me }: { token: string; me: string }) {
         ))}
       </div>
       {way === "me" && (
-        <Form words={`Come in as ${me}`} send={() => accept(token)}>
+        <Form words={`Join as ${me}`} send={() => accept(token)}>
           {null}
         </Form>
       )}
       {way === "account" && (
         <Form
-          words="Sign in and come in"
+          words="Sign in and join"
           send={async (form) => {
             await data(
               api.POST("/api/session", {
@@ -99,7 +99,7 @@ async function accept(token: string): Promise<string> {
 function NewPassword({ token, invitation }: { token: string; invitation: boolean }) {
   return (
     <Form
-      words="Set password and come in"
+      words="Set password and sign in"
       send={async (form) => {
         const body = {
           token,
@@ -113,7 +113,7 @@ function NewPassword({ token, invitation }: { token: string; invitation: boolean
       {invitation && <Field name="name" label="Your name, as colleagues will see it" />}
       <Field
         name="password"
-        label="Choose a password, 10 letters or more"
+        label="Choose a password of at least 10 characters"
         type="password"
         minLength={10}
         autoComplete="new-password"

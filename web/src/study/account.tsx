@@ -134,13 +134,13 @@ function Password() {
       <form onSubmit={submit} className="mt-2 grid grid-cols-2 gap-x-3 gap-y-2">
         <Field
           name="present"
-          label="Present password"
+          label="Current password"
           type="password"
           autoComplete="current-password"
         />
         <Field
           name="wanted"
-          label="New one, 10 letters or more"
+          label="New password, at least 10 characters"
           type="password"
           minLength={10}
           autoComplete="new-password"

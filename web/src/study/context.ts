@@ -8,7 +8,7 @@ export interface StudyInView {
   /** What a request says of window and lens. */
   view: { to?: string; back?: string };
   canChange: boolean;
-  takeBack: () => void;
+  undo: () => void;
 }
 
 export const StudyContext = createContext<StudyInView | null>(null);

@@ -23,13 +23,13 @@ export function Frame() {
   const back = search.get("back") ?? undefined;
   const asked = useMemo(() => ({ ...(to && { to }), ...(back && { back }) }), [to, back]);
   const trail = useTrail(id, asked);
-  const { takeBack } = useHistorySteps(id);
+  const { undo } = useHistorySteps(id);
   const inView = useMemo(() => {
     if (!trail.data) return null;
     const { study, window } = trail.data;
     const view = window ? { to: window.to, back: window.back } : asked;
-    return { study, window, view, canChange: study.role !== "reader", takeBack };
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- takeBack is stable in effect
+    return { study, window, view, canChange: study.role !== "reader", undo };
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- undo is stable in effect
   }, [trail.data, asked]);
   if (trail.isError) {
     return (
@@ -123,8 +123,8 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
       setKeeping(true);
     } else if (key === "!" && last)
       lens.set(place(lens.clauses, { ...last, negated: !last.negated }));
-    else if (key === "z") steps.takeBack();
-    else if (key === "Z") steps.bringBack();
+    else if (key === "z") steps.undo();
+    else if (key === "Z") steps.redo();
     else if (key === "?") setKeys(true);
     else if ((key === "," || key === ".") && trail.window) {
       onWindow(key === "," ? trail.window.earlier : trail.window.later, trail.window.back);

@@ -5,13 +5,13 @@ import { Card } from "@/ui/card";
 /** What each key does; `?` shows them. */
 export const KEYS: [string, string][] = [
   ["1 to 7", "go to a station"],
-  ["l", "fold or open the lens"],
+  ["l", "collapse or open the lens"],
   ["c", "clear the lens"],
   ["k", "keep the lens, or open a kept one"],
-  ["!", "turn the last clause round"],
+  ["!", "invert the last clause"],
   [", .", "a month back, a month on"],
-  ["z", "take back my last change"],
-  ["Shift z", "bring it back"],
+  ["z", "undo my last change"],
+  ["Shift z", "redo it"],
   ["?", "show the keys"],
 ];
 

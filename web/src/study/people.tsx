@@ -14,9 +14,9 @@ import { Select } from "@/ui/select";
 type Member = Schemas["MemberRow"];
 
 const ROLES: [string, string][] = [
-  ["reader", "looks at everything"],
-  ["analyst", "changes and decides"],
-  ["owner", "invites and erases, too"],
+  ["reader", "can see everything"],
+  ["analyst", "can change and decide"],
+  ["owner", "can also invite people and erase customers"],
 ];
 
 /** Who works on the study: roles, invitations that are open, a new invitation. */

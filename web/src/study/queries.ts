@@ -91,7 +91,7 @@ export function beat(before: Pulse, now: Pulse, sinceLook: number): Beat {
   return before.jobs.length > 0 && sinceLook >= SLOW ? "more" : "nothing";
 }
 
-/** One poll a screen; what is shown is asked anew as its beats say. */
+/** One poll per screen; what is shown is asked anew as its beats say. */
 export function usePulse(study: number) {
   const queries = useQueryClient();
   const seen = useRef<{ pulse: Pulse; looked: number; began: number } | null>(null);
@@ -162,21 +162,21 @@ export function useHistorySteps(study: number) {
       queries.invalidateQueries({ queryKey: ["pulse", study] }),
     ]);
   const path = { params: { path: { study } } };
-  const takeBack = useMutation({
+  const undo = useMutation({
     mutationFn: () => data(api.POST("/api/studies/{study}/history/undo", path)),
     onSuccess: async (step) => {
-      say(`Taken back: ${step.words}`);
+      say(`Undone: ${step.words}`);
       await fresh();
     },
     onError: (problem) => say(problem.message, { trouble: true }),
   });
-  const bringBack = useMutation({
+  const redo = useMutation({
     mutationFn: () => data(api.POST("/api/studies/{study}/history/redo", path)),
     onSuccess: async (step) => {
-      say(`Brought back: ${step.words}`);
+      say(`Redone: ${step.words}`);
       await fresh();
     },
     onError: (problem) => say(problem.message, { trouble: true }),
   });
-  return { takeBack: () => takeBack.mutate(), bringBack: () => bringBack.mutate() };
+  return { undo: () => undo.mutate(), redo: () => redo.mutate() };
 }

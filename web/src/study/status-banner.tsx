@@ -50,11 +50,11 @@ export function StatusBanner({ status, offer }: { status: Status; offer?: ReactN
           <span className="text-quiet">
             Being brought up to date
             {job.of > 0 && `: ${job.stage}, ${count(job.done)} of ${count(job.of)}`}
-            {timeLeft(job, status)}. What stands below is hatched until then.
+            {timeLeft(job, status)}. Figures below are hatched until then.
           </span>
         ) : (
           <span className="text-quiet">
-            What stands below is from before, hatched.
+            Figures below are out of date (hatched).
             {status.seconds && ` Bringing it up to date takes ${seconds(status.seconds)}.`}
           </span>
         )}

@@ -58,7 +58,7 @@ export function Studies() {
           className="flex-1 rounded-md border border-line bg-card px-3 py-2"
         />
         <Button kind="main" type="submit" disabled={!name.trim() || begin.isPending}>
-          Begin a study
+          Create a study
         </Button>
       </form>
       {begin.isError && <p className="mt-2 text-alarm">{begin.error.message}</p>}

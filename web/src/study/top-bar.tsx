@@ -126,7 +126,7 @@ function Since({
       }}
     >
       <label className="grid gap-1 text-12 text-quiet">
-        Looks back to this day
+        Look back to
         <span className="flex gap-2">
           <input
             type="date"
@@ -224,7 +224,7 @@ function WindowMenu({
             </fieldset>
           )}
           <fieldset className="mt-3">
-            <legend className="mb-1 text-12 text-quiet">Looks back over</legend>
+            <legend className="mb-1 text-12 text-quiet">Look back over</legend>
             <div className="flex flex-wrap gap-1.5">
               {backs.map((back) => (
                 <button

@@ -6,7 +6,7 @@ export function NotFound() {
   const words = error instanceof Error ? error.message : "There is nothing at this address.";
   return (
     <main className="mx-auto mt-24 max-w-md px-6 text-center">
-      <h1 className="text-20">Lost the thread</h1>
+      <h1 className="text-20">Page not found</h1>
       <p className="mt-2 text-quiet">{words}</p>
       <a href="/" className="mt-4 inline-block text-copper underline">
         Back to your studies

@@ -51,7 +51,7 @@ export function Notices({ children }: { children: ReactNode }) {
                   setNotice(null);
                 }}
               >
-                Take back
+                Undo
               </button>
             )}
             <button

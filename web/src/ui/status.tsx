@@ -56,7 +56,7 @@ export function Working({
       <div className="flex-1">
         <h2 className="text-14">{job.words}</h2>
         <p className="mt-0.5 text-quiet">
-          {job.state === "waiting" ? "waiting for its turn" : job.stage || "beginning"}
+          {job.state === "waiting" ? "waiting in the queue" : job.stage || "beginning"}
           {job.of > 0 && `, ${count(job.done)} of ${count(job.of)}`}
           {job.seconds_left !== null && `, about ${job.seconds_left} s to go`}
         </p>

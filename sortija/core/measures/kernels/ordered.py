@@ -71,7 +71,7 @@ def middle(kept: Any, count: int) -> float:
 
 @numba.njit(nogil=True, cache=True)
 def middle_of_few(values: Any, first: int, last: int) -> float:
-    """Median of ``values[first:last]``, one to SMALL of them; without a branch a value."""
+    """Median of ``values[first:last]``, one to SMALL of them; without a branch per value."""
     a = values[first]
     if last - first == 1:
         return float(a)

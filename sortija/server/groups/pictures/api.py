@@ -97,7 +97,7 @@ class CompareView(APIView):
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         if window is None:
-            raise Problem("There is no log yet. Bring one in at the Ledger.")
+            raise Problem("There is no log yet. Import one at the Ledger.")
         asked = request.query_params
         return reply(compare_page(found, window, asked.get("first", ""), asked.get("second", "")))
 

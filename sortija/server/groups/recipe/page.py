@@ -190,7 +190,7 @@ def _without(draft: Draft, name: str) -> Draft:
 
 
 def _leave_out(draft: Draft, made: MeasureSet, name: str) -> Remedy:
-    return Remedy(label=f"Go without {made.about(name).label}", draft=_without(draft, name))
+    return Remedy(label=f"Leave out {made.about(name).label}", draft=_without(draft, name))
 
 
 def _levels(made: MeasureSet, draft: Draft) -> list[Caution]:
@@ -250,7 +250,10 @@ def _same(made: MeasureSet, draft: Draft) -> list[Caution]:
                 continue
             la, lb = made.about(a).label, made.about(b).label
             weights = draft.weights | {n: draft.weights.get(n, 1.0) / 2 for n in (a, b)}
-            halve = Remedy(label="Halve both", draft=draft.model_copy(update={"weights": weights}))
+            halve = Remedy(
+                label="Give both half the weight",
+                draft=draft.model_copy(update={"weights": weights}),
+            )
             if all(draft.weights.get(n, 1.0) <= 0.5 for n in (a, b)):
                 continue  # they count as one already
             words = f"{lb} and {la} say nearly the same (r {value:.2f}), so that it counts twice."
@@ -279,7 +282,7 @@ def _fill(made: MeasureSet, plan: Plan, draft: Draft, name: str) -> Remedy:
     own = StepsBody(**{**steps_of(made, plan, draft, name).__dict__, "fill": "neighbours"})
     steps = draft.steps | {name: own}
     return Remedy(
-        label="Fill in from alike customers", draft=draft.model_copy(update={"steps": steps})
+        label="Fill from the nearest customers", draft=draft.model_copy(update={"steps": steps})
     )
 
 
@@ -294,7 +297,7 @@ def _skewed(made: MeasureSet, plan: Plan, draft: Draft) -> list[Caution]:
         capped = StepsBody(**{**steps.__dict__, "cap": 0.02})
         remedies = [
             Remedy(label=words, draft=draft.model_copy(update={"steps": draft.steps | {name: own}}))
-            for words, own in (("Take ranks", ranked), ("Cap 2% at each end", capped))
+            for words, own in (("Use ranks", ranked), ("Cap 2% at each end", capped))
             if own.model_dump() != StepsBody(**steps.__dict__).model_dump()
         ]
         words = (
@@ -311,5 +314,5 @@ def _few(made: MeasureSet, draft: Draft) -> list[Caution]:
         return []
     most = max(2, present // FEW)
     words = f"{present:,} customers are few for {draft.most} groups."
-    remedy = Remedy(label=f"Ask for at most {most}", draft=draft.model_copy(update={"most": most}))
+    remedy = Remedy(label=f"Try at most {most}", draft=draft.model_copy(update={"most": most}))
     return [Caution(column="", words=words, remedies=[remedy] if most < draft.most else [])]

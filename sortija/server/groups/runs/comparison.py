@@ -136,7 +136,7 @@ def _yardstick_called(yardstick: Yardstick) -> str:
 def _division(study: Study, made: MeasureSet, key: str) -> Division:
     found = _resolved(study, made, key)
     if found is None:
-        raise Problem("One of the two is not there any more. Pick another.", 404)
+        raise Problem("One of the two no longer exists. Pick another.", 404)
     return found
 
 
@@ -209,4 +209,4 @@ def _differ_field(study: Study, window: WindowInView, name: str) -> Field | None
     codes[found.differ] = 2
     column = Column(name, "category", codes, "", ("same", "elsewhere"))
     words = ("With the same customers", "Elsewhere")
-    return Field(f"differ:{name}", "Grouped otherwise", "", column, f"{a.stamp}~{b.stamp}", words)
+    return Field(f"differ:{name}", "Grouped differently", "", column, f"{a.stamp}~{b.stamp}", words)

@@ -100,7 +100,7 @@ def propose(study: Study, person: Any, made: MeasureSet, budget: int) -> Job:
         Another budget than are offered.
     """
     if budget not in BUDGETS:
-        raise Problem("Give it 30, 60 or 180 seconds.")
+        raise Problem("Allow 30, 60 or 180 seconds.")
     at = {"to": made.window.to.isoformat(), "back": made.window.back, "budget": budget}
     stamp = _stamp(study, made)
     return work.start(

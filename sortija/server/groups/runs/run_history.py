@@ -146,7 +146,7 @@ _CHANGED = ("starred", "note", "binned")
 def change_kept(
     study: Study, person: Any, pk: int, changes: dict[str, Any], expected: int
 ) -> Grouping:
-    """Star a grouping, write a note to it, or delete it; each can be taken back.
+    """Star a grouping, write a note to it, or delete it; each can be undone.
 
     Raises
     ------
@@ -160,7 +160,9 @@ def change_kept(
         if row is None:
             raise Problem("There is no such grouping here. It may have been deleted.", 404)
         if expected != row.revision:
-            raise Conflict("Somebody changed this grouping since you looked.", note=row.note)
+            raise Conflict(
+                "Somebody changed this grouping since you loaded this page.", note=row.note
+            )
         before = {name: getattr(row, name) for name in _CHANGED}
         after = {**before, **{k: v for k, v in changes.items() if k in _CHANGED}}
         if before == after:
@@ -172,9 +174,9 @@ def change_kept(
         if after["binned"] != before["binned"]:
             words = f"Deleted {what}"
         elif after["starred"] != before["starred"]:
-            words = f"{'Starred' if after['starred'] else 'Took the star from'} {what}"
+            words = f"{'Starred' if after['starred'] else 'Unstarred'} {what}"
         else:
-            words = f"Wrote a note to {what}"
+            words = f"Added a note to {what}"
         record(study, person, "kept", words, f"grouping:{pk}", before, after)
     return row
 

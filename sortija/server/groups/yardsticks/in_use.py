@@ -44,7 +44,7 @@ def changes_since(study: Study, yardstick: Yardstick) -> str:
     """What has changed in the ledger since the yardstick was decided, in words."""
     ledger = ledger_of(study)
     if ledger is None:
-        return "the log was taken back since" if yardstick.decided_on else ""
+        return "the log was removed since" if yardstick.decided_on else ""
     if ledger.made_from == yardstick.decided_on:
         return ""
     moved = len(set(ledger.on) ^ set(yardstick.rules))

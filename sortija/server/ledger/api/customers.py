@@ -1,4 +1,4 @@
-"""Customers and receipts over HTTP: their pages, and what can be put right about them."""
+"""Customers and receipts over HTTP: their pages, and what can be corrected about them."""
 
 from __future__ import annotations
 

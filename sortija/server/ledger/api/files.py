@@ -94,7 +94,7 @@ class UploadParts(APIView):
         found = study_for(request.user, study, "analyst")
         original = Original.objects.filter(pk=upload, study=found).first()
         if original is None:
-            raise Http404("This upload was swept away. Begin it again.")
+            raise Http404("This upload has expired. Start it again.")
         offset = request.query_params.get("offset", "")
         if not is_whole(offset):
             raise Problem("Say at which offset this part belongs.")
@@ -140,8 +140,8 @@ def _changing(request: Request, study: int, intake: int) -> Iterator[Intake]:
         now = Intake.objects.filter(pk=row.pk).values_list("revision", flat=True)
         if list(now) != [expected]:
             raise Conflict(
-                f"How {row.original.name} is read was changed since you looked. "
-                "What is there now is shown; change it again if it is not what you want."
+                f"How {row.original.name} is read was changed since you loaded this page. "
+                "The present state is shown; change it again if it is not what you want."
             )
         yield row
 

@@ -53,13 +53,13 @@ def merge_cards(
     with changing(study):
         merges, _ = read_setting(study, OWNERS, NO_MERGES)
         if len(merges["together"]) >= MOST_MERGES:
-            raise Problem("So many cards are better put together by a table of ids.")
+            raise Problem("Merge this many cards with a table of ids.")
         both = {own.number, customer}
         value = {
             "together": [*merges["together"], [customer, own.number]],
             "apart": [card for card in merges["apart"] if card not in both],
         }
-        words = f"Put card {own.code} together with another"
+        words = f"Merged card {own.code} with another"
         change_setting(study, person, OWNERS, value, words, NO_MERGES, expected)
     order_anew(study, person)
     return int(owners_of(study).of[customer])
@@ -77,7 +77,7 @@ def part_card(study: Study, person: Any, code: str, expected: int | None = None)
             "together": [pair for pair in merges["together"] if own.number not in pair],
             "apart": sorted({*merges["apart"], own.number}),
         }
-        words = f"Took card {own.code} apart"
+        words = f"Separated card {own.code} apart"
         change_setting(study, person, OWNERS, value, words, NO_MERGES, expected)
     order_anew(study, person)
     return int(owners_of(study).of[own.number])
@@ -97,7 +97,7 @@ def correct_trait(
     """
     trait = next((t for t in traits_of(study) if t.name == name), None)
     if trait is None:
-        raise Problem(f"No customer table tells {name}.", 404)
+        raise Problem(f"No customer table has {name}.", 404)
     if not Card.objects.filter(study=study, number=customer).exclude(code="").exists():
         raise Problem("There is no such customer here.", 404)
     text = _checked(trait, value.strip())
@@ -105,14 +105,14 @@ def correct_trait(
     with changing(study):
         if traits_revision(study, owners.cards_of(int(owners.of[customer]))) != expected:
             raise Conflict(
-                "A trait of this customer was put right since you looked. What is there now is "
+                "A trait of this customer was corrected since you loaded this page. What is there now is "
                 "shown; change it again if it is not what you want."
             )
         row = Correction.objects.create(
             study=study, card=customer, trait=name, value=text, person=person
         )
         record(
-            study, person, "correct trait", f"Put {trait.label.lower()} right for one customer",
+            study, person, "correct trait", f"Corrected {trait.label.lower()} for one customer",
             f"correction:{row.pk}", False, True,
         )  # fmt: skip
     return row

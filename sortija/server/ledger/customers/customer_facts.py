@@ -47,7 +47,7 @@ class TraitAt(BaseModel):
 
 
 class Corrected(BaseModel):
-    """A value put right by hand."""
+    """A value corrected by hand."""
 
     value: str
     person: str

@@ -65,7 +65,7 @@ class CustomerPage(BaseModel):
     """``receipts``: newest first; ``left_out``: older ones beyond the page; ``total``: all.
 
     ``number``: the customer's own, whichever of the cards was asked for; ``revision``: of the
-    ownership of cards, for the next change; ``traits_revision``: of the traits put right by hand.
+    ownership of cards, for the next change; ``traits_revision``: of the traits corrected by hand.
     """
 
     number: int

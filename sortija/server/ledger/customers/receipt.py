@@ -1,4 +1,4 @@
-"""One receipt's page: its lines wherever they came from, and what was brought back of them."""
+"""One receipt's page: its lines wherever they came from, and what was returned of them."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ class ReturnLink(BaseModel):
 
 
 class ReceiptPage(BaseModel):
-    """``parts``: one a customer, hardly ever more than one; ``files``: names by number."""
+    """``parts``: one per customer, hardly ever more than one; ``files``: names by number."""
 
     key: str
     parts: list[ReceiptPart]

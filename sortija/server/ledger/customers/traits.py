@@ -1,4 +1,4 @@
-"""Traits of customers at a date: dated customer tables, then what was put right by hand."""
+"""Traits of customers at a date: dated customer tables, then what was corrected by hand."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a person can do with a file: review, map, count, take back, read otherwise, lay over."""
+"""What a person can do with a file: review, map, count, remove, change columns, overlap."""
 
 from __future__ import annotations
 
@@ -78,7 +78,7 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
                 return earlier
             raise Conflict(
                 f"{original.name} is already in: the same file came as {earlier.original.name} "
-                f"on {earlier.made_at:%d %b %Y}. Nothing was brought in twice.",
+                f"on {earlier.made_at:%d %b %Y}. Nothing was imported twice.",
                 intake=earlier.pk,
             )
         intake = Intake.objects.create(
@@ -112,13 +112,13 @@ def read_as(intake: Intake, role: str) -> Intake:
         The same bytes came in before in that role.
     """
     if intake.state not in (Intake.REVIEW, Intake.FAILED) or intake.replaces_id is not None:
-        raise Problem("This file is counted as what it is. Take it back first, then bring it in.")
+        raise Problem("This file is counted as what it is. Remove it first, then import it again.")
     if intake.heads is not None:
         raise Problem("The heads of its receipts are read with it. Read each on its own first.")
     study, original = intake.study, intake.original
     earlier = earlier_intake(original, role)
     if earlier is not None and earlier.pk != intake.pk:
-        raise Conflict(f"{original.name} is already in as such a file. Put this one aside.")
+        raise Conflict(f"{original.name} is already in as such a file. Discard this one.")
     try:
         rows = open_intake(intake).first_rows(PREVIEW_ROWS)
     except UnreadableFile as problem:
@@ -198,7 +198,7 @@ def _remembered(study: Study, role: str, names: tuple[str, ...]) -> dict[str, An
 def change_mapping(intake: Intake, mapping: dict[str, Any]) -> Intake:
     """Correct the mapping of a file under review."""
     if intake.state not in (Intake.REVIEW, Intake.FAILED):
-        raise Problem("This file is already counted. Take it back first to read it differently.")
+        raise Problem("This file is already imported. Remove it first to read it differently.")
     names = tuple(g["column"] for g in intake.guesses)
     try:
         parsed = mapping_of(intake.role, mapping)
@@ -221,7 +221,7 @@ def change_mapping(intake: Intake, mapping: dict[str, Any]) -> Intake:
 def count_intake(intake: Intake, person: Any) -> Job:
     """Start reading a reviewed file into the ledger."""
     if intake.state not in (Intake.REVIEW, Intake.FAILED, Intake.READING):
-        raise Problem("This file is already counted.")
+        raise Problem("This file is already imported.")
     names = tuple(g["column"] for g in intake.guesses)
     try:
         mapping_of(intake.role, intake.mapping).ready(names)
@@ -237,7 +237,7 @@ def count_intake(intake: Intake, person: Any) -> Job:
 def drop_review(intake: Intake) -> None:
     """Put a file under review aside again; nothing of it was counted."""
     if intake.state not in (Intake.REVIEW, Intake.FAILED):
-        raise Problem("Only a file under review can be put aside. Take a counted one back instead.")
+        raise Problem("Only a file under review can be discarded. Remove an imported one instead.")
     files = [intake.original, intake.heads]
     intake.delete()
     for original in files:
@@ -248,12 +248,12 @@ def drop_review(intake: Intake) -> None:
 def remove_intake(intake: Intake, person: Any) -> None:
     """Stop counting a file. Its lines stay stored, so that this can be undone."""
     if intake.state != Intake.COUNTED:
-        raise Problem("Only a counted file can be taken back.")
+        raise Problem("Only an imported file can be removed.")
     with changing(intake.study_id):
         Intake.objects.filter(pk=intake.pk).update(state=Intake.TAKEN_BACK)
         follow_files(intake.study_id)
         record(
-            intake.study, person, "take back intake", f"Took back {intake.original.name}",
+            intake.study, person, "take back intake", f"Removed {intake.original.name}",
             f"intake:{intake.pk}", Intake.COUNTED, Intake.TAKEN_BACK,
         )  # fmt: skip
 
@@ -264,7 +264,7 @@ def change_columns(intake: Intake) -> Intake:
     The kept original is read again, and until then nothing changes.
     """
     if intake.state != Intake.COUNTED:
-        raise Problem("Only a counted file can be read otherwise.")
+        raise Problem("Only an imported file can have its columns changed.")
     waiting = Intake.objects.filter(replaces=intake).exclude(
         state__in=(Intake.COUNTED, Intake.TAKEN_BACK)
     )
@@ -280,7 +280,7 @@ def choose_overlap(intake: Intake, person: Any, choice: str) -> None:
     if choice not in OVERLAPS:
         raise Problem("Receipts that came before are skipped, replaced, or both are kept.")
     if intake.role != Intake.LOG or intake.state != Intake.COUNTED:
-        raise Problem("Only a counted log lies over another.")
+        raise Problem("Only an imported log can overlap another.")
     before = intake.overlap
     words = {
         "both": "Keep the receipts of both files", "skip": "Skip what came before",
@@ -322,4 +322,4 @@ def _reverse_removal(entry: HistoryEntry, forward: bool) -> None:
     except IntegrityError:
         changed = 0
     if not changed:
-        raise Conflict("The same file was brought in again since, so this stays as it is.")
+        raise Conflict("The same file was imported again since, so this stays as it is.")

@@ -24,7 +24,7 @@ __all__ = ["OTHERS"]
 
 
 def read_responses(intake: Intake, progress: Progress) -> IntakeReport:
-    """Store who took which offer as columns, one an offer; returns the report."""
+    """Store who took which offer as columns, one per offer; returns the report."""
     study, file = intake.study, open_for(intake)
     mapping = ResponseMapping(**intake.mapping)
     cards, reader = cards_of(study), ResponseReader(mapping)

@@ -47,7 +47,7 @@ def begin_upload(study: Study, name: str, size: int, modified: int = 0) -> Origi
     (``modified``, milliseconds; 0 where that is not known and nothing is taken up again).
     """
     if size <= 0:
-        raise Problem(f"{name} is empty. Export it again and bring in the new file.")
+        raise Problem(f"{name} is empty. Export it again and import the new file.")
     before = Original.objects.filter(
         study=study, name=Path(name).name[:255], size=size, modified=modified, sha256=""
     ).last()

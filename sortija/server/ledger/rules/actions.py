@@ -107,14 +107,14 @@ def keep_own_rule(
         if slot is None:
             slot = next((n for n in range(MOST_OWN) if n not in taken), MOST_OWN)
         elif slot not in taken:
-            raise Problem("This rule is gone. Write it anew.", 404)
+            raise Problem("This rule no longer exists. Add it again.", 404)
         try:
             own = CustomRule.from_json({**asked, "slot": slot})
         except CustomRuleError as problem:
             raise Problem(str(problem)) from problem
         rest = [other for other in kept if other.slot != own.slot]
         if any(other.name.lower() == own.name.lower() for other in rest):
-            raise Problem(f"Another rule is called “{own.name}” already.")
+            raise Problem(f"There is already a rule named “{own.name}”.")
         rules = sorted([*rest, own], key=lambda each: each.slot)
         revision = change_setting(
             study, person, OWN, [each.to_json() for each in rules],
@@ -130,9 +130,9 @@ def drop_own_rule(study: Study, person: Any, slot: int, expected: int | None = N
         kept = choices_of(study).own
         gone = next((own for own in kept if own.slot == slot), None)
         if gone is None:
-            raise Problem("This rule is gone already.", 404)
+            raise Problem("This rule no longer exists.", 404)
         rules = [own.to_json() for own in kept if own.slot != slot]
-        words = f"Dropped the rule “{gone.name}”"
+        words = f"Deleted the rule “{gone.name}”"
         revision = change_setting(study, person, OWN, rules, words, [], expected)
     order_anew(study, person)
     return revision

@@ -159,7 +159,7 @@ def lines_picked(study: Study, picked: Picked) -> int:
     """
     ledger = ledger_of(study)
     if ledger is None or not ledger.built:
-        raise Problem("There are no lines yet. Bring in a log first.")
+        raise Problem("There are no lines yet. Import a log first.")
     _, total = _wanted(Keyed(ledger.made_from, ledger), picked)
     if total == 0:
         raise Problem("There are no such lines, so there is nothing to save.")

@@ -1,4 +1,4 @@
-"""How much of a window a study's log covers."""
+"""How much of a window per study's log covers."""
 
 from __future__ import annotations
 

@@ -47,7 +47,7 @@ PIECE = 1 << 19
 
 
 class LineWriter:
-    """Appends equally long arrays to one ``.npy`` file a column, ``count`` rows in all if known."""
+    """Appends equally long arrays to one ``.npy`` file per column; ``count``: rows, if known."""
 
     def __init__(self, folder: Path, types: dict[str, str]) -> None:
         self.types, self.rows = types, 0

@@ -60,7 +60,7 @@ export function Columns({
                 ))}
               </fieldset>
             ))}
-            {groups.size === 0 && <p className="text-quiet">No column is called that.</p>}
+            {groups.size === 0 && <p className="text-quiet">No match.</p>}
           </div>
           <button
             type="button"

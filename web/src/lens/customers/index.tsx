@@ -13,7 +13,7 @@ import { Button } from "@/ui/button";
 import { PageHeader } from "@/ui/page-header";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
-/** The customers of the lens, one a row, by any column. */
+/** The customers of the lens, one per row, by any column. */
 export function Customers() {
   const { study, view, canChange } = useStudy();
   const lens = useLens();
@@ -44,7 +44,9 @@ export function Customers() {
   });
   if (!view.to)
     return (
-      <Empty title="Nobody is known yet">Customers are listed here once a log has come in.</Empty>
+      <Empty title="Nobody is known yet">
+        Customers are listed here once a log has been imported.
+      </Empty>
     );
   if (list.isPending) return <Waiting />;
   if (list.isError) return <Failed words={list.error.message} />;
@@ -59,7 +61,7 @@ export function Customers() {
     <div className="grid gap-3">
       <PageHeader
         title={lens.clauses.length ? "Customers in the lens" : "Everyone"}
-        words={`${count(total)} customers, one a row. Pick a column's head to order by it, a figure to see what it is made of.`}
+        words={`${count(total)} customers, one per row. Pick a column heading to sort by it, a figure to see how it came about.`}
       >
         <Columns chosen={chosen} onChoose={(next) => put({ fields: next.join(",") })} />
         {canChange && (

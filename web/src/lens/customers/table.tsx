@@ -96,7 +96,7 @@ export function CustomerTable({ first, query, order, down, onTurn }: Props) {
       <p className="border-t border-line px-3 py-1.5 text-12 text-quiet">
         {shown.length > 0 &&
           `${count((rows.range?.startIndex ?? 0) + 1)} to ${count((rows.range?.endIndex ?? 0) + 1)} of ${count(total)}. `}
-        {order && "Who has no value comes last."}
+        {order && "Customers without a value are listed last."}
       </p>
     </section>
   );

@@ -63,7 +63,7 @@ export function Campaigns() {
         )}
         {row && canChange && row.state !== "draft" && (
           <Button kind="main" disabled={act.list.isPending} onClick={() => act.list.mutate(row)}>
-            {row.state === "drawn" ? "Hand over the list" : "Fetch the list again"}
+            {row.state === "drawn" ? "Hand over the list" : "Download the list again"}
           </Button>
         )}
       </PageHeader>
@@ -117,7 +117,7 @@ export function Campaigns() {
 }
 
 function useActions(onPlanned: (id: number) => void) {
-  const { study, view, takeBack } = useStudy();
+  const { study, view, undo } = useStudy();
   const lens = useLens();
   const queries = useQueryClient();
   const say = useNotice();
@@ -138,7 +138,7 @@ function useActions(onPlanned: (id: number) => void) {
       ),
     onSuccess: (row) => {
       onPlanned(row.id);
-      say(`Planned ${row.name}.`, { undo: takeBack });
+      say(`Planned ${row.name}.`, { undo });
     },
     onError,
     onSettled,
@@ -156,7 +156,7 @@ function useActions(onPlanned: (id: number) => void) {
       queueWrite(`campaign ${row.id}`, row.revision, (headers) =>
         data(api.DELETE("/api/studies/{study}/campaigns/{campaign}", { ...path(row), headers })),
       ),
-    onSuccess: (_, row) => say(`${row.name} is put away.`, { undo: takeBack }),
+    onSuccess: (_, row) => say(`${row.name} is deleted.`, { undo }),
     onError,
     onSettled,
   });
@@ -166,7 +166,7 @@ function useActions(onPlanned: (id: number) => void) {
         data(api.POST("/api/studies/{study}/campaigns/{campaign}/draw", { ...path(row), headers })),
       ),
     onSuccess: (row) =>
-      say(`Drawn: ${row.written} are written to, ${row.held} held out.`, { undo: takeBack }),
+      say(`Drawn: ${row.written} are written to, ${row.held} held out.`, { undo }),
     onError,
     onSettled,
   });

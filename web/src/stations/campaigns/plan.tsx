@@ -90,7 +90,7 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
           onKeyUp={() => plan.holdout !== row.holdout && keep()}
         />
       </label>
-      {canChange && row.state !== "handed over" && <Button onClick={onDrop}>Put away</Button>}
+      {canChange && row.state !== "handed over" && <Button onClick={onDrop}>Delete</Button>}
       <p className="col-span-5 text-12 text-quiet">
         {row.clauses.length === 0
           ? "Everyone"

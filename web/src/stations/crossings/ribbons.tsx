@@ -145,7 +145,7 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
       <p className="text-11 text-quiet">
         Pale: stayed. Coloured: moved, by where they were. Moves under half a percent are in the
         matrix alone.
-        {hidden && " Moves by a hair (both margins under 0.3) are drawn as staying."}
+        {hidden && " Border moves (both margins under 0.3) are drawn as staying."}
       </p>
     </section>
   );

@@ -50,7 +50,7 @@ export function Why({ page, picked }: { page: Schemas["CrossingsPage"]; picked: 
           <>
             <b className="font-semibold">{count(found.customers)} customers</b> {word},{" "}
             {cash(found.money_before)} in the window before and {cash(found.money_after)} now.
-            {found.border > 0 && ` ${count(found.border)} of them crossed by a hair.`}
+            {found.border > 0 && ` ${count(found.border)} of them are border moves.`}
             {found.words && ` ${found.words}`}
           </>
         )}

@@ -29,7 +29,7 @@ export function AdoptedView({ adopted }: { adopted: Schemas["Adopted"] | null })
 }
 
 function Identities({ adopted }: { adopted: Schemas["Adopted"] }) {
-  const { study, canChange, takeBack } = useStudy();
+  const { study, canChange, undo } = useStudy();
   const [held, setHeld] = useState<number | null>(null);
   const say = useNotice();
   const told = useTold();
@@ -42,7 +42,7 @@ function Identities({ adopted }: { adopted: Schemas["Adopted"] }) {
           headers: mark(adopted.id),
         }),
       ),
-    onSuccess: () => say("The two changed name, mark and notes.", { undo: takeBack }),
+    onSuccess: () => say("Names, marks and notes swapped.", { undo }),
     ...told,
     onMutate: () => setHeld(null),
   });
@@ -84,7 +84,7 @@ function Identities({ adopted }: { adopted: Schemas["Adopted"] }) {
                   held === null
                     ? `Swap ${segment.name} with another`
                     : held === segment.id
-                      ? "Swap nothing"
+                      ? "Cancel"
                       : `Swap with ${segment.name}`
                 }
                 className={`rounded border px-2 py-0.5 text-12 ${held === segment.id ? "border-ink" : "border-line hover:border-quiet"}`}
@@ -110,7 +110,7 @@ function Identities({ adopted }: { adopted: Schemas["Adopted"] }) {
 }
 
 function Earlier() {
-  const { study, view, canChange, takeBack } = useStudy();
+  const { study, view, canChange, undo } = useStudy();
   const say = useNotice();
   const told = useTold();
   const kept = useQuery({
@@ -133,7 +133,7 @@ function Earlier() {
           headers: mark(kept.data?.yardsticks.find((row) => row.in_use)?.id ?? 0),
         }),
       ),
-    onSuccess: (adopted) => say(`${adopted.k} segments are in use again.`, { undo: takeBack }),
+    onSuccess: (adopted) => say(`${adopted.k} segments are in use again.`, { undo }),
     ...told,
   });
   if (kept.isError) return <Failed words={kept.error.message} />;
@@ -154,7 +154,7 @@ function Earlier() {
               ) : (
                 canChange && (
                   <button type="button" className="underline" onClick={() => take.mutate(row.id)}>
-                    Take up again
+                    Use again
                   </button>
                 )
               )}

@@ -34,7 +34,7 @@ export function Groups() {
 function NotFound({ words }: { words: string }) {
   const [search, put] = useUrlState();
   const again = search.get("run") && (
-    <Button onClick={() => put({ run: "", k: "" })}>See the present recipe</Button>
+    <Button onClick={() => put({ run: "", k: "" })}>Show the current recipe</Button>
   );
   return <Failed words={words} action={again} />;
 }
@@ -51,7 +51,7 @@ function NothingYet({ page }: { page: Page }) {
       ) : (
         <Empty
           title="Groups are made from measures"
-          action={<NextStep to="ledger">Bring in a log first</NextStep>}
+          action={<NextStep to="ledger">Import a log first</NextStep>}
         >
           Here rows of 2 to 8 groups will hang as rings, with threads that show who stays together
           from one number of groups to the next.
@@ -126,11 +126,11 @@ function Whole({ page }: { page: Page }) {
       {page.foreign && look !== "kept" && look !== "adopted" && look !== "propose" && (
         <p className="card flex items-baseline gap-3 px-3 py-2 text-12">
           <span className="flex-1">
-            You look at groups that were kept: {page.method}, {count(page.customers)} customers. The
-            recipe at the left is a different one.
+            You are looking at groups tried before: {page.method}, {count(page.customers)}{" "}
+            customers. The recipe at the left is a different one.
           </span>
           <button type="button" className="underline" onClick={() => go({ run: "", k: "" })}>
-            Back to the present recipe
+            Back to the current recipe
           </button>
         </p>
       )}

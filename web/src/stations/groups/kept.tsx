@@ -282,7 +282,7 @@ function Note({
 }
 
 function useKeptChange(row: Kept) {
-  const { study, takeBack } = useStudy();
+  const { study, undo } = useStudy();
   const say = useNotice();
   const told = useTold();
   return useMutation({
@@ -297,8 +297,8 @@ function useKeptChange(row: Kept) {
         ),
       ),
     onSuccess: (_, body) => {
-      if (body.deleted) say(`Deleted ${row.k} groups by ${row.method}.`, { undo: takeBack });
-      else if (body.note !== undefined) say("The note is kept.", { undo: takeBack });
+      if (body.deleted) say(`Deleted ${row.k} groups by ${row.method}.`, { undo });
+      else if (body.note !== undefined) say("The note is kept.", { undo });
     },
     ...told,
   });

@@ -68,7 +68,7 @@ export function Propose({ onRun, onCompare, onAdopt }: Props) {
             <>
               <b className="font-semibold">
                 {page.proposals.length === 0
-                  ? "Trying by itself"
+                  ? "Looking for groupings"
                   : `${page.proposals.length} of 3 are there`}
                 : {job.stage || "beginning"}.
               </b>{" "}
@@ -99,9 +99,9 @@ export function Propose({ onRun, onCompare, onAdopt }: Props) {
             </>
           ) : (
             <span className="text-quiet">
-              <b className="font-semibold text-ink">Let it try by itself.</b> It prepares every
-              measure that is not left out, tries three kinds of grouping and every k from 2 to 11,
-              and says what speaks for each and what against.
+              <b className="font-semibold text-ink">Let Sortija propose groupings.</b> It prepares
+              every measure that is not left out, tries three kinds of grouping with every k from 2
+              to 11, and says what speaks for and against each.
             </span>
           )}
         </p>
@@ -232,7 +232,7 @@ function Card({
         {row.equals && <li className="mt-1 border-l-2 border-below pl-2">{row.equals}</li>}
         {row.refusal && <li className="mt-1 border-l-2 border-below pl-2">{row.refusal}</li>}
         {proposal.doubts.length === 0 && !row.refusal && (
-          <li className="mt-1 text-quiet">Nothing that was looked at.</li>
+          <li className="mt-1 text-quiet">Nothing found.</li>
         )}
       </ul>
       <div className="mt-3 flex gap-2">

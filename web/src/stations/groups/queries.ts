@@ -57,7 +57,7 @@ export function useTold() {
 /** Change the recipe, run it, adopt a candidate. */
 export function useGroupActions(recipe: Recipe, inUse: number) {
   const queries = useQueryClient();
-  const { study, view, takeBack } = useStudy();
+  const { study, view, undo } = useStudy();
   const say = useNotice();
   const told = useTold();
   const path = { path: { study: study.id } };
@@ -73,7 +73,7 @@ export function useGroupActions(recipe: Recipe, inUse: number) {
         ),
       );
     },
-    onSuccess: (_, { words }) => words && say(words, { undo: takeBack }),
+    onSuccess: (_, { words }) => words && say(words, { undo }),
     ...told,
   });
   const run = useMutation({
@@ -105,7 +105,7 @@ export function useGroupActions(recipe: Recipe, inUse: number) {
       const words = kept
         ? `Adopted ${adopted.k} groups; ${kept} carry on earlier segments.`
         : `Adopted ${adopted.k} groups. They are named at Portraits.`;
-      say(words, { undo: takeBack });
+      say(words, { undo });
     },
     ...told,
   });

@@ -252,7 +252,7 @@ function How({
             value={draft.method}
 
             onChange={(value) =>
-              onChange({ method: value }, `Grouped by ${value || "the method that fits"}.`)
+              onChange({ method: value }, `Grouped by ${value || "the method that fits best"}.`)
             }
             options={METHODS}
           />
@@ -273,7 +273,7 @@ function How({
                   on={draft.distance === "gower"}
                   label="Gower's distance"
                   onChange={(on) =>
-                    onChange({ distance: on ? "gower" : "euclidean" }, "Another distance is taken.")
+                    onChange({ distance: on ? "gower" : "euclidean" }, "Distance changed.")
                   }
                 />
               </label>
@@ -281,22 +281,22 @@ function How({
           )}
           {(method === "k-prototypes" || method === "k-modes") && (
             <label className="flex items-center justify-between">
-              Begin in dense places
+              Seed in dense regions
               <Switch
                 on={draft.seeding === "dense"}
-                label="Begin in dense places"
+                label="Seed in dense regions"
                 onChange={(on) => onChange({ seeding: on ? "dense" : "far" }, "Seeding changed.")}
               />
             </label>
           )}
           {number("most", 2, 20, "Largest k")}
-          {number("starts", 1, 50, "Starts of a row")}
+          {number("starts", 1, 50, "Starts per k")}
           {number("seed", 0, 2 ** 31 - 1, "Seed")}
           <label className="flex items-center justify-between">
-            Weigh categories by what they relate to
+            Weight categories by relevance
             <Switch
               on={draft.relevance}
-              label="Weigh categories by what they relate to"
+              label="Weight categories by relevance"
               onChange={(relevance) => onChange({ relevance }, "Weights of categories changed.")}
             />
           </label>
@@ -309,10 +309,10 @@ function How({
             />
           </label>
           <label className="flex items-center justify-between">
-            Gap statistic too
+            Also the gap statistic
             <Switch
               on={draft.gap}
-              label="Gap statistic too"
+              label="Also the gap statistic"
               onChange={(gap) =>
                 onChange({ gap }, gap ? "Gap statistic added." : "Gap statistic left out.")
               }

@@ -22,7 +22,7 @@ export function BringIn({ quiet = false }: { quiet?: boolean }) {
         await upload(study.id, file, setShare);
       }
     } catch (problem) {
-      say(problem instanceof Error ? problem.message : "The file did not come in.", {
+      say(problem instanceof Error ? problem.message : "The file could not be imported.", {
         trouble: true,
       });
     } finally {
@@ -68,7 +68,7 @@ export function BringIn({ quiet = false }: { quiet?: boolean }) {
         disabled={share !== null}
         onClick={() => input.current?.click()}
       >
-        {share === null ? "Bring in a file" : `Bringing in, ${count(Math.round(share * 100))}%`}
+        {share === null ? "Import a file" : `Uploading, ${count(Math.round(share * 100))}%`}
       </Button>
     </>
   );

@@ -12,7 +12,7 @@ const OVERLAP_WORDS: Record<string, string> = {
   replace: "replace the earlier file’s",
 };
 
-/** What came in, and what came of it; a counted file can be read otherwise or taken back. */
+/** What came in, and what came of it; a counted file can be Change columns or taken back. */
 export function Files({ intakes }: { intakes: Schemas["IntakeRow"][] }) {
   const counted = intakes.filter((intake) => intake.state === "counted");
   if (counted.length === 0) return null;
@@ -32,7 +32,7 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
   const { study, canChange } = useStudy();
   const path = { params: { path: { study: study.id, intake: intake.id } } };
   const thing = `intake ${intake.id}`;
-  const takeBack = useLedgerChange(
+  const undo = useLedgerChange(
     () =>
       queueWrite(thing, intake.revision, (headers) =>
         data(api.DELETE("/api/studies/{study}/intakes/{intake}", { ...path, headers })),
@@ -63,14 +63,14 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
               className="shrink-0 text-12 text-quiet underline hover:text-ink"
               onClick={() => otherwise.mutate(undefined)}
             >
-              read otherwise
+              Change columns
             </button>
             <button
               type="button"
               className="shrink-0 text-12 text-quiet underline hover:text-ink"
-              onClick={() => takeBack.mutate(undefined)}
+              onClick={() => undo.mutate(undefined)}
             >
-              take back
+              Remove
             </button>
           </>
         )}

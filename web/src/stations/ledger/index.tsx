@@ -97,11 +97,12 @@ export function Ledger() {
       {page.status.state === "failed" && !review && <Failed words={page.status.words ?? ""} />}
       {alone && (
         <p className="card p-3">
-          No log has come in yet: what customers bought, and when, is not known. Their traits are.
+          No log has been imported yet: what customers bought, and when, is not known. Their traits
+          are.
         </p>
       )}
       {empty && (
-        <Empty title="No log has come in yet" action={<BringIn />}>
+        <Empty title="No log has been imported yet" action={<BringIn />}>
           Here the months of your log will lie on a thread: above it the money that counts, below it
           what was set aside, one texture a reason. Drop an export of your till anywhere on this
           page, or choose it: CSV, XLSX, Parquet or JSON Lines, packed or not.

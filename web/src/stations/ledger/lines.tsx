@@ -171,7 +171,7 @@ export function Lines({ picked, onPick, page }: Props) {
           </tbody>
         </table>
         {lines.data && lines.data.lines.length === 0 && (
-          <p className="p-4 text-quiet">No line is like that.</p>
+          <p className="p-4 text-quiet">No matching lines.</p>
         )}
         {lines.isError && <p className="p-4 text-alarm">{lines.error.message}</p>}
       </div>

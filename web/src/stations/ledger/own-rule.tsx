@@ -88,7 +88,7 @@ export function OwnRule({
           }),
         ),
       ),
-    () => `“${own?.name ?? ""}” is dropped.`,
+    () => `“${own?.name ?? ""}” is deleted.`,
   );
   const field = "w-full rounded-md border border-line bg-card px-2 py-1";
   return (
@@ -106,7 +106,7 @@ export function OwnRule({
             : "rounded-md border border-dashed border-everyone px-2 py-0.5 text-12 hover:border-quiet"
         }
       >
-        {own ? "change" : "+ a rule of your own"}
+        {own ? "change" : "Add a rule"}
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content align="start" sideOffset={6} className="card z-40 w-80 p-3 shadow-lg">
@@ -156,7 +156,7 @@ export function OwnRule({
               </div>
             ) : (
               <label className="grid gap-0.5">
-                is one of these, one a line; * stands for anything
+                is one of these, one per line; * stands for anything
                 <textarea
                   rows={4}
                   value={draft.words}
@@ -167,7 +167,7 @@ export function OwnRule({
             )}
             <div className="flex gap-2">
               <Button type="submit" className="flex-1" disabled={keep.isPending}>
-                {own ? "Change it" : "Keep this rule"}
+                {own ? "Save the rule" : "Add this rule"}
               </Button>
               {own && (
                 <Button
@@ -175,7 +175,7 @@ export function OwnRule({
                   disabled={drop.isPending}
                   onClick={() => drop.mutate(undefined, { onSuccess: () => setOpen(false) })}
                 >
-                  Drop it
+                  Delete it
                 </Button>
               )}
             </div>

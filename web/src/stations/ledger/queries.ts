@@ -65,14 +65,14 @@ export function useLedgerChange<T>(
   change: (input: T) => Promise<unknown>,
   words?: (input: T) => string,
 ) {
-  const { study, takeBack } = useStudy();
+  const { study, undo } = useStudy();
   const queries = useQueryClient();
   const say = useNotice();
   return useMutation({
     mutationFn: change,
     scope: { id: "ledger" }, // one after the other, in the order in which they were asked for
     onSuccess: async (_, input) => {
-      if (words) say(words(input), { undo: takeBack });
+      if (words) say(words(input), { undo });
       await Promise.all([
         askAnew(queries, study.id),
         queries.invalidateQueries({ queryKey: ["pulse", study.id] }),

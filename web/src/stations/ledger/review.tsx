@@ -138,17 +138,17 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
             )}{" "}
             {intake.lines > 0 && intake.role !== "areas" && `About ${count(intake.lines)} rows. `}
             {intake.replaces === null
-              ? "Nothing is counted yet: check how each column will be read."
-              : "It counts as it was read before until you count it anew."}
+              ? "Nothing is imported yet: check how each column will be read."
+              : "Until you import it again, it counts as it was read before."}
           </p>
         </div>
-        <Button onClick={() => drop.mutate(undefined)}>Put aside</Button>
+        <Button onClick={() => drop.mutate(undefined)}>Discard</Button>
         <Button
           kind="main"
           disabled={tally.isPending || asked || intake.lacks !== ""}
           onClick={() => tally.mutate(undefined)}
         >
-          Count these {intake.lines > 0 && intake.role !== "areas" && `${count(intake.lines)} `}
+          Import these {intake.lines > 0 && intake.role !== "areas" && `${count(intake.lines)} `}
           {noun}
         </Button>
       </div>
@@ -172,13 +172,13 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
             className="text-quiet underline hover:text-ink"
             onClick={() => apart.mutate(undefined)}
           >
-            read each on its own
+            Read each file on its own
           </button>
         </p>
       )}
       {asked && (
         <fieldset className="mb-3 rounded-md border-2 border-ink p-3">
-          <legend className="px-1 font-semibold">One thing only you can tell</legend>
+          <legend className="px-1 font-semibold">A question only you can answer</legend>
           <p>
             Every date of this file can be read two ways. Which day is <b>{intake.two_orders[0]}</b>
             ?

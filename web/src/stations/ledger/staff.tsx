@@ -9,7 +9,7 @@ import { useStudy } from "@/study/context";
 import { queueWrite } from "@/study/write-queue";
 import { Button } from "@/ui/button";
 
-/** Which cards are staff's or a test's: codes and patterns, one a line. */
+/** Which cards are staff's or a test's: codes and patterns, one per line. */
 export function StaffCards({
   staff,
   revision,
@@ -50,7 +50,7 @@ export function StaffCards({
             Staff and test cards
           </label>
           <p className="text-12 text-quiet">
-            One code or pattern a line; * stands for anything. Now {count(staff.cards)} cards
+            One code or pattern per line; * stands for anything. Now {count(staff.cards)} cards
             {staff.examples.length > 0 && `: ${staff.examples.join(", ")}`}
             {staff.cards > staff.examples.length && " …"}.
           </p>

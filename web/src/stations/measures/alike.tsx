@@ -49,7 +49,7 @@ export function AlikeMatrix({ page }: { page: Page }) {
     <div className="grid grid-cols-[minmax(0,1fr)_230px] items-start gap-3">
       <section className="card overflow-auto p-3" aria-label="Alike">
         <div className="mb-2 flex flex-wrap items-center gap-4 text-12">
-          <Choice on={ordered} yes="alike ones together" no="as listed" onChange={setOrdered} />
+          <Choice on={ordered} yes="similar ones together" no="as listed" onChange={setOrdered} />
           <Choice on={rank} yes="by rank (Spearman)" no="straight (Pearson)" onChange={setRank} />
           <label className="flex items-center gap-1.5">
             <input
@@ -67,7 +67,7 @@ export function AlikeMatrix({ page }: { page: Page }) {
             : `A seeded sample of ${count(found.customers)} customers`}
           ; each pair over those who have both. Two numbers: {rank ? "Spearman" : "Pearson"}; two
           categories: V; one of each: correlation ratio.
-          {found.left_out > 0 && ` ${found.left_out} more do not fit the field.`}
+          {found.left_out > 0 && ` ${found.left_out} more do not fit here.`}
         </p>
       </section>
       <Twins found={found} page={page} />
@@ -217,7 +217,7 @@ function Twins({ found, page }: { found: Alike; page: Page }) {
     <section className="card p-3 text-12" aria-label="Said twice">
       <h2 className="text-13">The same thing twice</h2>
       {found.twins.length === 0 && (
-        <p className="mt-1 text-quiet">No pair reaches 0.90: each says something of its own.</p>
+        <p className="mt-1 text-quiet">No pair reaches 0.90: each adds something of its own.</p>
       )}
       <ul className="mt-1 grid gap-2">
         {found.twins.map((twin) => {
@@ -234,7 +234,7 @@ function Twins({ found, page }: { found: Alike; page: Page }) {
               </span>
               {shape && out ? (
                 <p>
-                  Both shape the groups, so this counts double.{" "}
+                  Both shape the groups, so the same thing counts twice.{" "}
                   {canChange && (
                     <button
                       type="button"
@@ -246,7 +246,9 @@ function Twins({ found, page }: { found: Alike; page: Page }) {
                   )}
                 </p>
               ) : (
-                <p className="text-quiet">Not both shape the groups: no harm done.</p>
+                <p className="text-quiet">
+                  Only one of them shapes the groups, so nothing counts twice.
+                </p>
               )}
             </li>
           );

@@ -32,7 +32,7 @@ export function CategoryRow({
       <Cut thread={thread} levels={levels} />
       <span className="grid text-11 leading-[14px]">
         <span className={missing ? "" : "text-quiet"}>
-          {missing ? `${count(missing)} without` : "everyone has it"}
+          {missing ? `${count(missing)} without` : "no missing values"}
         </span>
         {levels.levels.length > 20 && <span>too many to group by</span>}
       </span>

@@ -43,7 +43,7 @@ export function Detail({ thread, numbers, page, onChoose, onGo }: Props) {
     placeholderData: keepPreviousData,
   });
   if (detail.isError) return <Failed words={detail.error.message} />;
-  if (!detail.data) return <p className="px-3 pb-4 text-12 text-quiet">Looking closer …</p>;
+  if (!detail.data) return <p className="px-3 pb-4 text-12 text-quiet">Loading …</p>;
   const found = detail.data;
   return (
     <div className="grid gap-4 px-3 pt-1 pb-4 text-12">

@@ -30,7 +30,7 @@ export function Donors({ thread, found }: { thread: Thread; found: Schemas["Meas
   });
   if (!who) return null;
   if (fill.isError) return <p className="mt-1 text-11 text-alarm">{fill.error.message}</p>;
-  if (!fill.data) return <p className="mt-1 text-11 text-quiet">Looking for them …</p>;
+  if (!fill.data) return <p className="mt-1 text-11 text-quiet">Finding the nearest customers …</p>;
   const words = (value: number | null) => inUnit(value, thread.unit, study.currency);
   return (
     <div className="mt-1 rounded-md border border-line bg-card p-2 text-11">

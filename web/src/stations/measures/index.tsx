@@ -33,7 +33,7 @@ const VIEWS = [
 /** A series is of customers with a log; levels are few enough for a table. */
 const LEVEL_VIEWS = [...VIEWS.slice(0, 3), ["table", "Table"]] as const;
 
-/** Measures: one thread a measure, everyone's shape and the same after its preparation. */
+/** Measures: one thread per measure, everyone's shape and the same after its preparation. */
 export function Measures() {
   const { study, window, canChange } = useStudy();
   const [search, put] = useUrlState();
@@ -100,7 +100,8 @@ export function Measures() {
       </Stale>
       {study.role === "reader" && threads.length > 0 && (
         <p className="px-1 text-12 text-quiet">
-          You look only: an owner can make you an analyst, who chooses roles and preparations.
+          You have read-only access. An owner can make you an analyst, who chooses roles and
+          preparations.
         </p>
       )}
     </div>

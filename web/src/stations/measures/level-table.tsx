@@ -10,7 +10,7 @@ import { Button } from "@/ui/button";
 import { fileName, saveFile } from "@/ui/save";
 import { Failed, Waiting } from "@/ui/status";
 
-/** The levels of a trait, one a row, by every measure; ordered by any, saved as CSV. */
+/** The levels of a trait, one per row, by every measure; ordered by any, saved as CSV. */
 export function LevelTable({ page }: { page: Page }) {
   const { study } = useStudy();
   const view = useRows();

@@ -60,7 +60,7 @@ export function OnePair({ page, numbers, x, y, onPair, onAll }: Props) {
         signal,
       });
       if (!answer.data)
-        throw new Trouble("The points could not be had. Try again.", answer.response.status);
+        throw new Trouble("The points could not be loaded. Try again.", answer.response.status);
       const { readPoints } = await import("@/charts/points");
       return readPoints(answer.data);
     },
@@ -183,7 +183,7 @@ function Told({ found }: { found: Schemas["PairPage"] }) {
       <p className="text-quiet">
         {found.shown < found.customers
           ? `Grey squares: all ${count(found.customers)}. Points: a seeded sample of ${count(found.shown)}.`
-          : `A point a customer, ${count(found.shown)} of them.`}{" "}
+          : `A point per customer, ${count(found.shown)} of them.`}{" "}
         Axes hold the middle 99%. Draw a box to look closer.
       </p>
     </div>

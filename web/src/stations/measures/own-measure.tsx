@@ -39,7 +39,7 @@ export function OwnActions({ thread, revision }: { thread: Thread; revision: num
         {open && <Editor revision={revision} thread={thread} onDone={() => setOpen(false)} />}
       </Dialog.Root>
       <button type="button" className="underline" onClick={() => drop.mutate(thread)}>
-        Drop this measure
+        Delete this measure
       </button>
     </span>
   );
@@ -116,7 +116,7 @@ function Editor({
                 required
                 maxLength={60}
                 value={label}
-                placeholder="Spend a visit"
+                placeholder="Spend per visit"
                 className="rounded-md border border-line px-2 py-1 text-13 text-ink"
                 onChange={(event) => setLabel(event.target.value)}
               />
@@ -149,7 +149,7 @@ function Editor({
             {found?.good && <Tried found={found} />}
             <div className="flex justify-end gap-2">
               <Dialog.Close asChild>
-                <Button kind="quiet">Not now</Button>
+                <Button kind="quiet">Cancel</Button>
               </Dialog.Close>
               <Button
                 kind="main"
@@ -307,7 +307,7 @@ function Help({
 }
 
 function useKeep(revision: number, thread: Thread | undefined, onDone: () => void) {
-  const { study, takeBack } = useStudy();
+  const { study, undo } = useStudy();
   const view = useRows();
   const queries = useQueryClient();
   const say = useNotice();
@@ -331,7 +331,7 @@ function useKeep(revision: number, thread: Thread | undefined, onDone: () => voi
             ),
       ),
     onSuccess: (_, body) => {
-      say(`${body.label} is ${thread ? "changed" : "among the measures"}.`, { undo: takeBack });
+      say(`${body.label} is ${thread ? "changed" : "among the measures"}.`, { undo });
       onDone();
     },
     onError: (problem) => say(problem.message, { trouble: true }),
@@ -340,7 +340,7 @@ function useKeep(revision: number, thread: Thread | undefined, onDone: () => voi
 }
 
 function useDrop(revision: number) {
-  const { study, takeBack } = useStudy();
+  const { study, undo } = useStudy();
   const view = useRows();
   const queries = useQueryClient();
   const say = useNotice();
@@ -352,7 +352,7 @@ function useDrop(revision: number) {
           headers: mark(revision),
         }),
       ),
-    onSuccess: (_, thread) => say(`${thread.label} is dropped.`, { undo: takeBack }),
+    onSuccess: (_, thread) => say(`${thread.label} is deleted.`, { undo }),
     onError: (problem) => say(problem.message, { trouble: true }),
     onSettled: () => askAnew(queries, study.id),
   });

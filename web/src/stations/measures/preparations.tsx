@@ -28,7 +28,7 @@ export function Preparations({ page }: { page: Page }) {
         onSubmit={(event) => {
           event.preventDefault();
           whole.mutate(
-            { keep_as: name, words: `Kept as ${name}.` },
+            { keep_as: name, words: `Saved as ${name}.` },
             { onSuccess: () => setNaming(false) },
           );
         }}
@@ -83,7 +83,7 @@ export function Preparations({ page }: { page: Page }) {
               </DropdownMenu.Item>
               <DropdownMenu.Item
                 className="cursor-pointer rounded px-2 py-1.5 text-12 text-quiet outline-none data-[highlighted]:bg-paper"
-                aria-label={`Drop ${kept}`}
+                aria-label={`Delete ${kept}`}
                 onSelect={() => drop.mutate(kept)}
               >
                 drop
@@ -100,7 +100,7 @@ export function Preparations({ page }: { page: Page }) {
 }
 
 function useDrop(revision: number) {
-  const { study, takeBack } = useStudy();
+  const { study, undo } = useStudy();
   const queries = useQueryClient();
   const say = useNotice();
   return useMutation({
@@ -111,7 +111,7 @@ function useDrop(revision: number) {
           headers: mark(revision),
         }),
       ),
-    onSuccess: (_, name) => say(`Dropped the preparation ${name}.`, { undo: takeBack }),
+    onSuccess: (_, name) => say(`Deleted the preparation ${name}.`, { undo }),
     onError: (problem) => say(problem.message, { trouble: true }),
     onSettled: () => askAnew(queries, study.id),
   });

@@ -4,8 +4,8 @@ import type { Choice, Thread } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
 
 const ROLES = [
-  ["shapes", "shapes", "It decides, with others, who goes together"],
-  ["describes", "describes", "It is told of each group, and decides nothing"],
+  ["shapes", "shapes", "Shapes the groups, with the others"],
+  ["describes", "describes", "Describes each group, and does not shape it"],
   ["out", "out", "It is left out"],
 ] as const;
 

@@ -15,7 +15,7 @@ export function RowsOf({
   if (!page.has_log || page.populations.length === 0) return null;
   return (
     <label className="flex items-center gap-1.5 text-12 text-quiet">
-      rows are
+      One row per
       <Select
         value={of}
         className="text-13"

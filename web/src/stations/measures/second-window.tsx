@@ -39,7 +39,7 @@ export function SecondWindow({
       )}
       <Popover.Root open={open} onOpenChange={setOpen}>
         <Popover.Trigger className="rounded-md border border-line bg-card px-2.5 py-1 hover:border-quiet">
-          {beside ? `beside: to ${day(to)}, ${backWords(back)}` : "Lay a window beside"}{" "}
+          {beside ? `beside: to ${day(to)}, ${backWords(back)}` : "Compare with another window"}{" "}
           <span aria-hidden>▾</span>
         </Popover.Trigger>
         <Popover.Portal>
@@ -84,7 +84,7 @@ export function SecondWindow({
                 className="w-fit text-12 text-quiet underline"
                 onClick={() => choose("")}
               >
-                Take the second window away
+                Remove the second window
               </button>
             )}
           </Popover.Content>

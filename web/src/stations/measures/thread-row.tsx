@@ -124,7 +124,7 @@ function Counts({ thread, numbers }: { thread: Thread; numbers: Schemas["Numbers
   return (
     <span className="grid text-11 leading-[14px]">
       <span className={missing ? "" : "text-quiet"}>
-        {missing ? `${count(missing)} without` : "everyone has it"}
+        {missing ? `${count(missing)} without` : "no missing values"}
       </span>
       <span className={outliers ? "" : "text-quiet"}>
         {[

@@ -20,13 +20,13 @@ export interface Choice {
 
 function wordsOf(choice: Choice): string {
   if (choice.proposed) return "is prepared as proposed";
-  if (choice.steps) return "is prepared otherwise";
+  if (choice.steps) return "is prepared differently";
   return choice.role === "out" ? "is left out" : `${choice.role} the groups`;
 }
 
 /** Choose a measure's role or preparation; undoable. */
 export function useChoice(revision: number) {
-  const { study, takeBack } = useStudy();
+  const { study, undo } = useStudy();
   const view = useRows();
   const queries = useQueryClient();
   const say = useNotice();
@@ -45,8 +45,7 @@ export function useChoice(revision: number) {
           }),
         ),
       ),
-    onSuccess: (_, { thread, choice }) =>
-      say(`${thread.label} ${wordsOf(choice)}.`, { undo: takeBack }),
+    onSuccess: (_, { thread, choice }) => say(`${thread.label} ${wordsOf(choice)}.`, { undo }),
     onError: (problem) => say(problem.message, { trouble: true }),
     onSettled: () => askAnew(queries, study.id),
   });
@@ -54,7 +53,7 @@ export function useChoice(revision: number) {
 
 /** Prepare every measure at once, by a preset or by what was kept under a name. */
 export function useWhole(revision: number) {
-  const { study, takeBack } = useStudy();
+  const { study, undo } = useStudy();
   const view = useRows();
   const queries = useQueryClient();
   const say = useNotice();
@@ -73,7 +72,7 @@ export function useWhole(revision: number) {
           }),
         ),
       ),
-    onSuccess: (_, choice) => say(choice.words, { undo: takeBack }),
+    onSuccess: (_, choice) => say(choice.words, { undo }),
     onError: (problem) => say(problem.message, { trouble: true }),
     onSettled: () => askAnew(queries, study.id),
   });

@@ -45,7 +45,7 @@ export function Portraits() {
       />
       {page.status.state === "empty" && (
         <Empty
-          title="Portraits are drawn of adopted groups"
+          title="Portraits show adopted groups"
           action={
             <Link
               className="text-copper underline"
@@ -94,7 +94,7 @@ function outside(counts: Record<string, number>): string {
 export type SegmentBody = Partial<Record<"name" | "short" | "notes", string>>;
 
 function useSegmentChange() {
-  const { study, takeBack } = useStudy();
+  const { study, undo } = useStudy();
   const queries = useQueryClient();
   const say = useNotice();
   return useMutation({
@@ -111,7 +111,7 @@ function useSegmentChange() {
     onSuccess: (now, { segment, body }) =>
       say(
         body.name === undefined ? `${now.name} is changed.` : `${segment.name} is now ${now.name}.`,
-        { undo: takeBack },
+        { undo },
       ),
     onError: (problem) => say(problem.message, { trouble: true }),
     onSettled: () => askAnew(queries, study.id),

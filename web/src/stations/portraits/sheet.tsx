@@ -12,7 +12,7 @@ type Page = Schemas["PortraitsPage"];
 const NAME = 150;
 const THREAD = 300;
 
-/** By separation: name, thread, everyone, then a column a segment, shaded by how far it stands off. */
+/** By separation: name, thread, everyone, then a column per segment, shaded by how far it stands off. */
 export function Sheet({
   page,
   chosen,

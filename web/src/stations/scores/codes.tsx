@@ -156,7 +156,7 @@ function sortOf(sort: string, key: string): "ascending" | "descending" | undefin
   return sort === `-${key}` ? "ascending" : undefined;
 }
 
-/** A code as small steps, one a measure, as high as its band. */
+/** A code as small steps, one per measure, as high as its band. */
 function Steps({ row, page }: { row: Row; page: Page }) {
   return (
     <svg width={row.bands.length * 7} height={16} aria-hidden>

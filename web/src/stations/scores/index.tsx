@@ -78,7 +78,7 @@ function Whole({ page }: { page: Page }) {
       {!there && page.status.state === "empty" && (
         <Empty
           title="Scores are cut from measures"
-          action={<NextStep to="ledger">Bring in a log first</NextStep>}
+          action={<NextStep to="ledger">Import a log first</NextStep>}
         >
           Here plots of recency and frequency will lie as wide and as high as their bands really
           are, shaded by the money per customer, with fences that make a ladder of tiers.
@@ -109,7 +109,8 @@ function Whole({ page }: { page: Page }) {
       )}
       {study.role === "reader" && there && (
         <p className="px-1 text-12 text-quiet">
-          You look only: an owner can make you an analyst, who cuts bands and moves fences.
+          You have read-only access. An owner can make you an analyst, who cuts bands and moves
+          fences.
         </p>
       )}
     </div>
@@ -365,7 +366,7 @@ function Rows() {
 
 /** Make the ladder the yardstick: Portraits, Crossings and Campaigns then go by it. */
 function useKeep(inUse: number) {
-  const { study, view, takeBack } = useStudy();
+  const { study, view, undo } = useStudy();
   const queries = useQueryClient();
   const say = useNotice();
   return useMutation({
@@ -380,7 +381,7 @@ function useKeep(inUse: number) {
       say(
         `The ladder of ${adopted.k} tiers is kept: Portraits, Crossings and Campaigns go by it.`,
         {
-          undo: takeBack,
+          undo,
         },
       ),
     onError: (problem) => say(problem.message, { trouble: true }),

@@ -59,7 +59,7 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder, onTiers }
       const above = now.at(-2)?.low ?? least + 2;
       const low = Math.max(least + 1, Math.floor((least + above) / 2));
       return [...now.slice(0, -1), { ...lowest, low }, { name, low: null, high: low, ranges: {} }];
-    }, `${name} is there.`);
+    }, `${name} added.`);
   };
   return (
     <section className="card p-3" aria-label="Ladder">
@@ -96,7 +96,7 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder, onTiers }
             onName={(name) =>
               onTiers(
                 (now) => now.map((each, m) => (m === n ? { ...each, name } : each)),
-                `The tier is called ${name}.`,
+                `Tier renamed to ${name}.`,
               )
             }
             onUp={
@@ -126,11 +126,9 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder, onTiers }
         <button
           type="button"
           className="text-12 text-quiet underline hover:text-ink"
-          onClick={() =>
-            onLadder({ kind: ladder.kind, tiers: null }, "Back to the ladder to begin with.")
-          }
+          onClick={() => onLadder({ kind: ladder.kind, tiers: null }, "Ladder reset.")}
         >
-          Begin the ladder anew
+          Reset the ladder
         </button>
       )}
     </section>
@@ -304,12 +302,12 @@ function Menu({
             </button>
             {onUp && (
               <Popover.Close className="underline" onClick={onUp}>
-                Count it earlier
+                Move up
               </Popover.Close>
             )}
             {onDrop && (
               <Popover.Close className="underline" onClick={onDrop}>
-                Take it out
+                Delete
               </Popover.Close>
             )}
           </div>

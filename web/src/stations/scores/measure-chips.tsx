@@ -89,7 +89,7 @@ export function MeasureChips({ page, onMeasures, onGaps }: Props) {
                     own: [],
                   },
                 ],
-                `${picked.label} is scored too.`,
+                `${picked.label} is scored as well.`,
               );
           }}
           options={[["", "+ measure"], ...free.map((each) => [each.name, each.label] as const)]}
@@ -230,7 +230,7 @@ function MeasureMenu({ measure, of, last, onChange, onDrop }: MenuProps) {
       )}
       {canChange && !last && (
         <button type="button" className="justify-self-start text-12 underline" onClick={onDrop}>
-          Score without it
+          Remove from the scores
         </button>
       )}
     </div>
@@ -241,7 +241,7 @@ function MeasureMenu({ measure, of, last, onChange, onDrop }: MenuProps) {
 function OwnCuts({ measure, onChange }: Pick<MenuProps, "measure" | "onChange">) {
   return (
     <label className="grid gap-1">
-      <span className="text-quiet">Cuts, divided by blanks</span>
+      <span className="text-quiet">Cut points, separated by spaces</span>
       <input
         key={measure.cuts.join(" ")}
         defaultValue={measure.cuts.join(" ")}

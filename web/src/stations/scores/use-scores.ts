@@ -69,7 +69,7 @@ export function tiersOf(page: Page): Schemas["TierDraft"][] {
 
 /** Change bands, directions, weights or the ladder; undoable. */
 export function useScoreChange(page: Page) {
-  const { study, takeBack } = useStudy();
+  const { study, undo } = useStudy();
   const view = useRows();
   const queries = useQueryClient();
   const say = useNotice();
@@ -90,7 +90,7 @@ export function useScoreChange(page: Page) {
           ),
         ),
       ),
-    onSuccess: (_, { words }) => say(words, { undo: takeBack }),
+    onSuccess: (_, { words }) => say(words, { undo }),
     onError: (problem) => say(problem.message, { trouble: true }),
     onSettled: () => askAnew(queries, study.id),
   });
@@ -112,7 +112,7 @@ export function useScoreChange(page: Page) {
     gaps: (close_gaps: boolean) =>
       change.mutate({
         draft: { ...now(), close_gaps },
-        words: close_gaps ? "Empty bands are closed." : "Bands are as asked for.",
+        words: close_gaps ? "Gaps closed." : "Gaps kept.",
       }),
   };
 }

@@ -182,7 +182,7 @@ function Said({ plane, most, look }: { plane: PlanePage; most: number; look: str
     <p className="text-11 text-quiet">
       {shown < plane.customers
         ? `${plane.cells && most >= 20_000 ? `Grey squares: all ${count(plane.customers)}. ` : ""}Points: a seeded sample of ${count(shown)}.`
-        : `A point a customer, ${count(shown)}.`}{" "}
+        : `A point per customer, ${count(shown)}.`}{" "}
       {look !== "matrix" && look !== "neighbours" && "Numbered: the groups’ means. "}
       {look !== "neighbours" && "Axes hold the middle 99%. "}
       {look !== "turned" && "Draw a box to look closer."}
@@ -275,10 +275,11 @@ function Neighbourhood({ page, row, colour }: { page: Page; row: Row; colour: st
             <b className="font-semibold">Trustworthiness {percent(page.trust, 1, 0)}.</b>{" "}
             <span className="text-quiet">
               {page.trust >= 0.9
-                ? "Those who stand side by side are alike. "
-                : "Some who stand side by side are not alike. "}
-              Distances between islands say nothing.
-              {!page.trust_exact && " 20,000 were laid out, the others stand amid their nearest."}
+                ? "Neighbours on the map are alike. "
+                : "Some neighbours on the map are not alike. "}
+              Distances between islands mean nothing.
+              {!page.trust_exact &&
+                " 20,000 were laid out; the others are placed among their nearest neighbours."}
             </span>
           </p>
         )}

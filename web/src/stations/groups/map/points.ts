@@ -48,7 +48,7 @@ export function usePicture(grouping: number, axes: string[], colour: string, mos
         signal,
       });
       if (!answer.data)
-        throw new Trouble("The points could not be had. Try again.", answer.response.status);
+        throw new Trouble("The points could not be loaded. Try again.", answer.response.status);
       return readCloud(answer.data, axes.length);
     },
     placeholderData: keepPreviousData,

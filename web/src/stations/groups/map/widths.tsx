@@ -40,9 +40,9 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
   return (
     <div aria-label="Silhouettes by customer" role="group">
       <p className="mb-2 text-12 text-quiet">
-        Each line is a customer: to the right those who stand with their own, to the left those who
-        are nearer to another group. {found.exact ? "All" : "A seeded sample of"} {count(many)}{" "}
-        customers; mean {fixed(found.mean)}.
+        One line per customer: to the right those who fit their group, to the left those nearer to
+        another. {found.exact ? "All" : "A seeded sample of"} {count(many)} customers; mean{" "}
+        {fixed(found.mean)}.
       </p>
       <div className="grid gap-1.5">
         {found.groups.map((group, g) => {

@@ -52,7 +52,7 @@ export function Cards({ page }: { page: Schemas["CustomerPage"] }) {
                 disabled={part.isPending}
                 onClick={() => part.mutate(card.code)}
               >
-                take apart
+                Separate
               </button>
             )}
           </li>
@@ -84,7 +84,7 @@ export function Cards({ page }: { page: Schemas["CustomerPage"] }) {
             className="min-w-0 flex-1 rounded-md border border-line px-2 py-1 text-12"
           />
           <Button type="submit" className="px-2 py-1 text-12" disabled={!code.trim()}>
-            Put together
+            Merge
           </Button>
         </form>
       )}
@@ -115,12 +115,12 @@ export function Erase({ page }: { page: Schemas["CustomerPage"] }) {
         <AlertDialog.Overlay className="fixed inset-0 z-50 bg-ink/30" />
         <AlertDialog.Content className="card fixed top-1/3 left-1/2 z-50 w-[420px] -translate-x-1/2 p-5 shadow-lg">
           <AlertDialog.Title className="text-16 font-semibold">
-            Erase {page.name} for good?
+            Erase {page.name} permanently?
           </AlertDialog.Title>
           <AlertDialog.Description className="mt-2 text-13">
             Card codes, address, ids, traits and places on lists go, here and in any file that comes
             later. {count(page.total)} receipts stay under a blank card, so that no total changes.
-            The files that came in are written anew without this person. This cannot be taken back;
+            The files that came in are written anew without this person. This cannot be undone;
             backups from before still name them.
           </AlertDialog.Description>
           <div className="mt-4 flex justify-end gap-2">
@@ -132,7 +132,7 @@ export function Erase({ page }: { page: Schemas["CustomerPage"] }) {
                 className="border-alarm text-alarm"
                 onClick={() => erase.mutate(undefined, { onSuccess: () => void go(".") })}
               >
-                Erase for good
+                Erase permanently
               </Button>
             </AlertDialog.Action>
           </div>

@@ -79,9 +79,7 @@ function Lines({
           </span>
           {(line.reason || line.kind === "return") && (
             <span className="shrink-0 text-quiet">
-              {line.reason
-                ? `does not count: ${rules[line.reason]?.toLowerCase()}`
-                : "brought back"}
+              {line.reason ? `does not count: ${rules[line.reason]?.toLowerCase()}` : "returned"}
             </span>
           )}
           <span className="w-16 shrink-0 text-right">

@@ -20,7 +20,7 @@ export function Traits({ page }: { page: Schemas["CustomerPage"] }) {
     <section className="card p-3" aria-label="Traits">
       <h2 className="text-14">Traits</h2>
       {page.traits.length === 0 && (
-        <p className="mt-1 text-12 text-quiet">No customer table has come in yet.</p>
+        <p className="mt-1 text-12 text-quiet">No customer table has been imported yet.</p>
       )}
       <ul className="mt-1 text-12">
         {page.traits.map((trait) => (
@@ -37,7 +37,7 @@ export function Traits({ page }: { page: Schemas["CustomerPage"] }) {
               ) : canChange && !page.erased ? (
                 <button
                   type="button"
-                  title="Put it right"
+                  title="Correct it"
                   className="text-right hover:underline"
                   onClick={() => setOpen(trait.key)}
                 >
@@ -80,7 +80,7 @@ function Past({ trait }: { trait: Schemas["TraitHistory"] }) {
   if (!fixed && before.length === 0) return null;
   return (
     <p className="text-right text-11 text-quiet">
-      {fixed && `put right by ${fixed.person}, ${day(fixed.day)}; `}
+      {fixed && `corrected by ${fixed.person}, ${day(fixed.day)}; `}
       {before
         .slice(0, 3)
         .map((at) => `${words(at.value)} on ${day(at.day)}`)
@@ -111,7 +111,7 @@ function Correct({
           headers: mark(revision),
         }),
       ),
-    (next) => `${trait.name} is put right: ${words(next)}.`,
+    (next) => `${trait.name} corrected: ${words(next)}.`,
   );
   return (
     <form
@@ -126,7 +126,7 @@ function Correct({
     >
       <input
         autoFocus
-        aria-label={`${trait.name}, put right`}
+        aria-label={`${trait.name}, corrected value`}
         list={`levels-${trait.key}`}
         type={trait.unit === "date" ? "date" : "text"}
         value={value}
@@ -141,7 +141,7 @@ function Correct({
         </datalist>
       )}
       <button type="submit" className="rounded border border-line px-1.5 hover:border-quiet">
-        put right
+        Correct
       </button>
     </form>
   );

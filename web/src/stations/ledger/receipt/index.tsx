@@ -89,7 +89,7 @@ function Part({ part, page }: { part: Schemas["ReceiptPart"]; page: Schemas["Rec
                 {line.reason
                   ? `does not count: ${page.rules[line.reason]?.toLowerCase()}`
                   : line.kind === "return"
-                    ? "brought back"
+                    ? "returned"
                     : "counts"}
                 <Returned line={line} page={page} />
               </td>
@@ -118,8 +118,8 @@ function Returned({ line, page }: { line: Schemas["CustomerLine"]; page: Schemas
   const sold = link.sale_file === line.file && link.sale_row === line.number;
   const other = sold ? link.return_receipt : link.sale_receipt;
   const words = sold
-    ? `came back on ${dayOfNumber(link.return_day)}`
-    : `takes back row ${count(link.sale_row)}`;
+    ? `returned on ${dayOfNumber(link.return_day)}`
+    : `returns row ${count(link.sale_row)}`;
   return (
     <span className="text-quiet">
       {"; "}
