@@ -12,7 +12,7 @@ from sortija.cli.terminal import columns
 from sortija.core.groups.null_models import Gap
 from sortija.core.groups.suggestion import Suggestion
 from sortija.core.groups.sweep import Candidate
-from sortija.core.groups.validity import knee_of
+from sortija.core.groups.validity import CRITERIA, knee_of
 from sortija.core.groups.verdict import Verdict
 
 __all__ = ["print_candidates"]
@@ -39,8 +39,7 @@ def print_candidates(
         "cost",
         "silhouette",
         "without groups",
-        "CH",
-        "DB",
+        *(criterion.label for criterion in CRITERIA),
         "weakest group",
         "groups come back",
         "smallest",
@@ -59,7 +58,7 @@ def _row(c: Candidate, reached: float) -> tuple[str, ...]:
     return (
         str(c.k), f"{c.fit.cost:,.0f}", f"{c.silhouette:.3f}",
         _figure(reached, 3),
-        _figure(c.figures.calinski_harabasz), _figure(c.figures.davies_bouldin, 2),
+        *(_short(value) for value in c.figures.criteria.values()),
         f"{c.weakest:.0%}", f"{c.steady:.0%}", f"{c.smallest:.1%}",
     )  # fmt: skip
 
@@ -68,15 +67,19 @@ def _figure(value: float, digits: int = 0) -> str:
     return "–" if np.isnan(value) else f"{value:,.{digits}f}"
 
 
+def _short(value: float) -> str:
+    return _figure(value, 0 if abs(value) >= 100 else 2)
+
+
 def _candidate(c: Candidate) -> dict[str, Any]:
     def plain(values: NDArray[np.float64]) -> list[float | None]:
         return [None if np.isnan(v) else float(v) for v in values]
 
-    figures = plain(np.array([c.figures.calinski_harabasz, c.figures.davies_bouldin]))
+    criteria = plain(np.array(list(c.figures.criteria.values())))
     return {
         "k": c.k, "cost": c.fit.cost, "settled": c.fit.settled, "customers": c.fit.counts.tolist(),
         "silhouette": c.silhouette, "silhouettes": plain(c.silhouettes), "exact": c.exact,
-        "calinski_harabasz": figures[0], "davies_bouldin": figures[1],
+        **dict(zip(c.figures.criteria, criteria, strict=True)),
         "stability": plain(c.stability), "error_shares": plain(c.figures.share),
         "moved": c.fit.moved,
     }  # fmt: skip

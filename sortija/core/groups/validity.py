@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,6 +16,8 @@ from sortija.core.groups.lloyd import Fit
 from sortija.core.groups.recipe import Prepared
 
 __all__ = [
+    "CRITERIA",
+    "Criterion",
     "Figures",
     "Silhouette",
     "Yard",
@@ -63,18 +65,44 @@ class Silhouette:
 
 
 @dataclass(frozen=True)
+class Criterion:
+    """A number that says how compact and how far apart the groups of a grouping are."""
+
+    key: str
+    label: str
+    definition: str
+    more_is_better: bool
+
+
+#: What :func:`figures_of` works out of a whole grouping, in the order in which it is shown. With D
+#: in the place of squares: T the cost of all rows around one centre, W that of the grouping.
+CRITERIA = (
+    Criterion(
+        "explained", "Explained", "Share of all differences that lies between groups, (T − W)/T.",
+        True,
+    ),
+    Criterion(
+        "calinski_harabasz", "Calinski–H.",
+        "((T − W)/(k − 1)) / (W/(n − k)), Calinski and Harabasz 1974.", True,
+    ),
+    Criterion(
+        "davies_bouldin", "Davies–B.",
+        "Mean over groups of the worst (s_i + s_j)/√D_ij, s the mean √D to the own centre, Davies "
+        "and Bouldin 1979.", False,
+    ),
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
 class Figures:
     """How compact and how far apart the groups are.
 
-    ``calinski_harabasz``: ((T − W)/(k − 1)) / (W/(n − k)) (Calinski & Harabasz 1974) with D in
-    the place of squares, more is better; ``davies_bouldin``: mean over groups of the worst
-    (s_i + s_j)/√D_ij (Davies & Bouldin 1979), s the mean √D to the own centre, less is better;
-    both NaN for Gower, for one group, and where nothing is left within the groups. ``error``:
-    (k,) mean D to the own centre; ``share``: (k,) of the cost, adding up to 1.
+    ``criteria``: a number per key of :data:`CRITERIA`, NaN for Gower, for one group, and where it
+    cannot be told; ``error``: (k,) mean D to the own centre; ``share``: (k,) of the cost, adding
+    up to 1.
     """
 
-    calinski_harabasz: float
-    davies_bouldin: float
+    criteria: Mapping[str, float]
     error: NDArray[np.float64]
     share: NDArray[np.float64]
 
@@ -235,7 +263,7 @@ def total_cost(rows: Prepared) -> float:
 def figures_of(
     rows: Prepared, fit: Fit, total: float | None = None, engine: Engine | None = None
 ) -> Figures:
-    """Calinski–Harabasz, Davies–Bouldin and the error by group of one grouping.
+    """The criteria of one grouping, and the error by group.
 
     Parameters
     ----------
@@ -249,11 +277,14 @@ def figures_of(
     share = sums / cost if cost > 0 else np.zeros(k)
     mean = sums / np.maximum(fit.counts, 1)
     if rows.gower or k < 2:
-        return Figures(float("nan"), float("nan"), mean, share)
+        return Figures({criterion.key: float("nan") for criterion in CRITERIA}, mean, share)
     total = total_cost(rows) if total is None else total
-    return Figures(
-        _calinski_harabasz(total, cost, k, len(rows)), _davies_bouldin(rows, fit, own), mean, share
-    )
+    found = {
+        "explained": (total - cost) / total if total > 0 else float("nan"),
+        "calinski_harabasz": _calinski_harabasz(total, cost, k, len(rows)),
+        "davies_bouldin": _davies_bouldin(rows, fit, own),
+    }
+    return Figures(found, mean, share)
 
 
 def own_distances(rows: Prepared, fit: Fit, engine: Engine | None = None) -> NDArray[np.float64]:

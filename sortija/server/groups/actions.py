@@ -102,8 +102,8 @@ def adopt(study: Study, person: Any, grouping: Grouping, seen: int) -> Yardstick
     Conflict
         Another yardstick came into use since the person looked.
     """
-    if grouping.result.get("refusal"):
-        raise Problem(grouping.result["refusal"])
+    if refusal := grouping.outcome.refusal:
+        raise Problem(refusal)
     with changing(study):
         before = checked_yardstick(study, seen)
         if before is not None and before.grouping_id == grouping.pk:
@@ -146,8 +146,8 @@ def checked_yardstick(study: Study, seen: int) -> Yardstick | None:
         who = str(present.person) if present and present.person else "Somebody"
         what = f"{who} adopted {present.k} segments" if present else "The groups in use were undone"
         raise Conflict(
-            f"{what} since you loaded this page. What is in use now is shown; adopt yours if you still "
-            "want to.",
+            f"{what} since you loaded this page. What is in use now is shown; adopt yours if you "
+            "still want to.",
             theirs=present.pk if present else 0,
         )
     return present

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from datetime import date
 from typing import Any
 
@@ -11,15 +12,14 @@ from django.db import transaction
 
 from sortija.core import table
 from sortija.core.engine import Engine
-from sortija.core.groups.cautions import cautions_about, equals_column
-from sortija.core.groups.grouping import refusal
-from sortija.core.groups.null_models import gap_statistic, null_figures
+from sortija.core.groups.null_models import Gap, gap_statistic, null_figures
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError, prepare
 from sortija.core.groups.stability import OPENED, jaccard_stability
 from sortija.core.groups.sweep import Candidate, sweep
 from sortija.core.groups.verdict import judge
 from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import Inputs, inputs_from, inputs_of, table_for
+from sortija.server.groups.runs.result import GroupingResult
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
@@ -67,23 +67,34 @@ def _sweep(job: Job, running: Running) -> None:
         except RecipeError as problem:
             if not there.exists():
                 raise JobError(str(problem)) from problem
-        results = dict(there.order_by("k").values_list("k", "result"))
-        made_ks = list(results)
+        results = [(row.k, row.outcome) for row in there.order_by("k")]
+        made_ks = [k for k, _ in results]
         own = (
-            [r["silhouette"] for r in results.values()],
-            [np.nan if r["valley"] is None else r["valley"] for r in results.values()],
+            [r.silhouette for _, r in results],
+            [np.nan if r.valley is None else r.valley for _, r in results],
         )
         without = null_figures(
             rows, made_ks, inputs.recipe, engine, running.progress, population_of(made), own
         )
         verdict = judge(made_ks, *own, without).as_json()
-        _beside(study, inputs.stamp, {k: {"verdict": verdict} for k in made_ks})
+
+        def judged(outcome: GroupingResult) -> None:
+            outcome.verdict = verdict
+
+        _beside(study, inputs.stamp, dict.fromkeys(made_ks, judged))
         if job.arguments.get("gap") and not rows.gower:
             gap = gap_statistic(rows, made_ks, inputs.recipe, engine, running.progress)
-            told = zip(gap.ks, gap.gap.tolist(), gap.error.tolist(), strict=True)
-            _beside(study, inputs.stamp, {k: {"gap": g, "gap_error": e} for k, g, e in told})
+            _beside(study, inputs.stamp, {k: _with_gap(gap, n) for n, k in enumerate(gap.ks)})
     finally:
         engine.release()
+
+
+def _with_gap(gap: Gap, place: int) -> Callable[[GroupingResult], None]:
+    def add(outcome: GroupingResult) -> None:
+        outcome.criteria["gap"] = float(gap.gap[place])
+        outcome.gap_error = float(gap.error[place])
+
+    return add
 
 
 def keep_candidate(
@@ -105,41 +116,20 @@ def keep_candidate(
                 "window": window.key, "recipe": inputs.recipe.as_json(), "labels": row,
                 "preparation": rows.preparation.as_json(), "kin": inputs.kin, "person": person,
                 "seconds": seconds, "centres": candidate.fit.centres.as_json(),
-                "result": _result(candidate, rows, population.size, inputs),
+                "result": GroupingResult.of(
+                    candidate, rows, population.size, inputs.recipe
+                ).model_dump(),
             },
         )  # fmt: skip
     return grouping
 
 
-def _result(candidate: Candidate, rows: Prepared, size: int, inputs: Inputs) -> dict[str, Any]:
-    figures = candidate.figures
-    return {
-        "counts": candidate.fit.counts.tolist(), "cost": candidate.fit.cost,
-        "silhouette": candidate.silhouette, "silhouettes": _plain(candidate.silhouettes),
-        "exact": candidate.exact, "stability": candidate.stability.tolist(),
-        "calinski_harabasz": _plain([figures.calinski_harabasz])[0],
-        "davies_bouldin": _plain([figures.davies_bouldin])[0],
-        "errors": _plain(figures.error), "error_shares": _plain(figures.share),
-        "passes": candidate.fit.passes, "left_out": int(size - len(rows)),
-        "dropped": list(rows.preparation.dropped), "moved": candidate.fit.moved,
-        "refusal": refusal(candidate.fit, inputs.recipe),
-        "cautions": list(cautions_about(rows)),
-        "valley": _plain([candidate.valley])[0],
-        "equals": equals_column(rows, candidate.fit.labels, candidate.k),
-    }  # fmt: skip
-
-
-def _beside(study: Study, stamp: str, by_k: dict[int, dict[str, Any]]) -> None:
-    """Figures that are told once every k is there, such as what customers without groups reach."""
+def _beside(study: Study, stamp: str, by_k: dict[int, Callable[[GroupingResult], None]]) -> None:
+    """What is found out once every k is there, such as what customers without groups reach."""
     with changing(study):
-        for row in Grouping.objects.filter(study=study, made_from=stamp):
-            row.result.update(by_k.get(row.k, {}))
-            row.save(update_fields=["result"])
+        for row in Grouping.objects.filter(study=study, made_from=stamp, k__in=by_k):
+            row.add_to_outcome(by_k[row.k])
         touch(study)
-
-
-def _plain(values: Any) -> list[float | None]:
-    return [float(value) if np.isfinite(value) else None for value in values]
 
 
 @handles("groups.open", repeatable=True)
@@ -168,6 +158,9 @@ def _open(job: Job, running: Running) -> None:
         engine.release()
     with changing(study):
         row = Grouping.objects.get(pk=grouping.pk)
-        row.result["stability_100"] = stability.tolist()
-        row.save(update_fields=["result"])
+
+        def opened(outcome: GroupingResult) -> None:
+            outcome.stability_100 = stability.tolist()
+
+        row.add_to_outcome(opened)
         touch(study)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from django.conf import settings
 from django.db import models
 
 from sortija.core.groups.verdict import Verdict
+from sortija.server.groups.runs.result import GroupingResult
 from sortija.server.studies.models import Column, Study
 
 __all__ = ["Grouping", "MergeTree", "Segment", "Yardstick"]
@@ -47,8 +50,20 @@ class Grouping(models.Model):
     @property
     def verdict(self) -> Verdict | None:
         """Whether its run stands out against tables without groups; None until that is known."""
-        told = self.result.get("verdict")
+        told = self.outcome.verdict
         return Verdict.from_json(told) if told else None
+
+    @property
+    def outcome(self) -> GroupingResult:
+        """Its sizes, and how well it holds."""
+        return GroupingResult.model_validate(self.result)
+
+    def add_to_outcome(self, add: Callable[[GroupingResult], None]) -> None:
+        """Store what was found out since."""
+        outcome = self.outcome
+        add(outcome)
+        self.result = outcome.model_dump()
+        self.save(update_fields=["result"])
 
 
 class MergeTree(models.Model):

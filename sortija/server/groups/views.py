@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.groups.suggestion import suggest
@@ -11,7 +10,12 @@ from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import inputs_of
 from sortija.server.groups.recipe.page import RecipeBody, recipe_body
-from sortija.server.groups.runs.candidates import CandidateRow, candidate_rows
+from sortija.server.groups.runs.candidates import (
+    CandidateRow,
+    CriterionBody,
+    candidate_rows,
+    criteria_of,
+)
 from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body, changes_since
 from sortija.server.jobs.models import Job
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
@@ -43,6 +47,7 @@ class GroupsPage(BaseModel):
     left_out: int
     dropped: list[str]
     cautions: list[str]
+    criteria: list[CriterionBody]
     knee: int | None
     suggestion: SuggestionBody | None
     adopted: Adopted | None
@@ -75,7 +80,7 @@ def _status(study: Study, stamp: str, groupings: list[Grouping], most: int) -> S
 def _nothing(study: Study, status: Status) -> GroupsPage:
     return GroupsPage(
         status=status, made_from="", run="", foreign=False, recipe=None, candidates=[], method="",
-        customers=0, left_out=0, dropped=[], cautions=[], knee=None, suggestion=None,
+        customers=0, left_out=0, dropped=[], cautions=[], criteria=[], knee=None, suggestion=None,
         adopted=adopted_body(study), kept=0, trees=False,
     )  # fmt: skip
 
@@ -104,6 +109,7 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
         run = last.made_from if last is not None else ""
         shown = list(tried.filter(made_from=run).order_by("k")) if run else []
     rows = candidate_rows(shown)
+    first = shown[0].outcome if shown else None
     return GroupsPage(
         status=status,
         made_from=stamp,
@@ -113,9 +119,10 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
         candidates=rows,
         method=shown[0].recipe["method"] if shown else "",
         customers=sum(rows[0].counts) if rows else 0,
-        left_out=shown[0].result["left_out"] if shown else 0,
-        dropped=shown[0].result["dropped"] if shown else [],
-        cautions=shown[0].result.get("cautions", []) if shown else [],
+        left_out=first.left_out if first else 0,
+        dropped=first.dropped if first else [],
+        cautions=first.cautions if first else [],
+        criteria=criteria_of(rows),
         knee=knee_of([r.k for r in rows], [r.cost for r in rows]) if rows else None,
         suggestion=_suggestion(rows, shown)
         if rows and (asked or status.state == "whole")
@@ -147,9 +154,6 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     since = changes_since(study, yardstick)
     words = f"a ladder of {yardstick.k} tiers"
     if yardstick.grouping is not None:
-        result = yardstick.grouping.result
-        weights = np.array(result["counts"]) / sum(result["counts"])
-        mean = float((np.array(result["stability"]) * weights).sum())
-        words = f"{yardstick.k} adopted, stability {mean:.2f}"
+        words = f"{yardstick.k} adopted, stability {yardstick.grouping.outcome.steady:.2f}"
     # A decision never goes out of date; what was decided on an older ledger says so.
     return Fact("current", words, f"decided before: {since}" if since else "")

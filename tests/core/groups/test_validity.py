@@ -131,8 +131,16 @@ class Figures(unittest.TestCase):
         self.assertAlmostEqual(total_cost(self.rows), total, places=3)
         wanted = ((total - self.own.sum()) / 3) / (self.own.sum() / 86)
         self.assertAlmostEqual(
-            figures_of(self.rows, self.fit).calinski_harabasz, wanted, delta=1e-3
+            figures_of(self.rows, self.fit).criteria["calinski_harabasz"], wanted, delta=1e-3
         )
+
+    def test_explained_is_the_ratio_of_variances_where_all_are_numbers(self):
+        x = self.rng.normal(size=(120, 2)) + np.repeat([[0, 0], [3, 1], [0, 4]], 40, axis=0)
+        rows = rows_of(x, np.zeros((120, 0), int), [])
+        fit = fit_group(rows, 3, Recipe({}, starts=3))
+        within = sum(x[fit.labels == g].var(axis=0).sum() * fit.counts[g] for g in range(3))
+        wanted = 1 - within / (x.var(axis=0).sum() * 120)
+        self.assertAlmostEqual(figures_of(rows, fit).criteria["explained"], wanted, places=4)
 
     def test_davies_bouldin(self):
         labels, k = self.fit.labels, 4
@@ -143,7 +151,7 @@ class Figures(unittest.TestCase):
             max((spread[a] + spread[b]) / apart[a, b] for b in range(k) if b != a) for a in range(k)
         ]
         self.assertAlmostEqual(
-            figures_of(self.rows, self.fit).davies_bouldin, np.mean(worst), places=4
+            figures_of(self.rows, self.fit).criteria["davies_bouldin"], np.mean(worst), places=4
         )
 
     def test_gower_and_one_group_have_neither(self):
@@ -152,7 +160,7 @@ class Figures(unittest.TestCase):
         for found in (figures_of(rows, fit), figures_of(self.rows, fit_group(
             self.rows, 1, Recipe({}, starts=1)
         ))):  # fmt: skip
-            self.assertTrue(np.isnan(found.calinski_harabasz) and np.isnan(found.davies_bouldin))
+            self.assertTrue(np.isnan(list(found.criteria.values())).all())
             self.assertAlmostEqual(found.share.sum(), 1.0)
 
 

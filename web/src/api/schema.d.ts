@@ -2204,12 +2204,10 @@ export interface components {
             smallest: number;
             /** Weakest */
             weakest: number;
-            /** Calinski Harabasz */
-            calinski_harabasz: number | null;
-            /** Davies Bouldin */
-            davies_bouldin: number | null;
-            /** Gap */
-            gap: number | null;
+            /** Criteria */
+            criteria: {
+                [key: string]: number | null;
+            };
             /** Gap Error */
             gap_error: number | null;
             /** Moved */
@@ -2505,6 +2503,20 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * CriterionBody
+         * @description A criterion that rows are compared by.
+         */
+        CriterionBody: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Definition */
+            definition: string;
+            /** More Is Better */
+            more_is_better: boolean;
         };
         /**
          * CrossingsPage
@@ -3059,6 +3071,8 @@ export interface components {
             dropped: string[];
             /** Cautions */
             cautions: string[];
+            /** Criteria */
+            criteria: components["schemas"]["CriterionBody"][];
             /** Knee */
             knee: number | null;
             suggestion: components["schemas"]["SuggestionBody"] | null;
@@ -5550,10 +5564,10 @@ export interface components {
             weakest: number;
             /** Smallest */
             smallest: number;
-            /** Calinski Harabasz */
-            calinski_harabasz: number | null;
-            /** Davies Bouldin */
-            davies_bouldin: number | null;
+            /** Criteria */
+            criteria: {
+                [key: string]: number | null;
+            };
             /** Moved */
             moved: number;
             /** Refusal */

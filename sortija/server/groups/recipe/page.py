@@ -160,7 +160,7 @@ def _seconds(study: Study, made: MeasureSet, draft: Draft) -> int | None:
 
 def _work(row: Grouping) -> float:
     columns = len(row.recipe["numeric"]) + len(row.recipe["categories"])
-    return float(sum(row.result["counts"]) * max(columns, 1) * (20 + row.recipe["starts"]))
+    return float(sum(row.outcome.counts) * max(columns, 1) * (20 + row.recipe["starts"]))
 
 
 def _cautions(made: MeasureSet, plan: Plan, draft: Draft) -> list[Caution]:

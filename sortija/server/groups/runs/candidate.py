@@ -75,23 +75,22 @@ def candidate_page(study: Study, made: MeasureSet, grouping: Grouping) -> Candid
     codes = np.zeros(made.size, np.int32)
     column = np.asarray(read_column(grouping.labels).values)[: made.size]
     codes[: len(column)] = column
-    result, k = grouping.result, grouping.k
+    result, k = grouping.outcome, grouping.k
     money = np.bincount(codes, made.money, minlength=k + 1)
     content = made.content([*grouping.recipe["numeric"], *grouping.recipe["categories"]])
     traits = _traits(Keyed((grouping.labels.token, made.stamp, content), (made, grouping)))
-    stability = result.get("stability_100") or result["stability"]
-    errors = result.get("error_shares") or [None] * k
+    errors = result.error_shares or [None] * k
     job = Job.objects.filter(
         study=study.pk, kind="groups.open", key=str(grouping.pk), state__in=Job.OPEN
     ).first()
     return CandidatePage(
         id=grouping.pk, k=k, field=f"grouping:{grouping.pk}",
-        resampled=100 if "stability_100" in result else 20, moved=result.get("moved", 0.0),
-        refusal=result.get("refusal", ""), job=job_row(job) if job else None,
+        resampled=result.resampled, moved=result.moved,
+        refusal=result.refusal, job=job_row(job) if job else None,
         groups=[
             GroupLine(
-                group=g + 1, customers=result["counts"][g], money=round(money[g + 1]),
-                stability=stability[g], silhouette=result["silhouettes"][g],
+                group=g + 1, customers=result.counts[g], money=round(money[g + 1]),
+                stability=result.comes_back[g], silhouette=result.silhouettes[g],
                 error_share=errors[g], traits=traits[g],
             )
             for g in range(k)

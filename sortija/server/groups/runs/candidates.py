@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.groups.compare import cross_table
+from sortija.core.groups.validity import CRITERIA, Criterion
 from sortija.core.measures.catalogue import MEASURES
 from sortija.server.groups.models import Grouping
 from sortija.server.studies.cache_key import Keyed
@@ -23,6 +24,29 @@ class Strand(BaseModel):
     above: int
     below: int
     customers: int
+
+
+class CriterionBody(BaseModel):
+    """A criterion that rows are compared by."""
+
+    key: str
+    label: str
+    definition: str
+    more_is_better: bool
+
+
+_GAP = Criterion(
+    "gap", "Gap", "How far the cost lies below that of even tables, Tibshirani et al. 2001.", True
+)
+
+
+def criteria_of(rows: list[CandidateRow]) -> list[CriterionBody]:
+    """The criteria that any of these rows has, in the order in which they are shown."""
+    return [
+        CriterionBody(**asdict(criterion))
+        for criterion in (*CRITERIA, _GAP)
+        if any(row.criteria.get(criterion.key) is not None for row in rows)
+    ]
 
 
 class CandidateRow(BaseModel):
@@ -48,9 +72,7 @@ class CandidateRow(BaseModel):
     exact: bool
     smallest: float
     weakest: float
-    calinski_harabasz: float | None
-    davies_bouldin: float | None
-    gap: float | None
+    criteria: dict[str, float | None]
     gap_error: float | None
     moved: float
     refusal: str
@@ -59,12 +81,11 @@ class CandidateRow(BaseModel):
     threads: list[Strand]
 
 
-def _equals(result: dict[str, Any]) -> str:
-    told = result.get("equals")
-    if not told:
+def _equals(told: tuple[str, float] | None) -> str:
+    if told is None:
         return ""
     name, share = told
-    label = str(name).removeprefix("trait:").replace("_", " ")
+    label = name.removeprefix("trait:").replace("_", " ")
     label = MEASURES[label].label if label in MEASURES else label.capitalize()
     return (
         f"These groups are largely {label}: by it alone {share:.0%} of the customers would stand "
@@ -86,7 +107,7 @@ def _threads(key: Keyed[tuple[Grouping, Grouping]]) -> list[Strand]:
 
 
 def candidate_rows(groupings: list[Grouping]) -> list[CandidateRow]:
-    base = groupings[0].result["cost"] if groupings else 1.0
+    base = groupings[0].outcome.cost if groupings else 1.0
     return [
         _row(grouping, groupings[place + 1] if place + 1 < len(groupings) else None, base)
         for place, grouping in enumerate(groupings)
@@ -94,20 +115,17 @@ def candidate_rows(groupings: list[Grouping]) -> list[CandidateRow]:
 
 
 def _row(grouping: Grouping, following: Grouping | None, base: float) -> CandidateRow:
-    result = grouping.result
-    stability = result.get("stability_100") or result["stability"]
+    result = grouping.outcome
     joined = following is not None and following.k == grouping.k + 1
     return CandidateRow(
-        id=grouping.pk, k=grouping.k, field=f"grouping:{grouping.pk}", counts=result["counts"],
-        stability=stability, resampled=100 if "stability_100" in result else 20,
-        silhouettes=result["silhouettes"], error_shares=result.get("error_shares", []),
-        cost=result["cost"], cost_share=result["cost"] / base if base else 0.0,
-        silhouette=result["silhouette"], exact=result["exact"],
-        smallest=min(result["counts"]) / sum(result["counts"]), weakest=min(stability),
-        calinski_harabasz=result.get("calinski_harabasz"),
-        davies_bouldin=result.get("davies_bouldin"), gap=result.get("gap"),
-        gap_error=result.get("gap_error"), moved=result.get("moved", 0.0),
-        refusal=result.get("refusal", ""), equals=_equals(result), starred=grouping.starred,
+        id=grouping.pk, k=grouping.k, field=f"grouping:{grouping.pk}", counts=result.counts,
+        stability=result.comes_back, resampled=result.resampled,
+        silhouettes=result.silhouettes, error_shares=result.error_shares,
+        cost=result.cost, cost_share=result.cost / base if base else 0.0,
+        silhouette=result.silhouette, exact=result.exact,
+        smallest=result.smallest, weakest=result.weakest, criteria=result.criteria,
+        gap_error=result.gap_error, moved=result.moved,
+        refusal=result.refusal, equals=_equals(result.equals), starred=grouping.starred,
         threads=_threads(
             Keyed((grouping.labels.token, following.labels.token), (grouping, following))
         ) if following is not None and joined else [],

@@ -156,7 +156,9 @@ def _keep(
                 study, made.window, own, proposal.rows, shown, job.person,
                 seconds / max(len(proposal.tried), 1),
             )  # fmt: skip
-            row.result["verdict"] = proposal.verdict.as_json()
+            outcome = row.outcome
+            outcome.verdict = proposal.verdict.as_json()
+            row.result = outcome.model_dump()
             if candidate.k == best:
                 row.proposal = {
                     "kind": proposal.kind, "reasons": _named(made, proposal.reasons),

@@ -44,8 +44,7 @@ class TriedRow(BaseModel):
     silhouette: float
     weakest: float
     smallest: float
-    calinski_harabasz: float | None
-    davies_bouldin: float | None
+    criteria: dict[str, float | None]
     moved: float
     refusal: str
     seconds: float
@@ -109,7 +108,7 @@ def _labels(made: MeasureSet) -> dict[str, str]:
 def _row(
     row: Grouping, labels: dict[str, str], held: set[int | None], present: Yardstick | None
 ) -> TriedRow:
-    result, recipe = row.result, row.recipe
+    result, recipe = row.outcome, row.recipe
     to, _, back = row.window.partition(":")
     names = [*recipe["numeric"], *recipe["categories"]]
     return TriedRow(
@@ -117,12 +116,10 @@ def _row(
         linkage=recipe.get("linkage", "ward") if recipe["method"] == "hierarchical" else "",
         columns=[labels.get(name, name.removeprefix("trait:")) for name in names],
         weighed=bool(recipe.get("weights")), window_to=to, window_back=back,
-        customers=sum(result["counts"]), counts=result["counts"], cost=result["cost"],
-        silhouette=result["silhouette"], weakest=min(result["stability"]),
-        smallest=min(result["counts"]) / sum(result["counts"]),
-        calinski_harabasz=result.get("calinski_harabasz"),
-        davies_bouldin=result.get("davies_bouldin"), moved=result.get("moved", 0.0),
-        refusal=result.get("refusal", ""), seconds=row.seconds, at=row.made_at.isoformat(),
+        customers=sum(result.counts), counts=result.counts, cost=result.cost,
+        silhouette=result.silhouette, weakest=min(result.stability), smallest=result.smallest,
+        criteria=result.criteria, moved=result.moved, refusal=result.refusal, seconds=row.seconds,
+        at=row.made_at.isoformat(),
         person=str(row.person or ""), starred=row.starred, note=row.note,
         revision=row.revision, proposed=(row.proposal or {}).get("kind", ""),
         adopted=row.pk in held,

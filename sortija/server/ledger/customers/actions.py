@@ -105,8 +105,8 @@ def correct_trait(
     with changing(study):
         if traits_revision(study, owners.cards_of(int(owners.of[customer]))) != expected:
             raise Conflict(
-                "A trait of this customer was corrected since you loaded this page. What is there now is "
-                "shown; change it again if it is not what you want."
+                "A trait of this customer was corrected since you loaded this page. The present "
+                "state is shown; change it again if it is not what you want."
             )
         row = Correction.objects.create(
             study=study, card=customer, trait=name, value=text, person=person

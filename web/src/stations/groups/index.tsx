@@ -257,6 +257,7 @@ function Rows({ page, k, stale, go }: { page: Page; k: number | null; stale: boo
   return (
     <StringOfK
       candidates={page.candidates}
+      criteria={page.criteria}
       chosen={k}
       suggested={page.suggestion?.k ?? null}
       knee={page.knee}

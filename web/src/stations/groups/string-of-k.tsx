@@ -1,6 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import { useState } from "react";
 
+import type { Schemas } from "@/api/client";
 import { figure, fixed } from "@/charts/format";
 import { layout } from "@/stations/groups/layout";
 import type { Row } from "@/stations/groups/queries";
@@ -19,6 +20,7 @@ interface Column {
   name: string;
   note: string;
   better: "more" | "less";
+  words?: string;
   of: (row: Row) => number | null;
 }
 
@@ -34,34 +36,31 @@ const HOLDS: Column[] = [
   { key: "smallest", name: "Smallest", note: "share", better: "more", of: (row) => row.smallest },
   { key: "weakest", name: "Weakest", note: "stability", better: "more", of: (row) => row.weakest },
 ];
-const SPREAD: Column[] = [
-  {
-    key: "ch",
-    name: "Calinski–H.",
-    note: "more is better",
-    better: "more",
-    of: (row) => row.calinski_harabasz,
-  },
-  {
-    key: "db",
-    name: "Davies–B.",
-    note: "less is better",
-    better: "less",
-    of: (row) => row.davies_bouldin,
-  },
-  { key: "gap", name: "Gap", note: "more is better", better: "more", of: (row) => row.gap },
-  {
-    key: "error",
-    name: "Most error",
-    note: "one group's share",
-    better: "less",
-    of: (row) =>
-      row.error_shares.length ? Math.max(...row.error_shares.map((share) => share ?? 0)) : null,
-  },
-];
+/** Most of the cost in one group: one that is told of no whole grouping. */
+const ERROR: Column = {
+  key: "error",
+  name: "Most error",
+  note: "one group's share",
+  better: "less",
+  of: (row) =>
+    row.error_shares.length ? Math.max(...row.error_shares.map((share) => share ?? 0)) : null,
+};
+
+function columnOf(criterion: Schemas["CriterionBody"]): Column {
+  const better = criterion.more_is_better ? "more" : "less";
+  return {
+    key: criterion.key,
+    name: criterion.label,
+    note: `${better} is better`,
+    better,
+    words: criterion.definition,
+    of: (row) => row.criteria[criterion.key] ?? null,
+  };
+}
 
 interface Props {
   candidates: Row[];
+  criteria: Schemas["CriterionBody"][];
   chosen: number | null;
   suggested: number | null;
   knee: number | null;
@@ -73,14 +72,15 @@ interface Props {
 
 /** Rows of k on a string: rings sized by customers, closed as far as they hold, threads between. */
 export function StringOfK(props: Props) {
-  const { candidates, chosen, suggested, knee, stale, onChoose, onOpen, onThread } = props;
+  const { candidates, criteria, chosen, suggested, knee, stale, onChoose, onOpen, onThread } =
+    props;
   const [spread, setSpread] = useState(false);
-  const columns = (spread ? SPREAD : HOLDS).filter((column) =>
+  const columns = (spread ? [...criteria.map(columnOf), ERROR] : HOLDS).filter((column) =>
     candidates.some((row) => column.of(row) !== null),
   );
   const rows = layout(candidates, RINGS);
   const height = TOP + candidates.length * ROW + 18;
-  const width = LEFT + RINGS + 40 + 4 * COLUMN;
+  const width = LEFT + RINGS + 40 + Math.max(4, columns.length) * COLUMN;
   const y = (place: number) => TOP + place * ROW + ROW / 2;
   const exact = candidates.every((row) => row.exact);
   const pointed = candidates.findIndex((row) => row.k === suggested);
@@ -266,7 +266,7 @@ function Criterion({
         return (
           <g key={row.k}>
             <title>
-              {`${column.name}, k = ${row.k}: ${short(value)}; the axis goes from ${short(low)} to ${short(high)}, ${column.better} is better`}
+              {`${column.name}, k = ${row.k}: ${short(value)}; the axis goes from ${short(low)} to ${short(high)}, ${column.better} is better. ${column.words ?? ""}`}
             </title>
             <circle
               cx={at(value)}
