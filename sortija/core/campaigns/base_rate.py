@@ -47,7 +47,11 @@ def wilson(count: int, of: int, level: float = 0.95) -> tuple[float, float]:
 
 
 def base_rate(came: int, customers: int) -> BaseRate | None:
-    """The share who came; None where too few were there to learn from."""
+    """The share who came; None where too few were there to learn from.
+
+    >>> base_rate(0, 19) is None
+    True
+    """
     if customers < LEAST:
         return None
     return BaseRate(customers, came, *wilson(came, customers))

@@ -90,6 +90,9 @@ def smallest_effect(written: int, held: int, base_rate: float) -> float:
 
     Solves the unpooled two-proportion formula for the rise by bisection; NaN where an arm is
     empty or no rise up to certainty would be found.
+
+    >>> round(smallest_effect(5000, 1000, 0.1), 3)
+    0.03
     """
     if written == 0 or held == 0:
         return float("nan")

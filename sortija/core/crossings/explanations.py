@@ -85,6 +85,9 @@ def effect_size(first: NDArray[np.float64], second: NDArray[np.float64]) -> floa
     Parameters
     ----------
     first, second : values of two groups of customers, missing ones NaN
+
+    >>> round(float(effect_size(np.array([3.0, 4.0, 5.0]), np.array([1.0, 2.0, 3.0]))), 2)
+    2.0
     """
     a, b = first[~np.isnan(first)], second[~np.isnan(second)]
     if len(a) < 2 or len(b) < 2:

@@ -14,6 +14,9 @@ def readonly(values: NDArray[Any]) -> NDArray[Any]:
     """The array as a view that cannot be written to.
 
     Arrays of kept files are so already, and a kernel is compiled once more for the other kind.
+
+    >>> readonly(np.zeros(2)).flags.writeable
+    False
     """
     view = np.asarray(values).view(np.ndarray)
     view.flags.writeable = False

@@ -15,6 +15,9 @@ def safe_cell(value: object) -> object:
     """A text cell that begins like a formula, or with a control character, gets an apostrophe.
 
     Numbers are numbers and stay as they are.
+
+    >>> safe_cell("=1+1"), safe_cell("Anna")
+    ("'=1+1", 'Anna')
     """
     if isinstance(value, str) and value and (value[0] in _DANGEROUS or ord(value[0]) < 32):
         return "'" + value

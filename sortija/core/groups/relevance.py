@@ -71,6 +71,10 @@ def epsilon(codes: NDArray[np.integer], values: NDArray[np.floating]) -> float:
 
     ε² = η² − (1 − η²)(L − 1)/(n − 1), 0 where that is negative; NaN where one of the two does not
     vary.
+
+    >>> codes, values = np.array([1, 1, 2, 2] * 50), np.array([1.0, 2.0, 5.0, 6.0] * 50)
+    >>> round(float(epsilon(codes, values)), 2)
+    0.97
     """
     whole, own = np.asarray(codes, np.int64), np.asarray(values, np.float64)
     squared = correlation_ratio(whole, own) ** 2

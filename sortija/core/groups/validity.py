@@ -334,6 +334,9 @@ def knee_of(ks: Sequence[int], costs: Sequence[float]) -> int | None:
 
     Both axes are stretched to 0..1; the knee is where the curve lies farthest below the straight
     line from its first to its last point, provided that it comes back towards it afterwards.
+
+    >>> knee_of([2, 3, 4, 5, 6, 7], [100.0, 60.0, 20.0, 18.0, 16.0, 15.0])
+    4
     """
     if len(ks) < 3:
         return None

@@ -24,6 +24,9 @@ def order_of(levels: Sequence[str]) -> tuple[str, ...] | None:
 
     By the number that each begins with (``18–24``, ``under 18`` before it), or as a scale that
     is written in words.
+
+    >>> order_of(["high", "low", "medium"])
+    ('low', 'medium', 'high')
     """
     plain = {level.strip().lower(): level for level in levels}
     for scale in _SCALES:

@@ -82,7 +82,11 @@ ASK_ORDER = (
 
 
 def kind_of(word: str) -> LineKind:
-    """What a line is by the word that its file has for it; *sale* where the word tells nothing."""
+    """What a line is by the word that its file has for it; *sale* where the word tells nothing.
+
+    >>> kind_of("Refund"), kind_of("sale")
+    ('return', 'sale')
+    """
     if _VOID.search(word):
         return "void"
     if _OTHER.search(word):
@@ -91,7 +95,11 @@ def kind_of(word: str) -> LineKind:
 
 
 def customer_named(column: str) -> bool:
-    """Whether a column's name speaks of customers or cards."""
+    """Whether a column's name speaks of customers or cards.
+
+    >>> customer_named("card_no"), customer_named("total")
+    (True, False)
+    """
     return bool(re.search(_NAMES["customer"], column, re.I))
 
 

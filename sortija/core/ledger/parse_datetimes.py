@@ -257,6 +257,10 @@ def read_moments(
     days : (n,) int32, days since 1970-01-01
     seconds : (n,) int32, seconds since midnight
     state : (n,) uint8, ``GOOD``, ``EMPTY`` or ``BAD``; 31 February is BAD
+
+    >>> day, second, state = read_moments(pa.array(["1970-01-02 00:01", "31/02/2026"]))
+    >>> int(day[0]), int(second[0]), bool(state[0] == state[1])
+    (1, 60, False)
     """
     offsets, data = text_buffers(column)
     days = np.empty(len(column), np.int32)

@@ -223,6 +223,10 @@ def read_decimals(
     -----
     Thousands marks, a currency sign, a sign before or behind and brackets for negatives are
     understood. Where both marks appear, the last is the decimal one.
+
+    >>> values, state = read_decimals(pa.array(["12.50", "-3", "x"]), 2)
+    >>> values.tolist(), (state == GOOD).tolist()
+    ([1250, -300, 0], [True, True, False])
     """
     offsets, data = text_buffers(column)
     values = np.empty(len(column), np.int64)

@@ -98,6 +98,9 @@ def mask_of(on: Iterable[str], rules: Sequence[Rule] = RULES) -> int:
     ------
     KeyError
         A name that no rule has.
+
+    >>> bool(mask_of(["void"]) & BIT["void"]), bool(mask_of(["void"]) & BIT["returns"])
+    (True, False)
     """
     wanted = set(on)
     unknown = wanted - {rule.key for rule in rules}

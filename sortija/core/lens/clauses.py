@@ -95,6 +95,9 @@ def canonical(clauses: Iterable[Clause]) -> list[dict[str, Any]]:
     ------
     ClauseError
         Two clauses speak of one field and window, or there are more than 20.
+
+    >>> canonical([Clause("measure:visits", (), ((3.0, None),))])
+    [{'field': 'measure:visits', 'ranges': [[3.0, None]]}]
     """
     listed = [clause.as_json() for clause in clauses]
     if len(listed) > _MOST_CLAUSES:

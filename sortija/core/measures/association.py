@@ -43,14 +43,22 @@ class Alike:
 
 
 def mid_ranks(values: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Ranks from 1, ties sharing their mean."""
+    """Ranks from 1, ties sharing their mean.
+
+    >>> mid_ranks(np.array([3.0, 1.0, 3.0, 7.0])).tolist()
+    [2.5, 1.0, 2.5, 4.0]
+    """
     _, place, counts = np.unique(values, return_inverse=True, return_counts=True)
     ends = np.cumsum(counts)
     return (ends - (counts - 1) / 2.0)[place]
 
 
 def pearson(x: NDArray[np.float64], y: NDArray[np.float64]) -> float:
-    """Pearson's r of two columns without missing values; NaN where one is constant."""
+    """Pearson's r of two columns without missing values; NaN where one is constant.
+
+    >>> round(float(pearson(np.array([1.0, 2.0, 3.0]), np.array([1.0, 3.0, 2.0]))), 2)
+    0.5
+    """
     if len(x) < 3:
         return float("nan")
     a, b = x - x.mean(), y - y.mean()
@@ -64,6 +72,9 @@ def cramers_v(a: NDArray[np.int64], b: NDArray[np.int64]) -> float:
     """Bias-corrected V of two columns of codes; NaN where one has a single level.
 
     Source: Bergsma 2013, A bias-correction for Cramér's V and Tschuprow's T.
+
+    >>> round(float(cramers_v(np.array([1, 1, 2, 2] * 50), np.array([1, 1, 2, 2] * 50))), 2)
+    1.0
     """
     levels_a, a = np.unique(a, return_inverse=True)
     levels_b, b = np.unique(b, return_inverse=True)
@@ -80,7 +91,12 @@ def cramers_v(a: NDArray[np.int64], b: NDArray[np.int64]) -> float:
 
 
 def correlation_ratio(codes: NDArray[np.int64], values: NDArray[np.float64]) -> float:
-    """η of a number over the levels of a category: √(spread between / spread of all), 0 to 1."""
+    """η of a number over the levels of a category: √(spread between / spread of all), 0 to 1.
+
+    >>> codes, values = np.array([1, 1, 2, 2] * 50), np.array([1.0, 2.0, 5.0, 6.0] * 50)
+    >>> round(float(correlation_ratio(codes, values)), 2)
+    0.97
+    """
     levels, codes = np.unique(codes, return_inverse=True)
     if len(values) < 3 or len(levels) < 2:
         return float("nan")

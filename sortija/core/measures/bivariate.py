@@ -40,7 +40,11 @@ class Pair:
 
 
 def line_through(x: NDArray[np.float64], y: NDArray[np.float64]) -> Line | None:
-    """The least-squares line; None for fewer than 3 points or a constant column."""
+    """The least-squares line; None for fewer than 3 points or a constant column.
+
+    >>> line_through(np.array([1.0, 2.0, 3.0]), np.array([2.0, 4.0, 6.0]))
+    Line(slope=2.0, intercept=0.0, r=1.0)
+    """
     r = pearson(x, y)
     if np.isnan(r):
         return None

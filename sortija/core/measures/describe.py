@@ -68,7 +68,11 @@ class Description:
 
 
 def skewness(values: NDArray[np.float64]) -> float:
-    """Moment coefficient of skewness, g1 (ddof 0); 0 for a constant."""
+    """Moment coefficient of skewness, g1 (ddof 0); 0 for a constant.
+
+    >>> round(float(skewness(np.array([1.0, 1.0, 1.0, 9.0]))), 2)
+    1.15
+    """
     if len(values) == 0:
         return float("nan")
     centred = values - values.mean()

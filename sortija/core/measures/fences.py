@@ -63,6 +63,9 @@ def medcouple(values: NDArray[np.float64]) -> float:
     counting the pairs below, which takes n steps each, for the rows and columns are in order.
 
     Source: Brys, Hubert & Struyf 2004, A robust measure of skewness.
+
+    >>> medcouple(np.array([1.0, 2.0, 3.0, 4.0, 10.0]))
+    0.0
     """
     if len(values) < 3:
         return 0.0

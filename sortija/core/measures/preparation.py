@@ -120,7 +120,11 @@ class Touched:
 
 
 def bend(values: NDArray[np.float64], how: Transform) -> NDArray[np.float64]:
-    """``log``: sign(x)·ln(1 + |x|); ``root``: sign(x)·√|x|."""
+    """``log``: sign(x)·ln(1 + |x|); ``root``: sign(x)·√|x|.
+
+    >>> bend(np.array([0.0, 9.0, -9.0]), "root").tolist()
+    [0.0, 3.0, -3.0]
+    """
     if how == "log":
         return np.sign(values) * np.log1p(np.abs(values))
     if how == "root":

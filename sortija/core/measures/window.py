@@ -62,6 +62,9 @@ def series_of(window: Window, step: Step, count: int) -> list[Window]:
     Each looks back as far as ``window``; one that begins on a given day keeps beginning there,
     and those that would end before it are left out. Ends stay on the same day of the month,
     clamped from the original day; the last day of a month stays the last.
+
+    >>> [str(w.last_day) for w in series_of(Window(date(2026, 6, 30)), "quarter", 3)]
+    ['2025-12-31', '2026-03-31', '2026-06-30']
     """
     out = []
     for back in range(count - 1, -1, -1):
@@ -72,7 +75,11 @@ def series_of(window: Window, step: Step, count: int) -> list[Window]:
 
 
 def year_before(window: Window) -> Window:
-    """The same season one year earlier."""
+    """The same season one year earlier.
+
+    >>> str(year_before(Window(date(2024, 2, 29))).last_day)
+    '2023-02-28'
+    """
     since = months_before(window.since, 12) if window.since else None
     return Window(last_day_before(window.last_day, 12), window.months, since)
 

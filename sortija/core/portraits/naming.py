@@ -109,7 +109,11 @@ def _people(trait: Trait) -> str:
 
 
 def short_form(name: str, taken: Sequence[str] = ()) -> str:
-    """At most 12 characters, cut between words where that is possible, unlike those taken."""
+    """At most 12 characters, cut between words where that is possible, unlike those taken.
+
+    >>> short_form("Loyal regulars", ())
+    'Loyal'
+    """
     words = name.split()
     candidates = [name, *(" ".join(words[:n]) for n in range(len(words) - 1, 0, -1)), words[-1]]
     fitting = [c for c in candidates if len(c) <= MOST_SHORT] or [name[:MOST_SHORT].rstrip()]

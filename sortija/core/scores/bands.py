@@ -62,6 +62,9 @@ def band(values: NDArray[np.float64], asked: int, higher_is_better: bool) -> Ban
     ------
     ValueError
         Fewer than 2 or more than 10 bands.
+
+    >>> band(np.array([5.0, 1.0, 3.0, 3.0, 9.0, 7.0]), 3, True).bands.tolist()
+    [2, 1, 2, 2, 3, 3]
     """
     _check(asked)
     there = ~np.isnan(values)
@@ -135,6 +138,9 @@ def band_by_width(values: NDArray[np.float64], asked: int, higher_is_better: boo
     ------
     ValueError
         Fewer than 2 or more than 10 bands.
+
+    >>> band_by_width(np.array([0.0, 4.0, 10.0]), 2, True).bands.tolist()
+    [1, 1, 2]
     """
     _check(asked)
     there = values[~np.isnan(values)]

@@ -31,7 +31,12 @@ class Box:
 
 
 def by_total(totals: NDArray[np.float64], tiers: Sequence[Tier]) -> NDArray[np.int32]:
-    """(n,) tier of each customer from 1, the first that holds the total; 0 for none."""
+    """(n,) tier of each customer from 1, the first that holds the total; 0 for none.
+
+    >>> tiers = [Tier("Top", 8.0), Tier("Middle", 5.0, 8.0)]
+    >>> by_total(np.array([3.0, 9.0, 6.0]), tiers).tolist()
+    [0, 1, 2]
+    """
     out = np.zeros(len(totals), np.int32)
     for number, tier in reversed(list(enumerate(tiers, 1))):
         inside = totals >= tier.low

@@ -1,12 +1,10 @@
 """Shares that come unasked, with their interval."""
 
-import doctest
 import unittest
 
 import numpy as np
 from scipy.stats import binomtest
 
-from sortija.core.campaigns import base_rate as module
 from sortija.core.campaigns.base_rate import base_rate, wilson
 
 
@@ -23,9 +21,6 @@ class Rates(unittest.TestCase):
         self.assertEqual(found.rate, 0.0)
         self.assertGreater(found.careful, 0.015)  # nobody of 200 does not say that nobody comes
         self.assertEqual(base_rate(100, 200).careful, 0.5)
-
-    def test_examples(self):
-        self.assertEqual(doctest.testmod(module).failed, 0)
 
 
 if __name__ == "__main__":

@@ -1,13 +1,11 @@
 """Categories count by what they have to do with the other columns."""
 
-import doctest
 import json
 import unittest
 
 import numpy as np
 from scipy.stats import f_oneway
 
-from sortija.core.groups import relevance
 from sortija.core.groups.cautions import equals_column
 from sortija.core.groups.compare import adjusted_rand
 from sortija.core.groups.grouping import group
@@ -129,9 +127,6 @@ class Weighing(unittest.TestCase):
         table = table_of([rng.normal(size=200)], [rng.integers(0, 2, 200)])
         recipe = Recipe({"x0": Steps()}, ("c0",), method="k-medoids")
         self.assertIsNone(prepare(table, recipe).preparation.categories[0].relevance)
-
-    def test_examples(self):
-        self.assertEqual(doctest.testmod(relevance).failed, 0)
 
 
 class Equal(unittest.TestCase):

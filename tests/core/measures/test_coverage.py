@@ -1,13 +1,11 @@
 """How much of a window a log covers."""
 
-import doctest
 import unittest
 from datetime import date
 
 import numpy as np
 
 from sortija.core.calendar import day_number
-from sortija.core.measures import coverage
 from sortija.core.measures.coverage import Reach, coverage_of, reach_of
 from sortija.core.measures.window import Window
 
@@ -53,9 +51,6 @@ class Covered(unittest.TestCase):
         lines[[0, 1, -1]] = 4000
         self.assertEqual(reach_of(days, lines), Reach(int(days[0]), int(days[-1])))
         self.assertIsNone(reach_of(days[:0], lines[:0]))
-
-    def test_examples(self):
-        self.assertEqual(doctest.testmod(coverage).failed, 0)
 
 
 if __name__ == "__main__":

@@ -66,6 +66,9 @@ def unit_words(unit: Unit, names: Mapping[str, str] | None = None) -> str:
     """A unit as it is written: ``money/visits``, ``days^2``; empty for a plain number.
 
     ``names``: base unit → how to write it, such as ``{"money": "£"}``.
+
+    >>> unit_words(unit_of("money"))
+    'money'
     """
     names = names or {}
 
