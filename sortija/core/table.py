@@ -11,11 +11,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 __all__ = [
-    "JOINED_LATER", "NOT_GIVEN", "NO_VISIT", "REASONS", "TOO_FEW", "UNWORKABLE", "Column", "Kind",
+    "DTYPES", "JOINED_LATER", "NOT_GIVEN", "NO_VISIT", "REASONS", "TOO_FEW", "UNWORKABLE", "Column", "Kind",
     "Table",
 ]  # fmt: skip
 
-Kind = Literal["number", "category"]
+Kind = Literal["number", "category", "whole", "flag"]
+#: How the values of each kind are held, and what stands where there is none.
+DTYPES: dict[str, type[np.generic]] = {
+    "number": np.float64, "category": np.int32, "whole": np.int64, "flag": np.bool_,
+}  # fmt: skip
 
 #: Codes of why a value is missing; 0: it is there.
 NO_VISIT, TOO_FEW, NOT_GIVEN, JOINED_LATER, UNWORKABLE = range(1, 6)
@@ -36,8 +40,9 @@ class Column:
     Parameters
     ----------
     values : (n,) array
-        float64 with NaN for missing (``number``), or int32 level codes with 0 for missing
-        (``category``; code *c* means ``levels[c - 1]``).
+        float64 with NaN for missing (``number``), int32 level codes with 0 for missing
+        (``category``; code *c* means ``levels[c - 1]``), or int64 (``whole``, such as money) and
+        bool (``flag``), of which none is missing.
     unit : str
         ``"days"``, ``"purchases"``, ``"money"``, ``"share"``, ``"years"``, ``""``.
     why : (n,) uint8 array, a function that returns one, or None
@@ -52,7 +57,7 @@ class Column:
     why: NDArray[np.uint8] | Callable[[], NDArray[np.uint8]] | None = None
 
     def __post_init__(self) -> None:
-        wanted = np.float64 if self.kind == "number" else np.int32
+        wanted = DTYPES[self.kind]
         if self.values.dtype != wanted:
             raise TypeError(f"{self.name}: {self.kind} wants {wanted.__name__}")
 
@@ -86,7 +91,11 @@ class Column:
     @property
     def missing(self) -> NDArray[np.bool_]:
         """(n,) True where there is no value."""
-        return np.isnan(self.values) if self.kind == "number" else self.values == 0
+        if self.kind == "category":
+            return np.asarray(self.values == 0)
+        if self.kind == "number":
+            return np.isnan(self.values)
+        return np.zeros(len(self), np.bool_)
 
 
 @dataclass(frozen=True)

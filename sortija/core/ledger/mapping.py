@@ -24,6 +24,7 @@ __all__ = [
     "LOG_ROLES",
     "REQUIRED_ROLES",
     "Guess",
+    "LineKind",
     "LogMapping",
     "MappingError",
     "customer_named",

@@ -17,7 +17,8 @@ from sortija.server.groups.yardsticks.assignments import (
     assignment_from,
     frozen,
 )
-from sortija.server.measures.measure_set import MeasureSet, measures_to_show
+from sortija.server.measures.availability import measures_to_show
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.scores.scored import scored_by
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem

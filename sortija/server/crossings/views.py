@@ -17,7 +17,7 @@ from sortija.server.groups.yardsticks.assignments import (
 )
 from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body
 from sortija.server.ledger.store.coverage import covered
-from sortija.server.measures.measure_set import measures_to_show
+from sortija.server.measures.availability import measures_to_show
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.trail import Fact, station

@@ -14,7 +14,7 @@ from sortija.server.jobs.models import Job
 __all__ = ["run_job"]
 
 
-@app.task(name="sortija.run_job", pass_context=False)
+@app.task(name=work.TASK, pass_context=False)
 def run_job(job: int, attempt: int) -> None:
     """Do the job with this number, if this attempt is still the one that counts.
 

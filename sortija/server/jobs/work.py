@@ -21,6 +21,7 @@ from django.db import (
 )
 from django.db.models import F
 from django.utils import timezone
+from procrastinate.contrib.django import app
 
 from sortija.core.progress import Stopped
 from sortija.server.hooks import Hooks
@@ -29,6 +30,7 @@ from sortija.server.jobs.passing import passing
 from sortija.server.operations.logs import about
 
 __all__ = [
+    "TASK",
     "JobError",
     "Running",
     "again",
@@ -43,6 +45,8 @@ __all__ = [
 ]
 
 log = logging.getLogger(__name__)
+#: What the queue calls the one task that does jobs (``jobs/tasks.py``).
+TASK = "sortija.run_job"
 _SECONDS_BETWEEN_WORDS = 0.25
 #: A worker that took a job off the queue has begun it by then, or died.
 _SECONDS_TO_BEGIN = 10
@@ -100,10 +104,9 @@ def start(
 
 
 def _queue(job: Job, attempt: int) -> None:
-    from sortija.server.jobs.tasks import run_job
-
     priority = int(job.kind in _FIRST)
-    run_job.configure(queue=job.lane, priority=priority).defer(job=job.pk, attempt=attempt)
+    task = app.configure_task(TASK, queue=job.lane, priority=priority)
+    task.defer(job=job.pk, attempt=attempt)
 
 
 def join(

@@ -8,8 +8,8 @@ class MeasuresConfig(AppConfig):
     def ready(self) -> None:
         from sortija.server.measures import (  # noqa: F401 - they register
             derivation,
+            everyone,
             lens_fields,
-            measure_set,
             series,
             views,
         )

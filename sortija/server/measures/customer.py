@@ -15,9 +15,10 @@ from sortija.core.measures.formula import FormulaError, parse, unit_of
 from sortija.server.ledger.customers.page import visits_of
 from sortija.server.ledger.customers.traits import joined_trait, trait_column
 from sortija.server.ledger.store.ledger import ledger_of
+from sortija.server.measures.availability import measures_to_show
 from sortija.server.measures.derivation import inputs_of_window
 from sortija.server.measures.formulas import own_measures_of, spoken
-from sortija.server.measures.measure_set import MeasureSet, measures_to_show
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.windows import WindowInView

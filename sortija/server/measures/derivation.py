@@ -45,6 +45,9 @@ __all__ = [
 #: Up to so many lines a request makes what it shows; beyond, a job does.
 INLINE_LINES = 2_000_000
 
+#: Raised when columns are stored in another form.
+_STORED = 2
+
 
 def rolled_trait(study: Study, window: WindowInView, of: str) -> Trait:
     """The trait whose levels are looked at; 404 where there is none such."""
@@ -58,10 +61,10 @@ def stamp_of(ledger: Ledger, window: WindowInView, of: str = "") -> str:
     """What the measures of this window are made from; ``of``: the levels of this trait."""
     if of:
         trait = rolled_trait(ledger.study, window, of)
-        return fingerprint("rolled", VERSION, stamp_of(ledger, window), trait.stamp)
+        return fingerprint("rolled", VERSION, _STORED, stamp_of(ledger, window), trait.stamp)
     joined = joined_trait(ledger.study)
     return fingerprint(
-        "measures", VERSION, ledger.made_from, window.key, ledger.customers,
+        "measures", VERSION, _STORED, ledger.made_from, window.key, ledger.customers,
         joined.stamp if joined else None, *_rates(ledger.study),
     )  # fmt: skip
 
@@ -141,12 +144,12 @@ def _keep(
     columns: list[tuple[Column, Any]] = [
         (column, metadata_of(derived.about[column.name])) for column in derived.table
     ]
-    known = Column("_known", "number", derived.known.astype(np.float64))
-    money = Column("_money", "number", derived.money.astype(np.float64))
+    known = Column("_known", "flag", derived.known)
+    money = Column("_money", "whole", derived.money)
     balance = derived.reconciliation
     columns.append((known, None))
-    columns.append((Column("_bought", "number", derived.bought.astype(np.float64)), None))
-    columns.append((Column("_at_least", "number", derived.at_least.astype(np.float64)), None))
+    columns.append((Column("_bought", "flag", derived.bought), None))
+    columns.append((Column("_at_least", "flag", derived.at_least), None))
     decided = {"rules": sorted(ledger.on), "intakes": [i.pk for i in ledger.intakes]}
     columns.append((money, {"ledger": decided, "trend": derived.trend, "rows": list(levels),
                             "reconciliation": {

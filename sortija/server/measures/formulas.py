@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable, Mapping
 from functools import lru_cache
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,15 +25,12 @@ from sortija.core.measures.formula import (
     unit_words,
 )
 from sortija.core.table import NOT_GIVEN, UNWORKABLE, Column
-from sortija.server.measures.sources import Source
+from sortija.server.measures.sources import Rows, Source
 from sortija.server.studies.actions import change_setting, read_setting
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-
-if TYPE_CHECKING:
-    from sortija.server.measures.measure_set import MeasureSet
 
 __all__ = [
     "Checked",
@@ -99,14 +96,14 @@ def _words(names: Iterable[str]) -> dict[str, str]:
     return dict(zip(slugs([name.split(":", 1)[-1] for name in listed]), listed, strict=True))
 
 
-def spoken(made: MeasureSet, upto: str = "") -> dict[str, str]:
+def spoken(made: Rows, upto: str = "") -> dict[str, str]:
     """Word → column, for every number that stands before the own measure ``upto``."""
     order = [own.name for own in own_measures_of(made.study)[0]]
     hidden = set(order[order.index(upto) :]) if upto in order else set()
     return _words(n for n, s in made.sources.items() if s.kind == "number" and n not in hidden)
 
 
-def words_of(made: MeasureSet) -> list[Word]:
+def words_of(made: Rows) -> list[Word]:
     """Every name that a formula can speak of, with its label and unit."""
     return [
         Word(word=word, label=made.about(name).label, unit=made.about(name).unit)
@@ -114,11 +111,11 @@ def words_of(made: MeasureSet) -> list[Word]:
     ]
 
 
-def _units(made: MeasureSet, words: Mapping[str, str]) -> dict[str, Unit]:
+def _units(made: Rows, words: Mapping[str, str]) -> dict[str, Unit]:
     return {word: unit_of(made.about(name).unit) for word, name in words.items()}
 
 
-def formula_sources(made: MeasureSet) -> dict[str, Source]:
+def formula_sources(made: Rows) -> dict[str, Source]:
     """The own measures that can be worked out on these columns.
 
     One that speaks of what is not there in this window has no values, and says so.
@@ -185,7 +182,7 @@ def _reasons(values: NDArray[np.float64], needs: dict[str, Source]) -> NDArray[n
     return reasons.astype(np.uint8)
 
 
-def check(made: MeasureSet, text: str, name: str = "") -> Checked:
+def check(made: Rows, text: str, name: str = "") -> Checked:
     """Read a formula and try it on everyone; ``name``: the own measure that it would replace."""
     words = spoken(made, name)
     try:
@@ -211,7 +208,7 @@ def check(made: MeasureSet, text: str, name: str = "") -> Checked:
 
 
 def keep(
-    made: MeasureSet,
+    made: Rows,
     person: Any,
     label: str,
     formula: str,
@@ -248,7 +245,7 @@ def keep(
     return mine, change_setting(study, person, OWN_SETTING, value, words, [], expected)
 
 
-def drop(made: MeasureSet, person: Any, name: str, expected: int | None = None) -> int:
+def drop(made: Rows, person: Any, name: str, expected: int | None = None) -> int:
     """Drop an own measure that no other formula speaks of; the revision."""
     rows, _ = own_measures_of(made.study)
     gone = next((row for row in rows if row.name == name), None)
@@ -264,7 +261,7 @@ def drop(made: MeasureSet, person: Any, name: str, expected: int | None = None) 
     return change_setting(made.study, person, OWN_SETTING, value, words, [], expected)
 
 
-def _speaks_of(made: MeasureSet, row: OwnMeasure, name: str) -> bool:
+def _speaks_of(made: Rows, row: OwnMeasure, name: str) -> bool:
     words = spoken(made)
     try:
         return name in parse(row.formula, _units(made, words)).measures

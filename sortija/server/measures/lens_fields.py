@@ -5,7 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from sortija.core.table import REASONS, Column
-from sortija.server.lens.fields import Field, field_kind
+from sortija.server.lens.fields import (
+    Field,
+    FieldName,
+    field_kind,
+    lists_fields,
+)
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.column_summaries import (
     proposed_for,
@@ -88,3 +93,28 @@ def _by_ends(
 def field_of(made: MeasureSet, name: str) -> str:
     """What a clause calls a column."""
     return name if made.source(name).kind == "category" else f"measure:{name}"
+
+
+#: Measures that do not come from the log, beside the study's own.
+_USED = ("offers_used",)
+
+
+@field_kind("measure")
+def _measure_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    made = measures_or_job(study, window)
+    if not isinstance(made, MeasureSet) or name not in made.sources:
+        return None
+    about, source = made.about(name), made.source(name)
+    return Field(
+        f"measure:{name}", about.label, about.unit, source.load(), source.stamp,
+        definition=about.definition,
+    )  # fmt: skip
+
+
+@lists_fields
+def _measure_names(study: Study, window: WindowInView) -> list[FieldName]:
+    made = measures_or_job(study, window)
+    if not isinstance(made, MeasureSet):
+        return []
+    own = [made.about(name) for name in (*made.names, *_USED) if name in made.sources]
+    return [FieldName(f"measure:{m.name}", m.label, "number", m.unit, "Measures") for m in own]

@@ -5,7 +5,8 @@ from __future__ import annotations
 from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 
-from sortija.server.measures.measure_set import MeasureSet, measures_to_show
+from sortija.server.measures.availability import measures_to_show
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.http import WINDOW
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem

@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,11 +25,9 @@ from sortija.server.studies import models
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.windows import WindowInView
 
-if TYPE_CHECKING:
-    from sortija.server.measures.measure_set import MeasureSet
-
-__all__ = ["Source", "level_sources", "offer_sources", "trait_sources"]
+__all__ = ["Rows", "Source", "level_sources", "offer_sources", "trait_sources"]
 
 #: Types of a customer table's columns that say something of customers.
 _NUMBERS = ("number", "date", "joined", "ordered")
@@ -48,7 +46,35 @@ class Source:
     note: str = ""
 
 
-def trait_sources(made: MeasureSet) -> Iterator[tuple[str, Source]]:
+class Rows(Protocol):
+    """What a source needs to know of the rows that it has values for; see ``MeasureSet``."""
+
+    @property
+    def study(self) -> models.Study: ...
+    @property
+    def window(self) -> WindowInView: ...
+    @property
+    def size(self) -> int: ...
+    @property
+    def stamp(self) -> str: ...
+    @property
+    def of(self) -> str: ...
+    @property
+    def levels(self) -> tuple[str, ...]: ...
+    @property
+    def derived(self) -> dict[str, Source]: ...
+    @property
+    def others(self) -> dict[str, Source]: ...
+    @property
+    def sources(self) -> dict[str, Source]: ...
+    @property
+    def present(self) -> NDArray[np.bool_]: ...
+    def source(self, name: str) -> Source: ...
+    def column(self, name: str) -> Column: ...
+    def about(self, name: str) -> Measure: ...
+
+
+def trait_sources(made: Rows) -> Iterator[tuple[str, Source]]:
     """Traits as measures: numbers, dates as days before the window's end, ordered ones as ranks
     from 0 to 1; categories and yes/no as they are."""
     for trait in traits_of(made.study, made.window.to):
@@ -76,7 +102,7 @@ def trait_sources(made: MeasureSet) -> Iterator[tuple[str, Source]]:
             )
 
 
-def _number_about(made: MeasureSet, trait: Trait) -> Measure:
+def _number_about(made: Rows, trait: Trait) -> Measure:
     words, unit = f"From the customer table: {trait.label}.", trait.unit
     if trait.unit == "date":
         words, unit = f"Days from {trait.label.lower()} to the window's end.", "days"
@@ -96,7 +122,7 @@ _YEARS: dict[str, bool] = {}
 _MOST_KEPT = 1_000
 
 
-def _are_years(made: MeasureSet, trait: Trait) -> bool:
+def _are_years(made: Rows, trait: Trait) -> bool:
     """Whether all values are years, which are written without a comma."""
     if trait.stamp not in _YEARS:
         if len(_YEARS) >= _MOST_KEPT:
@@ -108,11 +134,11 @@ def _are_years(made: MeasureSet, trait: Trait) -> bool:
     return _YEARS[trait.stamp]
 
 
-def _as_told(made: MeasureSet, trait: Trait) -> Callable[[], Column]:
+def _as_told(made: Rows, trait: Trait) -> Callable[[], Column]:
     return lambda: trait_column(made.study, trait, made.size)
 
 
-def _as_number(made: MeasureSet, trait: Trait) -> Callable[[], Column]:
+def _as_number(made: Rows, trait: Trait) -> Callable[[], Column]:
     def load() -> Column:
         column = trait_column(made.study, trait, made.size)
         name = f"trait:{trait.name}"
@@ -128,7 +154,7 @@ def _as_number(made: MeasureSet, trait: Trait) -> Callable[[], Column]:
     return load
 
 
-def offer_sources(made: MeasureSet) -> Iterator[tuple[str, Source]]:
+def offer_sources(made: Rows) -> Iterator[tuple[str, Source]]:
     """Each offer as 1 for who took it, 0 for who received it and did not; and the share used."""
     found = offer_columns(made.study)
     if not found:
@@ -147,7 +173,7 @@ def offer_sources(made: MeasureSet) -> Iterator[tuple[str, Source]]:
         )
 
 
-def _answers(made: MeasureSet, row: models.Column) -> Callable[[], Column]:
+def _answers(made: Rows, row: models.Column) -> Callable[[], Column]:
     return lambda: _took(Keyed((row.fingerprint, row.name), row), made.size)
 
 
@@ -172,7 +198,7 @@ def _used(keyed: Keyed[dict[str, models.Column]], size: int) -> Column:
         return Column("offers_used", "number", used / received, "share")
 
 
-def level_sources(made: MeasureSet) -> Iterator[tuple[str, Source]]:
+def level_sources(made: Rows) -> Iterator[tuple[str, Source]]:
     """What is known of a trait's levels beside their purchases: customers, households."""
     for trait in traits_of(made.study, made.window.to):
         if trait.name == made.of:
@@ -189,7 +215,7 @@ def level_sources(made: MeasureSet) -> Iterator[tuple[str, Source]]:
 
 
 def _of_levels(
-    made: MeasureSet, name: str, label: str, words: str, values: NDArray[np.float64]
+    made: Rows, name: str, label: str, words: str, values: NDArray[np.float64]
 ) -> tuple[str, Source]:
     about = Measure(name, label, name, words, family="traits", whole=True)
     stamp = fingerprint("levels", name, made.of, values.tolist())

@@ -18,6 +18,7 @@ from sortija.server.ledger.customers.traits import traits_of
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.measures.actions import kept_plans, plan_of
+from sortija.server.measures.availability import MeasuresToShow, measures_to_show
 from sortija.server.measures.column_summaries import (
     ENGINE,
     THREAD_STEPS,
@@ -26,14 +27,10 @@ from sortija.server.measures.column_summaries import (
     summary_of,
 )
 from sortija.server.measures.derivation import when_made
+from sortija.server.measures.everyone import base_from
 from sortija.server.measures.formulas import own_measures_of
 from sortija.server.measures.lens_fields import field_of
-from sortija.server.measures.measure_set import (
-    MeasureSet,
-    MeasuresToShow,
-    base_from,
-    measures_to_show,
-)
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import (
     Balance,
     Levels,

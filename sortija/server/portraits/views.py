@@ -12,7 +12,8 @@ from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
 from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body
 from sortija.server.ledger.models import Card
-from sortija.server.measures.measure_set import base_from, measures_to_show
+from sortija.server.measures.availability import measures_to_show
+from sortija.server.measures.everyone import base_from
 from sortija.server.portraits.sheet import CategoryRow, NumericRow, Sheet, sheet_of
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study

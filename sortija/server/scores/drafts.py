@@ -14,6 +14,7 @@ from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 
 __all__ = [
+    "Cut",
     "LadderDraft",
     "MeasureDraft",
     "ScoreDraft",

@@ -18,9 +18,10 @@ from sortija.server.jobs.models import Job
 from sortija.server.lens.evaluation import kept_clauses, selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.actions import plan_of
+from sortija.server.measures.availability import MeasuresToShow, measures_to_show
 from sortija.server.measures.column_summaries import summary_of
 from sortija.server.measures.lens_fields import field_of
-from sortija.server.measures.measure_set import MeasureSet, MeasuresToShow, measures_to_show
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import AxisBody
 from sortija.server.measures.plan import prepared_steps
 from sortija.server.scores.drafts import ScoreDraft, draft_of, scorable

@@ -222,7 +222,7 @@ def _folder(row: Column) -> Path:
 
 
 def _type_of(row: Column) -> str:
-    return "<f8" if row.kind == "number" else "<i4"
+    return np.dtype(table.DTYPES[row.kind]).newbyteorder("<").str
 
 
 def verifies(path: Path, kind: str, rows: int) -> bool:

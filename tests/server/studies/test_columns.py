@@ -43,6 +43,23 @@ class Columns(ServerCase):
             np.testing.assert_array_equal(column.reasons, reasons)
             shutil.rmtree(settings.COLUMN_FILES)
 
+    def test_money_and_flags_keep_their_own_types(self):
+        population = Population.objects.get(study=self.study)
+        money = np.array([2**53 + 1, -5, 0], np.int64)  # more than a float64 holds
+        flags = np.array([True, False, True])
+        for kind, values in (("whole", money), ("flag", flags)):
+            row = write_column(population, Column(kind, kind, values), "w", "f" * 64)
+            for _ in range(2):
+                found = np.asarray(read_column(row).values)
+                self.assertEqual(found.dtype, values.dtype)
+                np.testing.assert_array_equal(found, values)
+                self.assertFalse(read_column(row).missing.any())
+                shutil.rmtree(settings.COLUMN_FILES)
+            blank(row, [0])
+            self.assertEqual(read_column(row).values[0], 0)
+        with self.assertRaises(TypeError):
+            Column("money", "whole", money.astype(np.float64))
+
     def test_damaged_files_are_made_anew(self):
         population = Population.objects.get(study=self.study)
         values = np.arange(1000.0)

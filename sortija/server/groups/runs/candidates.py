@@ -15,7 +15,7 @@ from sortija.server.groups.models import Grouping
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
 
-__all__ = ["CandidateRow", "Strand", "candidate_rows"]
+__all__ = ["CandidateRow", "CriterionBody", "Strand", "candidate_rows", "criteria_of"]
 
 
 class Strand(BaseModel):
