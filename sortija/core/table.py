@@ -11,9 +11,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 __all__ = [
-    "DTYPES", "JOINED_LATER", "NOT_GIVEN", "NO_VISIT", "REASONS", "TOO_FEW", "UNWORKABLE", "Column", "Kind",
+    "DTYPES",
+    "JOINED_LATER",
+    "NOT_GIVEN",
+    "NO_VISIT",
+    "REASONS",
+    "TOO_FEW",
+    "UNWORKABLE",
+    "Column",
+    "Kind",
     "Table",
-]  # fmt: skip
+]
 
 Kind = Literal["number", "category", "whole", "flag"]
 #: How the values of each kind are held, and what stands where there is none.

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.measures.describe import skewness
+from sortija.core.measures.describe import skewness, wants_log
 from sortija.core.table import Column
 
 __all__ = ["NO_BIN", "Bins", "bin_column"]
@@ -90,7 +90,7 @@ def bin_column(column: Column) -> Bins:
     whole = bool((there == np.rint(there)).all())
     if high <= low:
         high = low + 1.0
-    if low >= 0 and skewness(there) > 2 and high > 20:
+    if low >= 0 and wants_log(skewness(there), high):
         edges = _growing_edges(low, high)
     else:
         edges = _plain_edges(low, high, whole)

@@ -23,9 +23,14 @@ __all__ = [
     "shape",
     "skewness",
     "steps_for",
+    "wants_log",
 ]
 
 SHAPE_STEPS = 48
+#: Beyond such a skew an axis in the column's own unit shows little but its first step.
+_LOG_SKEW = 2.0
+#: Nor does a log tell more than the unit where all values are small.
+_LOG_REACH = 20.0
 #: The shares of the values that lie below the two ends of an axis.
 MIDDLE = (0.005, 0.995)
 
@@ -111,6 +116,16 @@ def describe(column: Column) -> Description:
         high=float(high),
         skew=skewness(there),
     )
+
+
+def wants_log(skew: float, far: float) -> bool:
+    """Whether an axis tells more on a log: a long upper tail (``skew``) of values that are large
+    (``far``: the 99th percentile), for among small ones, as shares are, a log tells no more.
+
+    >>> wants_log(5.0, 300.0), wants_log(5.0, 0.8), wants_log(0.3, 300.0)
+    (True, False, False)
+    """
+    return skew > _LOG_SKEW and far > _LOG_REACH
 
 
 def axis_for(values: NDArray[np.float64], log: bool) -> Axis:

@@ -6,9 +6,8 @@ class GroupsConfig(AppConfig):
     label = "groups"
 
     def ready(self) -> None:
-        from sortija.server.groups import actions, jobs, views  # noqa: F401 - they register
+        from sortija.server.groups import actions, jobs, lens_fields, views  # noqa: F401 - they register
         from sortija.server.groups.pictures import (  # noqa: F401 - they register
-            maps,
             merges,
             neighbourhood,
         )

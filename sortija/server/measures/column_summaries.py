@@ -26,6 +26,7 @@ from sortija.core.measures.describe import (
     shape,
     skewness,
     steps_for,
+    wants_log,
 )
 from sortija.core.measures.fences import fences_of
 from sortija.core.measures.neighbours import Donors, choose_donors, fill_column
@@ -37,8 +38,6 @@ from sortija.server.studies.fingerprints import fingerprint
 
 __all__ = [
     "ENGINE",
-    "LOG_REACH",
-    "LOG_SKEW",
     "THREAD_STEPS",
     "Likeness",
     "category_summary",
@@ -60,10 +59,6 @@ VERSION = 5
 THREAD_STEPS = 48
 #: Parts of the customers whose places are told: lowest twentieth, quartiles, highest twentieth.
 TENTHS = (0.05, 0.25, 0.5, 0.75, 0.95)
-#: Beyond such a skew an axis in the column's own unit shows little but its first step.
-LOG_SKEW = 2.0
-#: Nor does a log tell more than the unit where all values are small, as shares are.
-LOG_REACH = 20.0
 #: Customers that likeness is told on.
 LIKENESS_ROWS = 20_000
 SEED = 4107
@@ -196,8 +191,8 @@ def _raw_summary(made: MeasureSet, name: str) -> dict[str, Any]:
     values = np.asarray(column.values, np.float64)
     there = values[~np.isnan(values)]
     figures = describe(column)
-    far = bool(figures.count) and figures.skew > LOG_SKEW
-    axis = axis_for(there, log=far and float(np.quantile(there, 0.99)) > LOG_REACH)
+    far = float(np.quantile(there, 0.99)) if len(there) else 0.0
+    axis = axis_for(there, wants_log(figures.skew, far))
     steps = steps_for(axis, made.about(name).whole, THREAD_STEPS)
     tenths = np.quantile(there, TENTHS) if len(there) else np.zeros(len(TENTHS))
     fences = asdict(fences_of(there))

@@ -14,7 +14,7 @@ from pydantic import BaseModel
 from sortija.core.engine import Engine
 from sortija.core.measures.catalogue import Measure
 from sortija.core.measures.column_layout import slugs
-from sortija.core.measures.describe import axis_for, describe, shape
+from sortija.core.measures.describe import axis_for, describe, shape, wants_log
 from sortija.core.measures.formula import (
     Formula,
     FormulaError,
@@ -196,6 +196,7 @@ def check(made: Rows, text: str, name: str = "") -> Checked:
     values = _values(formula, columns, made.size)[made.present]
     there = values[~np.isnan(values)]
     found = describe(Column("x", "number", there))
+    log = wants_log(found.skew, float(np.quantile(there, 0.99)) if len(there) else 0.0)
 
     def plain(value: float) -> float | None:
         return None if math.isnan(value) else value
@@ -203,7 +204,7 @@ def check(made: Rows, text: str, name: str = "") -> Checked:
     return Checked(
         good=True, words="", at=0, length=0, unit=unit_words(formula.unit), count=len(there),
         missing=len(values) - len(there), median=plain(found.median), low=plain(found.low),
-        high=plain(found.high), shape=shape(there, axis_for(there, abs(found.skew) > 2)).tolist(),
+        high=plain(found.high), shape=shape(there, axis_for(there, log)).tolist(),
     )  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 
 from sortija.core.engine import Engine
-from sortija.core.measures.describe import Axis, axis_between
+from sortija.core.measures.describe import Axis, axis_between, wants_log
 from sortija.core.portraits.profile import (
     CategoryProfile,
     NumericProfile,
@@ -121,7 +121,7 @@ def _axis(profile: NumericProfile) -> Axis:
     if not profile.counts.any():
         return Axis(0.0, 1.0, False)
     lowest, low, high, highest = profile.tails
-    log = abs(profile.skew) > 3
+    log = wants_log(profile.skew, highest)
     usual = axis_between(lowest, highest, log)
     means = profile.means[np.isfinite(profile.means)]
     low = min(low, float(means.min())) if len(means) else low

@@ -7,7 +7,7 @@ import numpy as np
 import pyarrow as pa
 
 from sortija.core.groups.tree import tree_of
-from sortija.server.groups.pictures import maps
+from sortija.server.groups.pictures import plane as picture
 from sortija.server.groups.pictures.merges import LEAVES, summary
 from sortija.server.groups.runs import proposals
 from sortija.server.jobs.models import Job
@@ -176,7 +176,7 @@ class Maps(GroupCase):
 
     def test_density_where_there_are_more_than_points_can_show(self):
         row = self.row(self.quick(most=2), 2)
-        with mock.patch.object(maps, "MOST_POINTS", 100):
+        with mock.patch.object(picture, "MOST_POINTS", 100):
             plane = self.get(f"groups/{row['id']}/plane", axes="measure:recency,measure:tenure",
                              colour="measure:tenure")  # fmt: skip
         self.assertEqual(sum(plane["cells"]), plane["customers"])

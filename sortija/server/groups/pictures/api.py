@@ -11,10 +11,12 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.server.groups.models import Grouping
-from sortija.server.groups.pictures.maps import map_page, map_points, plane_page, widths_page
+from sortija.server.groups.pictures.maps import map_page
 from sortija.server.groups.pictures.merges import MergesPage, grow_trees, merges_page
 from sortija.server.groups.pictures.neighbourhood import lay_out
 from sortija.server.groups.pictures.payloads import MapPage, PlanePage, WidthsPage
+from sortija.server.groups.pictures.plane import map_points, plane_page
+from sortija.server.groups.pictures.widths import widths_page
 from sortija.server.groups.runs.candidate import (
     BalancePage,
     CandidatePage,

@@ -11,7 +11,7 @@ from sortija.core.groups.neighbourhood import neighbourhood_of
 from sortija.core.table import Column
 from sortija.server.groups.jobs import fresh_measures
 from sortija.server.groups.models import Grouping
-from sortija.server.groups.pictures.maps import map_of, neighbourhood_stamp, prepared_rows
+from sortija.server.groups.pictures.mapped import map_of, neighbourhood_stamp, prepared_rows
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
