@@ -47,16 +47,27 @@ if [ "${SORTIJA_NEEDS_BROWSER:-no}" = yes ] && [ ! -x /usr/bin/chromium ]; then
 fi
 need_packages "${missing[@]}"
 
-# Python's packages, when the lock has changed since.
+# Python's packages, when their lock has changed since; those of the tests where tests are to run.
 # A copied folder brings an environment along that still points to where it came from.
+install_from() {
+  .venv/bin/pip install --quiet --disable-pip-version-check --requirement "$1" \
+    2> "$SORTIJA_DATA/pip.log" || { tail -n 20 "$SORTIJA_DATA/pip.log" >&2; exit 1; }
+}
 lock="$(sha256sum requirements.lock | cut -c1-16) $root"
 if [ "$(cat .venv/sortija-lock 2> /dev/null)" != "$lock" ] || ! .venv/bin/python -c '' 2> /dev/null; then
   say "Installing Python packages …"
   rm -rf .venv
   python3 -m venv .venv
-  .venv/bin/pip install --quiet --disable-pip-version-check --requirement requirements.lock 2> "$SORTIJA_DATA/pip.log" \
-    || { tail -n 20 "$SORTIJA_DATA/pip.log" >&2; exit 1; }
+  install_from requirements.lock
   echo "$lock" > .venv/sortija-lock
+fi
+if [ "${SORTIJA_NEEDS_BROWSER:-no}" = yes ]; then
+  lock="$(sha256sum requirements-test.lock | cut -c1-16)"
+  if [ "$(cat .venv/sortija-test-lock 2> /dev/null)" != "$lock" ]; then
+    say "Installing Python packages for the tests …"
+    install_from requirements-test.lock
+    echo "$lock" > .venv/sortija-test-lock
+  fi
 fi
 NUMBA_CACHE_DIR=$(.venv/bin/python -m sortija.launch.compiled)
 export NUMBA_CACHE_DIR

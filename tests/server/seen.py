@@ -58,7 +58,7 @@ SEEN = {
     r"groups/kept/(\d+)": row(Grouping), r"portraits/segments/(\d+)": row(Segment),
     r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/(?:draw|list))?": row(Campaign),
     r"members/(\d+)": row(Membership),
-    r"intakes/(\d+)(?:/(?:count|overlap|apart|role))?": row(Intake),
+    r"intakes/(\d+)(?:/(?:count|overlap|apart|role|encoding))?": row(Intake),
 }  # fmt: skip
 
 

@@ -128,11 +128,11 @@ class KeptAndCompared(GroupCase):
             has=page.get_by_role("checkbox", name=re.compile(f"no. {a}$"))
         )
         line.get_by_role("button", name=re.compile("^3 ")).click()
-        page.get_by_text("You look at groups that were kept").wait_for()
+        page.get_by_text("You are looking at groups tried before").wait_for()
         sizes = self.row(first, 3)["counts"]
         page.get_by_role("button", name=f"Group 1 of 3: {sizes[0]:,} customers").wait_for()
         page.get_by_role("button", name="Back to the current recipe").click()
-        page.get_by_text("You look at groups that were kept").wait_for(state="detached")
+        page.get_by_text("You are looking at groups tried before").wait_for(state="detached")
 
     def test_two_adopt_at_once_and_the_second_is_told(self):
         page = self.quick()
@@ -250,7 +250,7 @@ class Identities(GroupCase):
         earlier.get_by_role("button", name="Use again").click()
         page.get_by_text("3 segments are in use again.").wait_for()
         page.get_by_role("button", name="Undo", exact=True).click()
-        page.get_by_text("Taken back: Took up").wait_for()
+        page.get_by_text("Undone: Took up").wait_for()
 
     def test_twelve_groups_of_forty_letters_fit(self):
         page = self.quick(
@@ -309,7 +309,7 @@ class Proposed(GroupCase):
         tree.get_by_role("button", name=re.compile("^Adopt these")).click()
         page.get_by_text(re.compile("^Adopted [0-9]+ groups")).wait_for()
         tree.get_by_role("button", name="See every k").click()
-        page.get_by_text("You look at groups that were kept").wait_for()
+        page.get_by_text("You are looking at groups tried before").wait_for()
 
 
 class FailedGroups(Station):

@@ -110,7 +110,7 @@ class OwnRulesByHand(Station):
         rules = page.get_by_role("region", name="Rules")
         rules.get_by_role("button", name="change", exact=True).click()
         page.get_by_role("button", name="Delete it").click()
-        page.get_by_text("“No tea room” is dropped.").wait_for()
+        page.get_by_text("“No tea room” is deleted.").wait_for()
         rules.get_by_role("button", name="No tea room", exact=True).wait_for(state="detached")
 
 
@@ -137,7 +137,7 @@ class FilesByHand(Station):
         page.get_by_text("again.csv: skip this file’s.").wait_for()
         files.get_by_role("button", name="Change columns").first.click()
         review = page.get_by_role("region", name="Review of log.csv")
-        review.get_by_text("It counts as it was read before until you count it anew").wait_for()
+        review.get_by_text("Until you import it again, it counts as it was read before").wait_for()
         review.get_by_role("button", name="Discard").click()
         review.wait_for(state="detached")
 

@@ -112,7 +112,7 @@ class Lens(Station):
         page.locator("h1").click()
         page.keyboard.press("k")
         page.get_by_role("button", name="Delete Yard people").click()
-        page.get_by_text("Yard people is dropped.").wait_for()
+        page.get_by_text("Yard people is deleted.").wait_for()
         page.get_by_role("button", name="Undo").last.click()
         page.get_by_text("Taken back").wait_for()
         page.get_by_role("button", name=re.compile("^Yard people")).wait_for()

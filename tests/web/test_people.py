@@ -88,7 +88,7 @@ class Account(BrowserCase):
         card.get_by_label("Current password").fill("something else")
         card.get_by_label("New one").fill("sand over old stones")
         card.get_by_role("button", name="Change password").click()
-        card.get_by_role("alert").get_by_text("not your present password").wait_for()
+        card.get_by_role("alert").get_by_text("not your current password").wait_for()
         card.get_by_label("Current password").fill(PASSWORD)
         card.get_by_role("button", name="Change password").click()
         page.get_by_text("Your password is changed. One other sign-in ended.").wait_for()

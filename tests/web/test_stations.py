@@ -64,7 +64,7 @@ class GroupsByHand(Station):
         page.get_by_role("button", name="These 3 are adopted").wait_for()
         page.locator("h1").click()
         page.keyboard.press("z")
-        page.get_by_text("Taken back: Adopted 3 groups").wait_for()
+        page.get_by_text("Undone: Adopted 3 groups").wait_for()
         page.get_by_text("Adopted: 4 groups").wait_for()
         # How one station is looked at is nothing to the next.
         page.get_by_role("tab", name="Map").click()

@@ -64,7 +64,7 @@ class Walk(BrowserCase):
         page.keyboard.press("Escape")
         page.locator("h1").click()
         page.keyboard.press("z")
-        page.get_by_text("Taken back: Visits is prepared differently").wait_for()
+        page.get_by_text("Undone: Visits is prepared differently").wait_for()
         visits.get_by_text("As proposed:").wait_for()
         page.get_by_text("The window’s ledger").wait_for()
 

@@ -17,6 +17,7 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.csv as pacsv
 
+from sortija.core.formats.encodings import ENCODINGS, encoding_of
 from sortija.core.formats.packed import magic_of, open_bytes
 from sortija.core.formats.rows import (
     KEPT_RAGGED,
@@ -77,7 +78,8 @@ def _decode(head: bytes, whole: bool) -> tuple[str, str]:
         codecs.getincrementaldecoder("utf-8")().decode(head, final=whole)
         return head.decode("utf-8", errors="ignore"), "utf-8"
     except UnicodeDecodeError:
-        return head.decode("cp1252", errors="replace"), "cp1252"
+        page = encoding_of(head)
+        return head.decode(page, errors="replace"), page
 
 
 # Quotes that are never closed make one cell of many lines; that is told later, in other words.
@@ -98,8 +100,8 @@ def _table_in(lines: list[str], delimiter: str) -> tuple[float, int, int]:
     return count / len(widths), width, widths.index(width)
 
 
-def sniff(path: Path, name: str = "") -> Dialect:
-    """Find delimiter, encoding and column names from the first 256 KiB.
+def sniff(path: Path, name: str = "", encoding: str = "") -> Dialect:
+    """Find delimiter, encoding (unless it is given) and column names from the first 256 KiB.
 
     Raises
     ------
@@ -109,7 +111,10 @@ def sniff(path: Path, name: str = "") -> Dialect:
     with open_bytes(path, name) as file:
         head = file.read(HEAD_BYTES)
         whole = not file.read(1)
-    text, encoding = _decode(head, whole)
+    if encoding:
+        text = head.decode(encoding, errors="replace").removeprefix("\ufeff")
+    else:
+        text, encoding = _decode(head, whole)
     lines = text.splitlines()
     if not whole and len(lines) < 2:
         raise UnreadableFile(
@@ -165,6 +170,8 @@ class DelimitedFile:
             self.notes.append(
                 "The first row holds values, not names, so the columns are called by their place."
             )
+        if self.dialect.encoding in ENCODINGS and self.dialect.encoding != "utf-8":
+            self.notes.append(f"Read as {ENCODINGS[self.dialect.encoding]}.")
         if self.dialect.skipped:
             self.notes.append(f"{self.dialect.skipped} lines above the table were passed over.")
         if magic_of(self.path) == "plain" and not _ends_a_line(self.path):

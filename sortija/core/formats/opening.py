@@ -15,7 +15,7 @@ from sortija.core.formats.workbook import WorkbookRows
 __all__ = ["open_rows"]
 
 
-def open_rows(path: Path, name: str = "") -> RowsFile:
+def open_rows(path: Path, name: str = "", encoding: str = "") -> RowsFile:
     """A reader for a table, chosen by what the file holds, never by what it is called.
 
     Parameters
@@ -23,6 +23,8 @@ def open_rows(path: Path, name: str = "") -> RowsFile:
     path : Path
     name : str, optional
         What people call the file, where that is not what it is called on disk.
+    encoding : str, optional
+        How its text is written (``core.formats.encodings``), where that is not to be found out.
 
     Raises
     ------
@@ -41,4 +43,4 @@ def open_rows(path: Path, name: str = "") -> RowsFile:
         return AreaRows(path, name)
     if begins.startswith(b"{"):
         return JsonRows(path, name)
-    return DelimitedFile(path, sniff(path, name), name)
+    return DelimitedFile(path, sniff(path, name, encoding), name)

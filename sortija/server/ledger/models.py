@@ -41,6 +41,8 @@ class Original(models.Model):
     former = models.JSONField(default=list)
     replaced = models.CharField(max_length=64, blank=True, default="")
     note = models.CharField(max_length=300, blank=True, default="")
+    #: How its text is written, where somebody said so (``core.formats.encodings``).
+    encoding = models.CharField(max_length=12, blank=True, default="")
     begun_at = models.DateTimeField(auto_now_add=True)
 
     @property

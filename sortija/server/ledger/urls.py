@@ -24,6 +24,7 @@ urlpatterns = [
     path("studies/<int:study>/intakes/<int:intake>/columns", files.ChangeColumns.as_view()),
     path("studies/<int:study>/intakes/<int:intake>/overlap", files.OverlapView.as_view()),
     path("studies/<int:study>/intakes/<int:intake>/role", files.ReadAs.as_view()),
+    path("studies/<int:study>/intakes/<int:intake>/encoding", files.ReadIn.as_view()),
     path("studies/<int:study>/intakes/<int:intake>/apart", files.WithoutHeads.as_view()),
     path("studies/<int:study>/customer/<int:customer>", customers.CustomerView.as_view()),
     path("studies/<int:study>/customer/<int:customer>/cards", customers.MergeCards.as_view()),

@@ -41,7 +41,7 @@ class Campaigns(DemoCase):
         self.send("post", f"{path}/list", status=400)  # nothing is drawn yet
         drawn = self.send("post", f"{path}/draw")
         self.assertEqual((drawn["written"], drawn["held"]), (row["written"], row["held"]))
-        self.send("put", path, PLAN, 400)  # its plan stands
+        self.send("put", path, PLAN, 400)  # can no longer be changed
         self.send("post", "history/undo")
         self.assertEqual(len(drawn_of(Campaign.objects.get()).customers), 0)
         self.send("post", "history/redo")
@@ -80,7 +80,7 @@ class Campaigns(DemoCase):
         found = actions.audience_of
         with ThreadPoolExecutor(1) as pool, mock.patch.object(actions, "audience_of", audience):
             drawn = self.send("post", f"campaigns/{row['id']}/draw")
-            self.assertIn("its plan stands", waited[0].result(timeout=20)["detail"])
+            self.assertIn("can no longer be changed", waited[0].result(timeout=20)["detail"])
         campaign = Campaign.objects.get()
         self.assertEqual((campaign.state, campaign.holdout), ("drawn", 0.25))
         self.assertEqual(drawn_of(campaign).held.sum(), drawn["held"])

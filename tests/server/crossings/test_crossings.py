@@ -5,6 +5,7 @@ from unittest import mock
 
 import numpy as np
 
+from sortija.server.crossings import reasons
 from sortija.server.groups.models import Yardstick
 from sortija.server.measures.measure_set import measures_or_job
 from sortija.server.studies import models
@@ -86,10 +87,10 @@ class Crossings(DemoCase):
         steps = self.get("crossings", by="quarter")["steps"]
         n, a, b = next((n, a, b) for n, step in enumerate(steps) for a in range(3)
                        for b in range(3) if a != b and step["customers"][a][b] == 1)  # fmt: skip
-        with mock.patch.object(steps, "border_of", lambda key: key.value[0].placement.state >= 0):
+        with mock.patch.object(reasons, "border_of", lambda key: key.value[0].placement.state >= 0):
             told = self.get("crossings/why", by="quarter", step=n, origin=a, target=b)
         self.assertEqual((told["kind"], told["customers"]), ("means", 1))
-        self.assertIn("by a hair", told["words"])
+        self.assertIn("a border move", told["words"])
 
     def at(self, day):
         """States and measures at one date, read from their columns."""

@@ -26,7 +26,7 @@ class Recipes(GroupCase):
         found = self.cautions(numeric=["frequency", "visit_days"], categories=["district"])
         same = next(c for c in found if "say nearly the same" in c["words"])
         self.assertEqual([r["label"] for r in same["remedies"]],
-                         ["Go without Visit days", "Give both half the weight"])  # fmt: skip
+                         ["Leave out Visit days", "Give both half the weight"])  # fmt: skip
         for remedy in same["remedies"]:
             left = self.cautions(**remedy["draft"])
             self.assertFalse(any("nearly the same" in c["words"] for c in left))

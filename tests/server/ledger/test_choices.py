@@ -136,8 +136,8 @@ class OwnRules(Case):
     def test_what_cannot_be(self):
         self.send("post", "ledger/own", self.POTS)
         for words, body in (
-            ("called “no pots” already", {**self.POTS, "name": "no pots"}),
-            ("is gone", {**self.POTS, "slot": 5, "name": "Other"}),
+            ("rule named “no pots”", {**self.POTS, "name": "no pots"}),
+            ("no longer exists", {**self.POTS, "slot": 5, "name": "Other"}),
             ("no column called garden", {**self.POTS, "name": "Other", "column": "garden"}),
         ):
             with self.subTest(words):

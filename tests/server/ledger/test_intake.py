@@ -138,7 +138,27 @@ class Counting(ServerCase):
         page = self.get("ledger")
         self.assertEqual((page["lines"], page["counted_total"]), (60, cents))
         refused = self.send("put", f"{path}/role", {"role": "members"}, 400)["detail"]
-        self.assertIn("Take it back first", refused)
+        self.assertIn("Remove it first", refused)
+
+    def test_how_the_text_is_written_is_shown_and_can_be_changed(self):
+        rows = "".join(f"{n};A;2026-03-{n:02d};Łopata mała;3.20\n" for n in range(1, 29))
+        text = f"receipt;card;sold_at;item;total\n{rows}"
+        review = self.review(text.encode("cp1250"), "sklep.csv", "log")
+        self.assertEqual(review["encoding"], "cp1250")
+        self.assertIn("cp1252", [each["key"] for each in review["encodings"]])
+        cells = next(c for c in review["columns"] if c["column"] == "item")["cells"]
+        self.assertEqual(cells[0], "Łopata mała")
+        path = f"intakes/{review['id']}/encoding"
+        other = self.send("put", path, {"encoding": "cp1252"})
+        cells = next(c for c in other["columns"] if c["column"] == "item")["cells"]
+        self.assertEqual((other["encoding"], cells[0]), ("cp1252", "£opata ma³a"))
+        self.assertIn("one of these", self.send("put", path, {"encoding": "cp0"}, 400)["detail"])
+        self.send("put", path, {"encoding": "cp1250"})
+        self.count(review["id"])
+        again = self.send("post", f"intakes/{review['id']}/columns", status=201)
+        self.assertEqual(again["encoding"], "cp1250")
+        words = self.send("put", f"intakes/{again['id']}/encoding", {"encoding": "cp1252"}, 400)
+        self.assertIn("counted as what it is", words["detail"])
 
     def test_a_mapping_that_makes_no_sense_is_refused_with_a_sentence(self):
         upload = self.upload(LOG, "log.csv", part=1 << 20)
@@ -202,11 +222,11 @@ class Counting(ServerCase):
             self.assertEqual(self.get("ledger/lines"), lines)
             self.assertEqual(self.get("measures", to="2026-06-30", back="24"), measures)
 
-    def test_take_back_and_undo(self):
+    def test_removal_and_undo(self):
         log, _ = self.both_files()
         self.send("delete", f"intakes/{log['id']}", status=204)
         self.assertEqual(self.get("ledger")["status"]["state"], "empty")
-        self.assertEqual(self.send("post", "history/undo")["words"], "Took back log.csv")
+        self.assertEqual(self.send("post", "history/undo")["words"], "Removed log.csv")
         self.assertEqual(self.get("ledger")["lines"], 12)
         self.send("post", "history/redo")
         self.assertEqual(self.get("ledger")["status"]["state"], "empty")

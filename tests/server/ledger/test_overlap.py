@@ -63,7 +63,7 @@ class Overlaps(ServerCase):
     def test_what_cannot_be_chosen(self):
         self.assertIn("skipped, replaced", self.choose("merge", status=400)["detail"])
         members = self.bring_in("card,garden\nA,yard\nB,none\n", "members.csv")
-        self.assertIn("counted log", self.choose("skip", members, 400)["detail"])
+        self.assertIn("imported log", self.choose("skip", members, 400)["detail"])
 
     def test_undo_after_another_choice_says_so(self):
         self.choose("skip")
@@ -117,7 +117,7 @@ class Otherwise(ServerCase):
     def test_only_what_is_counted(self):
         review = self.again()
         words = self.send("post", f"intakes/{review['id']}/columns", status=400)["detail"]
-        self.assertIn("Only a counted file", words)
+        self.assertIn("Only an imported file", words)
 
     def test_customers_keep_their_numbers(self):
         cards = {r["card"]: r["customer"] for r in self.get("ledger/lines")["lines"]}

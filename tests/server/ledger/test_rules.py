@@ -78,7 +78,7 @@ class Switching(ServerCase):
         self.assertIn("olga changed this", problem["detail"])
         self.assertNotIn("void", problem["theirs"])
         # z takes back my own last change (the members' file), never olga's.
-        self.assertEqual(self.send("post", "history/undo")["words"], "Counted members.csv")
+        self.assertEqual(self.send("post", "history/undo")["words"], "Imported members.csv")
         self.assertFalse(self.rule("void")["on"])
         self.send("post", "history/undo", client=olga)
         self.assertTrue(self.rule("void")["on"])

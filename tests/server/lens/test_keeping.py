@@ -73,7 +73,7 @@ class Kept(ServerCase):
 
     def test_names(self):
         self.keep("Yard")
-        self.assertIn("called yard already", self.keep("yard", status=400)["detail"])
+        self.assertIn("lens named yard", self.keep("yard", status=400)["detail"])
         self.assertIn("1 to 60", self.keep(" ", status=400)["detail"])
         self.assertIn("Pick some", self.keep("All", clauses=[], status=400)["detail"])
         self.assertIn("rule or as a list", self.keep("X", kind="book", status=400)["detail"])
@@ -105,7 +105,7 @@ class Kept(ServerCase):
         Membership.objects.create(study=self.study, person=other, role="analyst")
         self.keep("Yard", client=self.signed_in(other))
         problem = self.send("post", "history/undo", status=409)
-        self.assertIn("by now", problem["detail"])
+        self.assertIn("now another lens", problem["detail"])
         self.assertEqual(len(self.kept()), 1)
 
     def test_a_reader_looks_but_keeps_nothing(self):

@@ -82,7 +82,7 @@ class OwnMeasures(ServerCase):
         ):  # fmt: skip
             self.add(label, formula, status)
         self.add("Mine", "monetary")
-        self.assertIn("called mine already", self.add("mine", "recency", 400)["detail"])
+        self.assertIn("measure named mine", self.add("mine", "recency", 400)["detail"])
         self.send("put", "own-measures/nothing", {"label": "A", "formula": "1"}, 404)
         self.send("delete", "own-measures/nothing", status=404)
         self.add("Late", "recency", 409, **{"If-Match": '"0"'})

@@ -98,7 +98,7 @@ class Freshness(ServerCase):
     def test_only_what_can_be_repeated_is(self):
         job = Job.objects.filter(kind="ledger.intake").first()
         problem = self.send("post", f"jobs/{job.pk}/again", status=400)
-        self.assertIn("Begin it where it began", problem["detail"])
+        self.assertIn("Start it again where", problem["detail"])
         self.send("post", "jobs/999999/again", status=404)
 
 

@@ -22,7 +22,7 @@ class History(ServerCase):
         for wanted in (1, 2, 3):
             self.send("post", "history/redo")
             self.assertEqual(self.value("a"), wanted)
-        self.assertIn("nothing to bring", self.send("post", "history/redo", status=400)["detail"])
+        self.assertIn("nothing to redo", self.send("post", "history/redo", status=400)["detail"])
 
     def test_what_was_taken_back_stays_so_once_something_new_is_done(self):
         self.choose("a", 1)

@@ -115,6 +115,7 @@ class Revisions(DemoCase):
             ("put", "intakes/<int:intake>", file, {"mapping": intake["mapping"]}),
             ("put", "intakes/<int:intake>/overlap", f"{file}/overlap", {"choice": "skip"}),
             ("put", "intakes/<int:intake>/role", f"{file}/role", {"role": "log"}),
+            ("put", "intakes/<int:intake>/encoding", f"{file}/encoding", {"encoding": "cp1252"}),
             ("post", "intakes/<int:intake>/count", f"{file}/count", None),
             ("post", "intakes/<int:intake>/apart", f"{file}/apart", None),
             ("delete", "intakes/<int:intake>", file, None),

@@ -951,6 +951,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/intakes/{intake}/encoding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Read a file under review as text of another encoding. */
+        put: operations["studies_intakes_encoding_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/intakes/{intake}/overlap": {
         parameters: {
             query?: never;
@@ -2812,6 +2829,21 @@ export interface components {
             /** Counts */
             counts: number[];
         };
+        /** EncodingBody */
+        EncodingBody: {
+            /** Encoding */
+            encoding: string;
+        };
+        /**
+         * EncodingName
+         * @description A way in which the text of a file can be written.
+         */
+        EncodingName: {
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
+        };
         /**
          * Ended
          * @description How many sign-ins were ended elsewhere.
@@ -3241,7 +3273,8 @@ export interface components {
          *     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
          *     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
          *     category with an order, lowest first;
-         *     ``replaces``: the counted intake of the same file that this one takes the place of.
+         *     ``encoding``: how its text is read, with what it can be read as, empty where nobody has to
+         *     choose; ``replaces``: the counted intake of the same file that this one takes the place of.
          */
         IntakeRow: {
             /** Id */
@@ -3292,6 +3325,10 @@ export interface components {
             orders: {
                 [key: string]: string[];
             };
+            /** Encoding */
+            encoding: string;
+            /** Encodings */
+            encodings: components["schemas"]["EncodingName"][];
         };
         /**
          * Invitation
@@ -8226,6 +8263,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_intakes_encoding_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                intake: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EncodingBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeRow"];
                 };
             };
             /** @description It cannot be done, and why. */

@@ -210,6 +210,18 @@ class ReadAs(APIView):
             return reply(intake_row(actions.read_as(row, _checked(body(request, RoleBody).role))))
 
 
+class EncodingBody(BaseModel):
+    encoding: str
+
+
+class ReadIn(APIView):
+    @extend_schema(parameters=[REVISION], request=EncodingBody, responses=IntakeRow)
+    def put(self, request: Request, study: int, intake: int) -> Response:
+        """Read a file under review as text of another encoding."""
+        with _changing(request, study, intake) as row:
+            return reply(intake_row(actions.read_in(row, body(request, EncodingBody).encoding)))
+
+
 class OverlapBody(BaseModel):
     choice: str
 

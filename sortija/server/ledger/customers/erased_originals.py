@@ -11,13 +11,13 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rewriting import Forgotten, without_people
 from sortija.core.formats.rows import UnreadableFile
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import Running, handles
 from sortija.server.ledger.customers.erased_codes import alias_of, digest_of, erased_digests
+from sortija.server.ledger.intake.intake_files import open_original
 from sortija.server.ledger.intake.uploads import path_of
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.studies.fingerprints import fingerprint
@@ -101,7 +101,7 @@ def _without(
     running: Running,
 ) -> Forgotten | None:  # fmt: skip
     """Write the file without these people; None where none of its columns names anybody."""
-    file = open_rows(path_of(original), original.name)
+    file = open_original(original)
     columns = sorted({column for _, column in places if column in file.names})
     if not columns:
         return None
@@ -136,7 +136,7 @@ def _replace(original: Original, target: Path, told: Forgotten, gone: frozenset[
         row = Original.objects.select_for_update().get(pk=original.pk)
         row.replaced, row.sha256 = row.sha256, now
         row.size, row.received, row.lines = size, size, lines
-        row.former = [*row.former, row.replaced]
+        row.former, row.encoding = [*row.former, row.replaced], ""  # it is UTF-8 from now on
         row.without, row.note = sorted(gone), _note(told)
         row.save()
     _drop_replaced(row)

@@ -11,7 +11,7 @@ from django.db import IntegrityError, transaction
 from django.db.models import F
 from django.utils import timezone
 
-from sortija.core.formats.opening import open_rows
+from sortija.core.formats.encodings import ENCODINGS
 from sortija.core.formats.rows import UnreadableFile
 from sortija.core.ledger.lines import money_scale
 from sortija.core.ledger.mapping import Guess, LogMapping, MappingError, guess_log
@@ -26,8 +26,8 @@ from sortija.server.ledger.intake.file_kinds import (
     known_cards,
     mapping_of,
 )
-from sortija.server.ledger.intake.intake_files import heads_for, open_intake
-from sortija.server.ledger.intake.uploads import earlier_intake, path_of
+from sortija.server.ledger.intake.intake_files import heads_for, open_intake, open_original
+from sortija.server.ledger.intake.uploads import earlier_intake
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.ledger.rules.actions import order_anew
 from sortija.server.ledger.store.money import follow_files, scale_of
@@ -44,6 +44,8 @@ __all__ = [
     "drop_review",
     "join_heads",
     "part_heads",
+    "read_as",
+    "read_in",
     "remove_intake",
     "review",
 ]
@@ -64,7 +66,7 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
     if not original.whole:
         raise Problem("The file has not come in whole yet. Upload the rest of it.")
     try:
-        file = open_rows(path_of(original), original.name)
+        file = open_original(original)
         rows = file.first_rows(PREVIEW_ROWS)
     except UnreadableFile as problem:
         raise Problem(f"{original.name}: {problem}") from problem
@@ -131,6 +133,26 @@ def read_as(intake: Intake, role: str) -> Intake:
     return intake
 
 
+def read_in(intake: Intake, encoding: str) -> Intake:
+    """Read a file under review as text of another encoding, its columns guessed anew.
+
+    Raises
+    ------
+    Problem
+        There is no such encoding, or the file counts as it was read.
+    """
+    if encoding not in ENCODINGS:
+        raise Problem(f"An encoding is one of these: {', '.join(ENCODINGS)}.")
+    original = intake.original
+    counted = Intake.objects.filter(original=original).exclude(pk=intake.pk)
+    if counted.exclude(state__in=(Intake.REVIEW, Intake.FAILED, Intake.TAKEN_BACK)).exists():
+        raise Problem("This file counts as it was read. Remove it first, then import it again.")
+    with transaction.atomic():
+        original.encoding = encoding
+        original.save(update_fields=["encoding"])
+        return read_as(intake, intake.role)
+
+
 def _joined(intake: Intake) -> Intake:
     """The file under review, or the lines that it holds the heads of, or its own with theirs.
 
@@ -167,14 +189,14 @@ def part_heads(lines: Intake) -> Intake:
     if lines.state not in (Intake.REVIEW, Intake.FAILED) or lines.heads is None:
         raise Problem("Only lines under review can be read without their heads.")
     heads = lines.heads
-    rows = open_rows(path_of(lines.original), lines.original.name).first_rows(PREVIEW_ROWS)
+    rows = open_original(lines.original).first_rows(PREVIEW_ROWS)
     mapping, guesses = guess_log(rows, lambda texts: known_cards(lines.study, texts))
     lines.heads, lines.heads_by = None, []
     lines.mapping, lines.guesses = asdict(mapping), [asdict(g) for g in guesses]
     lines.scale = money_scale(rows, mapping)
     lines.revision += 1
     lines.save()
-    file = open_rows(path_of(heads), heads.name)
+    file = open_original(heads)
     theirs = file.first_rows(PREVIEW_ROWS)
     role = guess_role(lines.study, file, theirs)
     told, why = guess_as(lines.study, role, theirs)

@@ -9,11 +9,12 @@ from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log
 from sortija.server.ledger.intake.uploads import path_of
 from sortija.server.ledger.models import Intake, Original
 
-__all__ = ["heads_for", "open_intake"]
+__all__ = ["heads_for", "open_intake", "open_original"]
 
 
-def _open(original: Original) -> RowsFile:
-    return open_rows(path_of(original), original.name)
+def open_original(original: Original) -> RowsFile:
+    """The rows of an uploaded file, its text read as was found out or said."""
+    return open_rows(path_of(original), original.name, original.encoding)
 
 
 def open_intake(intake: Intake) -> RowsFile:
@@ -25,9 +26,9 @@ def open_intake(intake: Intake) -> RowsFile:
         A file is no table, or no longer here.
     """
     if intake.heads is None:
-        return _open(intake.original)
+        return open_original(intake.original)
     ours, theirs = intake.heads_by
-    return JoinedRows(_open(intake.original), _open(intake.heads), (ours, theirs))
+    return JoinedRows(open_original(intake.original), open_original(intake.heads), (ours, theirs))
 
 
 def heads_for(lines: Intake, others: list[Intake]) -> tuple[Intake, tuple[str, str]] | None:
@@ -40,7 +41,7 @@ def heads_for(lines: Intake, others: list[Intake]) -> tuple[Intake, tuple[str, s
         return None
     for other in others:
         try:
-            own, theirs = _open(lines.original), _open(other.original)
+            own, theirs = open_original(lines.original), open_original(other.original)
             by = find_join(own, theirs)
             if by is None or lines.mapping["roles"].get("customer") == by[0]:
                 continue

@@ -7,6 +7,8 @@ from collections import Counter
 import pyarrow as pa
 from pydantic import BaseModel
 
+from sortija.core.formats.delimited import DelimitedFile
+from sortija.core.formats.encodings import ENCODINGS
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.behaviour import read_both_ways
 from sortija.core.ledger.level_order import order_of
@@ -44,6 +46,13 @@ class KindWord(BaseModel):
     lines: int
 
 
+class EncodingName(BaseModel):
+    """A way in which the text of a file can be written."""
+
+    key: str
+    words: str
+
+
 class IntakeRow(BaseModel):
     """An intake: where it stands, and, while it is under review, a preview.
 
@@ -53,7 +62,8 @@ class IntakeRow(BaseModel):
     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
     category with an order, lowest first;
-    ``replaces``: the counted intake of the same file that this one takes the place of.
+    ``encoding``: how its text is read, with what it can be read as, empty where nobody has to
+    choose; ``replaces``: the counted intake of the same file that this one takes the place of.
     """
 
     id: int
@@ -80,6 +90,8 @@ class IntakeRow(BaseModel):
     heads: str
     received_on: str
     orders: dict[str, list[str]]
+    encoding: str
+    encodings: list[EncodingName]
 
 
 def _open(intake: Intake) -> RowsFile | None:
@@ -176,6 +188,19 @@ def _lacks(intake: Intake) -> str:
     return ""
 
 
+def _encoding(file: RowsFile | None) -> str:
+    """How the file's text is read; empty where it is no delimited text."""
+    return file.dialect.encoding if isinstance(file, DelimitedFile) else ""
+
+
+def _encodings(intake: Intake, file: RowsFile | None) -> list[EncodingName]:
+    """What the text can be read as, where it is no Unicode or somebody chose before."""
+    encoding = _encoding(file)
+    if encoding not in ENCODINGS or (encoding == "utf-8" and not intake.original.encoding):
+        return []
+    return [EncodingName(key=key, words=words) for key, words in ENCODINGS.items()]
+
+
 def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
     """An intake for the wire; ``known``: its receipts that an earlier one has too."""
     columns = []
@@ -212,5 +237,6 @@ def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
         heads=intake.heads.name if intake.heads else "",
         received_on=intake.received_on.isoformat(),
         orders=_orders(intake, looked_at) if looked_at is not None else {},
-        roles=roles_of(intake.role),
+        roles=roles_of(intake.role), encoding=_encoding(file),
+        encodings=_encodings(intake, file),
     )  # fmt: skip

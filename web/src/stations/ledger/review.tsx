@@ -100,6 +100,17 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
       ),
     ),
   );
+  const readIn = useLedgerChange((encoding: string) =>
+    changed((headers) =>
+      data(
+        api.PUT("/api/studies/{study}/intakes/{intake}/encoding", {
+          ...path,
+          body: { encoding },
+          headers,
+        }),
+      ),
+    ),
+  );
   const apart = useLedgerChange(() =>
     changed((headers) =>
       data(api.POST("/api/studies/{study}/intakes/{intake}/apart", { ...path, headers })),
@@ -268,6 +279,20 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
       )}
       {intake.role === "members" && <Orders intake={intake} mapping={mapping} onChange={remap} />}
       <div className="mt-3 flex flex-wrap gap-x-5 gap-y-2 text-12">
+        {intake.encodings.length > 0 && (
+          <label className="flex items-center gap-2">
+            Text read as
+            <Select
+              value={intake.encoding}
+              disabled={readIn.isPending || intake.heads !== ""}
+              onChange={(encoding) => {
+                setDraft(null);
+                readIn.mutate(encoding);
+              }}
+              options={intake.encodings.map((each) => [each.key, each.words] as const)}
+            />
+          </label>
+        )}
         {intake.role === "members" && (
           <label className="flex items-center gap-1.5">
             The table speaks of
