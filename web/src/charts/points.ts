@@ -1,4 +1,4 @@
-import { tableFromIPC } from "apache-arrow";
+import { readColumns } from "@/charts/arrow";
 
 export interface Points {
   number: Int32Array;
@@ -7,14 +7,13 @@ export interface Points {
   inside: Uint8Array;
 }
 
-/** Points of a picture from an Arrow stream. Loaded with the chart that draws them. */
-export function readPoints(bytes: ArrayBuffer): Points {
-  const table = tableFromIPC(new Uint8Array(bytes));
-  const column = (name: string): unknown => table.getChild(name)?.toArray();
+/** Points of a picture from an Arrow stream. */
+export async function readPoints(bytes: ArrayBuffer): Promise<Points> {
+  const column = await readColumns(bytes);
   return {
-    number: column("number") as Int32Array,
-    x: column("x") as Float64Array,
-    y: column("y") as Float64Array,
-    inside: column("inside") as Uint8Array,
+    number: column.integers("number"),
+    x: column.floats("x"),
+    y: column.floats("y"),
+    inside: column.bytes("inside"),
   };
 }

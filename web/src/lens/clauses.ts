@@ -73,3 +73,15 @@ export function barRange(edges: number[], from: number, to: number): Range {
 export function withValues(clauses: Clause[], field: string, values: string[]): Clause[] {
   return place(clauses, { field, values, ranges: [], negated: false, window: "" });
 }
+
+/** The clauses with one on a range of each field, in the place of any other on it. */
+export function withRanges(
+  clauses: Clause[],
+  picked: readonly (readonly [field: string, range: Range])[],
+): Clause[] {
+  return picked.reduce(
+    (now, [field, range]) =>
+      place(now, { field, values: [], ranges: [range], negated: false, window: "" }),
+    clauses,
+  );
+}

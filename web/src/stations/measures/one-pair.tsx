@@ -1,13 +1,16 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
-import type { PointerEvent } from "react";
+import { useCallback, useState } from "react";
 
 import { api, data, Trouble } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { placeOf, ticksOf, valueAt } from "@/charts/axis";
+import { placeOf, valueAt } from "@/charts/axis";
+import { drawCells, push, stamp } from "@/charts/dots";
 import { count, factor, figure, fixed, inUnit } from "@/charts/format";
+import { readPoints } from "@/charts/points";
 import type { Points } from "@/charts/points";
-import { place } from "@/lens/clauses";
+import { Scatter } from "@/charts/scatter";
+import type { Places } from "@/charts/scatter";
+import { withRanges } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import type { Page, Thread } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
@@ -15,12 +18,6 @@ import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
-
-const W = 620;
-const H = 400;
-const EDGE = 44;
-const LEFT = 66;
-const FOOT = 40;
 
 interface Props {
   page: Page;
@@ -61,7 +58,6 @@ export function OnePair({ page, numbers, x, y, onPair, onAll }: Props) {
       });
       if (!answer.data)
         throw new Trouble("The points could not be loaded. Try again.", answer.response.status);
-      const { readPoints } = await import("@/charts/points");
       return readPoints(answer.data);
     },
     placeholderData: keepPreviousData,
@@ -202,153 +198,49 @@ interface PlotProps {
 function Plot({ found, points, fields, numbers, jitter, line }: PlotProps) {
   const { study } = useStudy();
   const lens = useLens();
-  const canvas = useRef<HTMLCanvasElement>(null);
-  const [box, setBox] = useState<[number, number, number, number] | null>(null);
-  const from = useRef<[number, number] | null>(null);
-  useEffect(() => {
-    if (canvas.current && points)
-      draw(canvas.current, found, points, jitter, lens.clauses.length > 0);
-  }, [found, points, jitter, lens.clauses.length]);
-  const at = (event: PointerEvent): [number, number] => {
-    const area = event.currentTarget.getBoundingClientRect();
-    const clamp = (v: number) => Math.min(1, Math.max(0, v));
-    return [
-      clamp((event.clientX - area.left) / area.width),
-      clamp((event.clientY - area.top) / area.height),
-    ];
-  };
-  const narrow = ([x0, y0, x1, y1]: [number, number, number, number]) => {
-    const ranges = [
-      [valueAt(x0, found.x.axis), valueAt(x1, found.x.axis)],
-      [valueAt(1 - y1, found.y.axis), valueAt(1 - y0, found.y.axis)],
-    ];
-    let clauses = lens.clauses;
-    fields.forEach((name, n) => {
-      const field = numbers.find((thread) => thread.name === name)?.field ?? `measure:${name}`;
-      const range = ranges[n]?.map((v) => Number(v.toPrecision(4))) as [number, number];
-      clauses = place(clauses, { field, values: [], ranges: [range], negated: false, window: "" });
-    });
-    lens.set(clauses);
-  };
-  const words = (value: number, unit: string) => inUnit(value, unit, study.currency);
-  const edge = (counts: number[], length: number, up: boolean) => {
-    const most = Math.max(1, ...counts);
-    const step = length / counts.length;
-    return counts.map((value, n) => {
-      const size = (value / most) * (EDGE - 6);
-      return up ? (
-        <rect key={n} x={LEFT + n * step} y={EDGE - size - 2} width={step - 1} height={size} />
-      ) : (
-        <rect
-          key={n}
-          x={LEFT + W + 4}
-          y={EDGE + H - (n + 1) * step}
-          width={size}
-          height={step - 1}
-        />
-      );
-    });
-  };
+  const narrowed = lens.clauses.length > 0;
+  const draw = useCallback(
+    (pen: CanvasRenderingContext2D) => {
+      if (points) drawPoints(pen, found, points, jitter, narrowed);
+    },
+    [found, points, jitter, narrowed],
+  );
+  const axis = (edge: Schemas["Edge"]) => ({
+    label: edge.label,
+    axis: edge.axis,
+    counts: edge.counts,
+    words: (value: number) => inUnit(value, edge.unit, study.currency),
+  });
+  const field = (name: string) =>
+    numbers.find((thread) => thread.name === name)?.field ?? `measure:${name}`;
   return (
-    <div className="relative min-w-0">
-      <svg
-        viewBox={`0 0 ${LEFT + W + EDGE} ${EDGE + H + FOOT}`}
-        className="block w-full"
-        role="img"
-        aria-label={`${found.x.label} across, ${found.y.label} upwards, r ${figure(found.r)}`}
-      >
-        <g fill="var(--color-everyone)">
-          {edge(found.x.counts, W, true)}
-          {edge(found.y.counts, H, false)}
-        </g>
-        <rect x={LEFT} y={EDGE} width={W} height={H} fill="none" stroke="var(--color-line)" />
-        <g fontSize={12} className="[&_text]:fill-quiet">
-          {ticksOf(found.x.axis, 6).map((tick) => (
-            <text
-              key={tick}
-              x={LEFT + placeOf(tick, found.x.axis) * W}
-              y={EDGE + H + 15}
-              textAnchor="middle"
-            >
-              {words(tick, found.x.unit)}
-            </text>
-          ))}
-          {ticksOf(found.y.axis, 6).map((tick) => (
-            <text
-              key={tick}
-              x={LEFT - 6}
-              y={EDGE + H - placeOf(tick, found.y.axis) * H + 4}
-              textAnchor="end"
-            >
-              {words(tick, found.y.unit)}
-            </text>
-          ))}
-          <text x={LEFT + W / 2} y={EDGE + H + 34} textAnchor="middle" fontWeight={600}>
-            {found.x.label}
-            {found.x.axis.log && ", log scale"}
-          </text>
-          <text
-            transform={`translate(13 ${EDGE + H / 2}) rotate(-90)`}
-            textAnchor="middle"
-            fontWeight={600}
-          >
-            {found.y.label}
-            {found.y.axis.log && ", log scale"}
-          </text>
-        </g>
-        {line && <TrendLine found={found} />}
-        {box && (
-          <rect
-            x={LEFT + box[0] * W}
-            y={EDGE + box[1] * H}
-            width={(box[2] - box[0]) * W}
-            height={(box[3] - box[1]) * H}
-            fill="var(--color-teal)"
-            fillOpacity={0.12}
-            stroke="var(--color-teal)"
-            strokeDasharray="4 3"
-          />
-        )}
-      </svg>
-      <canvas
-        ref={canvas}
-        width={W * 2}
-        height={H * 2}
-        className="absolute cursor-crosshair touch-none"
-        style={{
-          left: `${(100 * LEFT) / (LEFT + W + EDGE)}%`,
-          top: `${(100 * EDGE) / (EDGE + H + FOOT)}%`,
-          width: `${(100 * W) / (LEFT + W + EDGE)}%`,
-          height: `${(100 * H) / (EDGE + H + FOOT)}%`,
-        }}
-        onPointerDown={(event) => {
-          from.current = at(event);
-          event.currentTarget.setPointerCapture(event.pointerId);
-        }}
-        onPointerMove={(event) => {
-          if (!from.current) return;
-          const [x0, y0] = from.current;
-          const [x1, y1] = at(event);
-          setBox([Math.min(x0, x1), Math.min(y0, y1), Math.max(x0, x1), Math.max(y0, y1)]);
-        }}
-        onPointerUp={() => {
-          from.current = null;
-          if (box && box[2] - box[0] > 0.01 && box[3] - box[1] > 0.01) narrow(box);
-          setBox(null);
-        }}
-      />
-    </div>
+    <Scatter
+      x={axis(found.x)}
+      y={axis(found.y)}
+      label={`${found.x.label} across, ${found.y.label} upwards, r ${figure(found.r)}`}
+      draw={draw}
+      onBox={(across, up) =>
+        lens.set(
+          withRanges(lens.clauses, [
+            [field(fields[0]), across],
+            [field(fields[1]), up],
+          ]),
+        )
+      }
+    >
+      {(places) => line && <TrendLine found={found} places={places} />}
+    </Scatter>
   );
 }
 
-function TrendLine({ found }: { found: Schemas["PairPage"] }) {
+function TrendLine({ found, places }: { found: Schemas["PairPage"]; places: Places }) {
   if (found.slope === null || found.intercept === null) return null;
   const points: string[] = [];
   for (let n = 0; n <= 60; n++) {
     const x = valueAt(n / 60, found.x.axis);
     const y = found.intercept + found.slope * x;
     if (y < found.y.axis.low || y > found.y.axis.high) continue;
-    points.push(`${LEFT + (n / 60) * W},${EDGE + H - placeOf(y, found.y.axis) * H}`);
+    points.push(`${places.x(x)},${places.y(y)}`);
   }
   if (points.length < 2) return null;
   return (
@@ -362,36 +254,20 @@ function TrendLine({ found }: { found: Schemas["PairPage"] }) {
   );
 }
 
-/** A small push that is the same for the same customer each time. */
-function push(number: number, salt: number): number {
-  let h = (number + 1) * (salt === 1 ? 2654435761 : 2246822519);
-  h ^= h >>> 15;
-  return ((h >>> 0) % 1000) / 1000 - 0.5;
-}
-
-function draw(
-  canvas: HTMLCanvasElement,
+function drawPoints(
+  pen: CanvasRenderingContext2D,
   found: Schemas["PairPage"],
   points: Points,
   jitter: boolean,
   narrowed: boolean,
 ): void {
-  const pen = canvas.getContext("2d");
-  if (!pen) return;
+  const { canvas } = pen;
   const token = (name: string) => getComputedStyle(canvas).getPropertyValue(name);
-  const [w, h] = [canvas.width, canvas.height];
-  pen.clearRect(0, 0, w, h);
   if (found.cells) {
-    const most = Math.max(1, ...found.cells);
-    const [sx, sy] = [w / found.steps, h / found.steps];
     pen.fillStyle = token("--color-everyone");
-    found.cells.forEach((value, n) => {
-      if (!value) return;
-      pen.globalAlpha = 0.15 + 0.85 * Math.sqrt(value / most);
-      pen.fillRect((n % found.steps) * sx, h - (Math.floor(n / found.steps) + 1) * sy, sx, sy);
-    });
+    drawCells(pen, found.cells, found.steps);
   }
-  const step = { x: jitter && found.x.whole ? 0.8 : 0, y: jitter && found.y.whole ? 0.8 : 0 };
+  const spread = [jitter && found.x.whole ? 0.8 : 0, jitter && found.y.whole ? 0.8 : 0] as const;
   const size = points.x.length > 6000 ? 2.4 : 3.4;
   const pass = (inside: number, fill: string, alpha: number) => {
     pen.fillStyle = fill;
@@ -399,14 +275,11 @@ function draw(
     for (let n = 0; n < points.x.length; n++) {
       if (points.inside[n] !== inside) continue;
       const number = points.number[n] ?? 0;
-      const x = (points.x[n] ?? 0) + step.x * push(number, 1);
-      const y = (points.y[n] ?? 0) + step.y * push(number, 2);
-      pen.beginPath();
-      pen.arc(placeOf(x, found.x.axis) * w, h - placeOf(y, found.y.axis) * h, size, 0, 2 * Math.PI);
-      pen.fill();
+      const x = placeOf((points.x[n] ?? 0) + spread[0] * push(number, 1), found.x.axis);
+      const y = placeOf((points.y[n] ?? 0) + spread[1] * push(number, 2), found.y.axis);
+      stamp(pen, 0, x * canvas.width, canvas.height * (1 - y), size);
     }
   };
   if (narrowed) pass(0, token("--color-everyone"), 0.5);
   pass(1, token(narrowed ? "--color-teal" : "--color-quiet"), narrowed ? 0.6 : 0.32);
-  pen.globalAlpha = 1;
 }

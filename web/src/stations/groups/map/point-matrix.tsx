@@ -4,8 +4,9 @@ import { placeOf, valueAt } from "@/charts/axis";
 import { inUnit } from "@/charts/format";
 import { place } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
-import { useBox } from "@/stations/groups/map/plane";
-import { brushes, push, stamp } from "@/stations/groups/map/points";
+import { useBox } from "@/charts/use-box";
+import { push, stamp } from "@/charts/dots";
+import { brushes } from "@/stations/groups/map/points";
 import type { Cloud, Plane } from "@/stations/groups/map/points";
 import { Ticks } from "@/stations/groups/map/ticks";
 import { useStudy } from "@/study/context";
@@ -123,14 +124,14 @@ function Panel({ plane, cloud, across, up, title, edges }: PanelProps) {
       />
       {edges[0] && x && <Ticks axis={x} below />}
       {edges[1] && y && <Ticks axis={y} />}
-      {box.range && (
+      {box.box && (
         <span
           className="pointer-events-none absolute border border-dashed border-teal bg-teal/10"
           style={{
-            left: `${100 * box.range[0]}%`,
-            top: `${100 * box.range[1]}%`,
-            width: `${100 * (box.range[2] - box.range[0])}%`,
-            height: `${100 * (box.range[3] - box.range[1])}%`,
+            left: `${100 * box.box[0]}%`,
+            top: `${100 * box.box[1]}%`,
+            width: `${100 * (box.box[2] - box.box[0])}%`,
+            height: `${100 * (box.box[3] - box.box[1])}%`,
           }}
         />
       )}

@@ -1,8 +1,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { tableFromIPC } from "apache-arrow";
 
 import { api, data, Trouble } from "@/api/client";
 import type { Schemas } from "@/api/client";
+import { readColumns } from "@/charts/arrow";
+import { SHAPES } from "@/charts/dots";
 import { useLens } from "@/lens/context";
 import { HUES } from "@/marks/hues";
 import { useStudy } from "@/study/context";
@@ -63,15 +64,14 @@ export function usePicture(grouping: number, axes: string[], colour: string, mos
   };
 }
 
-function readCloud(bytes: ArrayBuffer, axes: number): Cloud {
-  const table = tableFromIPC(new Uint8Array(bytes));
-  const column = (name: string): unknown => table.getChild(name)?.toArray();
+async function readCloud(bytes: ArrayBuffer, axes: number): Promise<Cloud> {
+  const column = await readColumns(bytes);
   return {
-    number: column("number") as Int32Array,
-    along: Array.from({ length: axes }, (_, n) => column(`a${n}`) as Float64Array),
-    group: column("group") as Int32Array,
-    tint: column("tint") as Float64Array,
-    inside: column("inside") as Uint8Array,
+    number: column.integers("number"),
+    along: Array.from({ length: axes }, (_, n) => column.floats(`a${n}`)),
+    group: column.integers("group"),
+    tint: column.floats("tint"),
+    inside: column.bytes("inside"),
   };
 }
 
@@ -105,38 +105,4 @@ export function brushes(plane: Plane, token: (name: string) => string): (tint: n
 export function ramp(share: number): string {
   const mix = (a: number, b: number) => Math.round(a + (b - a) * share);
   return `rgb(${mix(206, 24)}, ${mix(218, 33)}, ${mix(231, 74)})`;
-}
-
-export const SHAPES = 4;
-
-/** A point of one of four shapes about a place. */
-export function stamp(
-  pen: CanvasRenderingContext2D,
-  shape: number,
-  x: number,
-  y: number,
-  r: number,
-) {
-  pen.beginPath();
-  if (shape === 1) pen.rect(x - r * 0.9, y - r * 0.9, 1.8 * r, 1.8 * r);
-  else if (shape === 2) {
-    pen.moveTo(x, y - 1.2 * r);
-    pen.lineTo(x + 1.1 * r, y + 0.9 * r);
-    pen.lineTo(x - 1.1 * r, y + 0.9 * r);
-    pen.closePath();
-  } else if (shape === 3) {
-    pen.moveTo(x, y - 1.3 * r);
-    pen.lineTo(x + 1.3 * r, y);
-    pen.lineTo(x, y + 1.3 * r);
-    pen.lineTo(x - 1.3 * r, y);
-    pen.closePath();
-  } else pen.arc(x, y, r, 0, 2 * Math.PI);
-  pen.fill();
-}
-
-/** A small push that is the same for the same customer each time; spreads whole numbers. */
-export function push(number: number, salt: number): number {
-  let h = Math.imul(number + 1, salt === 1 ? 2654435761 : 2246822519);
-  h ^= h >>> 15;
-  return ((h >>> 0) % 1000) / 1000 - 0.5;
 }

@@ -3,7 +3,8 @@ import type { KeyboardEvent, PointerEvent } from "react";
 
 import { placeOf } from "@/charts/axis";
 import { useLens } from "@/lens/context";
-import { brushes, stamp } from "@/stations/groups/map/points";
+import { stamp } from "@/charts/dots";
+import { brushes } from "@/stations/groups/map/points";
 import type { Cloud, Plane } from "@/stations/groups/map/points";
 
 const W = 660;
