@@ -8,7 +8,7 @@ import time
 from contextlib import suppress
 from functools import lru_cache, partial
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 from django.conf import settings
@@ -177,7 +177,7 @@ def read_column(row: Column) -> table.Column:
 
 
 def _read(row: Column) -> table.Column:
-    kind: table.Kind = "number" if row.kind == "number" else "category"
+    kind = cast(table.Kind, row.kind)
     folder = _folder(row)
     if not (folder / "values.npy").exists():
         _rebuild(row, folder)
