@@ -6,6 +6,7 @@ import { api, data } from "@/api/client";
 import { Histogram, LevelBars } from "@/lens/bars";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
+import { Input } from "@/ui/input";
 
 /** Any field that the study has, to pick from by its bars. */
 export function AddClause() {
@@ -35,13 +36,13 @@ export function AddClause() {
         <Popover.Content align="end" sideOffset={6} className="card z-40 w-64 p-3 shadow-lg">
           {field === "" ? (
             <>
-              <input
+              <Input
                 autoFocus
                 value={wanted}
                 onChange={(event) => setWanted(event.target.value)}
                 placeholder="Measure or trait"
                 aria-label="Find a measure or trait"
-                className="w-full rounded-md border border-line px-2 py-1"
+                className="w-full"
               />
               <ul className="mt-2 max-h-64 overflow-y-auto">
                 {found.map((row) => (

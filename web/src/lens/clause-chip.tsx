@@ -5,6 +5,7 @@ import { place } from "@/lens/clauses";
 import type { Clause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
+import { Checkbox } from "@/ui/input";
 
 /** What a clause says: its field, and its picks in words. */
 function useWords() {
@@ -95,8 +96,7 @@ export function ClauseChip({ clause }: { clause: Clause }) {
             ))}
           </ul>
           <label className="mt-3 flex items-center gap-2 border-t border-line pt-2 text-12">
-            <input
-              type="checkbox"
+            <Checkbox
               checked={clause.negated ?? false}
               onChange={() =>
                 lens.set(place(lens.clauses, { ...clause, negated: !clause.negated }))

@@ -11,6 +11,7 @@ import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { useNotice } from "@/ui/notices";
+import { Input } from "@/ui/input";
 
 type Kept = Schemas["KeptRow"];
 type Kind = "rule" | "list";
@@ -165,13 +166,13 @@ function KeepForm({
       <label className="text-13 font-semibold" htmlFor="lens-name">
         Keep this lens as
       </label>
-      <input
+      <Input
         id="lens-name"
         autoFocus
         value={name}
         maxLength={60}
         onChange={(event) => setName(event.target.value)}
-        className="mt-1 w-full rounded-md border border-line px-2 py-1"
+        className="mt-1 w-full"
       />
       <div className="mt-2 grid gap-1" role="radiogroup" aria-label="How it is kept">
         {kinds.map(([value, title, words]) => (

@@ -1,4 +1,5 @@
 import type { InputHTMLAttributes, ReactNode } from "react";
+import { Input } from "@/ui/input";
 
 /** The page before one is in: the name of the house and one card. */
 export function Door({ title, children }: { title: string; children: ReactNode }) {
@@ -25,11 +26,7 @@ export function Field({
   return (
     <label className="grid gap-1">
       <span className="text-12 text-quiet">{label}</span>
-      <input
-        required
-        className="rounded-md border border-line bg-card px-3 py-2 text-13"
-        {...rest}
-      />
+      <Input required className="text-13" {...rest} />
     </label>
   );
 }

@@ -10,6 +10,7 @@ import { Card } from "@/ui/card";
 import { useNotice } from "@/ui/notices";
 import { Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
+import { Input } from "@/ui/input";
 
 type Member = Schemas["MemberRow"];
 
@@ -181,12 +182,12 @@ function Invitations({ study, rows }: { study: number; rows: Schemas["Invitation
             Send this link to one colleague. It is shown here only, works once, and for seven days.
           </p>
           <div className="mt-2 flex gap-2">
-            <input
+            <Input
               readOnly
               aria-label="Link of the invitation"
               value={made}
               onFocus={(event) => event.target.select()}
-              className="min-w-0 flex-1 rounded-md border border-line bg-card px-2 py-1 text-12"
+              className="min-w-0 flex-1 text-12"
             />
             <Button
               onClick={() =>

@@ -6,6 +6,7 @@ import { api, data } from "@/api/client";
 import { useStudies } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
+import { Input } from "@/ui/input";
 
 /** The studies of whoever is signed in; a single one opens by itself on the first visit. */
 export function Studies() {
@@ -50,12 +51,12 @@ export function Studies() {
           begin.mutate();
         }}
       >
-        <input
+        <Input
           aria-label="Name of a new study"
           value={name}
           onChange={(event) => setName(event.target.value)}
           placeholder="Name of the shop"
-          className="flex-1 rounded-md border border-line bg-card px-3 py-2"
+          className="flex-1"
         />
         <Button kind="main" type="submit" disabled={!name.trim() || begin.isPending}>
           Create a study

@@ -8,6 +8,7 @@ import { Arc } from "@/marks/state-mark";
 import { Account } from "@/study/account";
 import { People } from "@/study/people";
 import { useSession } from "@/study/queries";
+import { Input } from "@/ui/input";
 
 const item = "cursor-pointer rounded px-2 py-1.5 outline-none data-[highlighted]:bg-paper";
 
@@ -128,13 +129,13 @@ function Since({
       <label className="grid gap-1 text-12 text-quiet">
         Look back to
         <span className="flex gap-2">
-          <input
+          <Input
             type="date"
             required
             max={to}
             value={since}
             onChange={(event) => setSince(event.target.value)}
-            className="flex-1 rounded-md border border-line px-2 py-1 text-13 text-ink"
+            className="flex-1 text-13"
           />
           <button
             type="submit"
@@ -178,12 +179,12 @@ function WindowMenu({
             <label className="grid gap-1 text-12 text-quiet">
               Last day included
               <span className="flex gap-2">
-                <input
+                <Input
                   type="date"
                   required
                   value={to}
                   onChange={(event) => setTo(event.target.value)}
-                  className="flex-1 rounded-md border border-line px-2 py-1 text-13 text-ink"
+                  className="flex-1 text-13"
                 />
                 <button
                   type="submit"

@@ -11,7 +11,8 @@ type Say = (words: string, options?: { trouble?: boolean; undo?: () => void }) =
 
 const Context = createContext<Say>(() => undefined);
 
-/** Say something at the foot of the screen; it goes by itself, and may offer to take back. */
+/** Say something at the foot of the screen; it goes by itself unless it is pointed at or
+ * has the focus, and may offer to undo. */
 export function useNotice(): Say {
   return useContext(Context);
 }
@@ -21,6 +22,11 @@ const SHOWN_FOR = 7000;
 export function Notices({ children }: { children: ReactNode }) {
   const [notice, setNotice] = useState<Notice | null>(null);
   const timer = useRef(0);
+  const stay = () => window.clearTimeout(timer.current);
+  const leave = () => {
+    stay();
+    timer.current = window.setTimeout(() => setNotice(null), SHOWN_FOR);
+  };
   const say = useCallback<Say>((words, options = {}) => {
     window.clearTimeout(timer.current);
     setNotice({ words, trouble: options.trouble ?? false, undo: options.undo });
@@ -37,6 +43,10 @@ export function Notices({ children }: { children: ReactNode }) {
         {notice && (
           <div
             role={notice.trouble ? "alert" : "status"}
+            onPointerEnter={stay}
+            onPointerLeave={leave}
+            onFocus={stay}
+            onBlur={leave}
             className={`pointer-events-auto flex max-w-[640px] items-center gap-3 rounded-lg px-4 py-2.5 text-13 shadow-lg ${
               notice.trouble ? "border border-alarm bg-card text-ink" : "bg-ink text-white"
             }`}

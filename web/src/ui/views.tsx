@@ -1,4 +1,9 @@
-/** The ways to look at one station, side by side; the present one is underlined in copper. */
+import { Tabs } from "radix-ui";
+
+/**
+ * The ways to look at one station, side by side; the present one is underlined in copper. Arrow
+ * keys go from one to the next, Enter opens it.
+ */
 export function Views({
   views,
   view,
@@ -9,19 +14,20 @@ export function Views({
   onView: (view: string) => void;
 }) {
   return (
-    <div role="tablist" className="flex gap-4">
-      {views.map(([key, name]) => (
-        <button
-          key={key}
-          type="button"
-          role="tab"
-          aria-selected={view === key}
-          className={`border-b-2 px-0.5 pb-1 ${view === key ? "border-copper font-semibold" : "border-transparent text-quiet hover:text-ink"}`}
-          onClick={() => onView(key)}
-        >
-          {name}
-        </button>
-      ))}
-    </div>
+    <Tabs.Root value={view} onValueChange={onView} activationMode="manual">
+      <Tabs.List className="flex gap-4">
+        {views.map(([key, name]) => (
+          <Tabs.Trigger
+            key={key}
+            value={key}
+            // What a view shows stands below the whole head of the station, not in a panel of this.
+            aria-controls={undefined}
+            className="min-h-6 border-b-2 border-transparent px-0.5 pb-1 text-quiet hover:text-ink data-[state=active]:border-copper data-[state=active]:font-semibold data-[state=active]:text-ink"
+          >
+            {name}
+          </Tabs.Trigger>
+        ))}
+      </Tabs.List>
+    </Tabs.Root>
   );
 }

@@ -2,6 +2,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 
 import { useLens } from "@/lens/context";
+import { Checkbox, Input } from "@/ui/input";
 
 /** Which columns the list shows, found by name. */
 export function Columns({
@@ -29,12 +30,12 @@ export function Columns({
           sideOffset={6}
           className="card z-40 grid max-h-[70vh] w-72 grid-rows-[auto_1fr_auto] gap-2 p-3 shadow-lg"
         >
-          <input
+          <Input
             autoFocus
             value={asked}
             placeholder="Find a column"
             aria-label="Find a column"
-            className="rounded-md border border-line px-2 py-1"
+
             onChange={(event) => setAsked(event.target.value)}
           />
           <div className="min-h-0 overflow-auto">
@@ -43,8 +44,7 @@ export function Columns({
                 <legend className="text-12 text-quiet">{group}</legend>
                 {rows.map((field) => (
                   <label key={field.field} className="flex items-center gap-2 py-0.5">
-                    <input
-                      type="checkbox"
+                    <Checkbox
                       checked={chosen.includes(field.field)}
                       disabled={chosen.length === 1 && chosen.includes(field.field)}
                       onChange={(event) =>

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { day } from "@/charts/format";
 import type { PlanBody, Row } from "@/stations/campaigns";
 import { Button } from "@/ui/button";
+import { Input } from "@/ui/input";
 
 interface Props {
   row: Row;
@@ -36,7 +37,6 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
       );
     onChange(next).then(kept, kept);
   };
-  const box = "rounded-md border border-line bg-card px-2 py-1 disabled:text-quiet";
   const [to] = row.window.split(":");
   return (
     <section
@@ -45,8 +45,8 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
     >
       <label className="grid gap-1 text-12 text-quiet">
         Name
-        <input
-          className={`${box} text-13 text-ink`}
+        <Input
+          className="text-13"
           value={plan.name}
           maxLength={80}
           disabled={!draft}
@@ -56,9 +56,9 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
       </label>
       <label className="grid gap-1 text-12 text-quiet">
         Sent on
-        <input
+        <Input
           type="date"
-          className={`${box} text-13 text-ink`}
+          className="text-13"
           value={plan.send_on}
           disabled={!draft}
           onChange={(event) => event.target.value && keep({ send_on: event.target.value })}
@@ -66,9 +66,9 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
       </label>
       <label className="grid gap-1 text-12 text-quiet">
         Result read on
-        <input
+        <Input
           type="date"
-          className={`${box} text-13 text-ink`}
+          className="text-13"
           value={plan.read_on}
           disabled={!draft}
           onChange={(event) => event.target.value && keep({ read_on: event.target.value })}

@@ -12,6 +12,7 @@ import { Stale, StatusBanner } from "@/study/status-banner";
 import { PageHeader } from "@/ui/page-header";
 import { NextStep } from "@/ui/next-step";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { Checkbox } from "@/ui/input";
 
 export const UNITS = [
   ["customers", "Customers"],
@@ -126,8 +127,7 @@ export function Crossings() {
           <>
             <Choice label="What is counted" choices={UNITS} value={unit} onChoose={setUnit} />
             <label className="flex shrink-0 items-center gap-1.5 text-12">
-              <input
-                type="checkbox"
+              <Checkbox
                 checked={hidden}
                 disabled={unit !== "customers"}
                 onChange={() => setHidden(!hidden)}

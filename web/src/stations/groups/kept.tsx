@@ -10,6 +10,7 @@ import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
+import { Checkbox, Input } from "@/ui/input";
 
 type Kept = Schemas["TriedRow"];
 
@@ -62,11 +63,7 @@ export function KeptList({ onRun, onCompare }: Props) {
       <div className="mb-2 flex flex-wrap items-baseline gap-4 text-12">
         <h2 className="text-14">{count(kept.data.rows.length)} tried</h2>
         <label className="flex items-center gap-1.5">
-          <input
-            type="checkbox"
-            checked={starred}
-            onChange={(event) => setStarred(event.target.checked)}
-          />
+          <Checkbox checked={starred} onChange={(event) => setStarred(event.target.checked)} />
           starred only
         </label>
         <label className="flex items-center gap-1.5 text-quiet">
@@ -164,8 +161,7 @@ function KeptLine({ row, same, ticked, alike, onTick, onOver, onRun }: LineProps
       onMouseLeave={() => onOver(null)}
     >
       <td className="py-1">
-        <input
-          type="checkbox"
+        <Checkbox
           checked={ticked}
           aria-label={`Compare ${title}, no. ${row.id}`}
           onChange={onTick}
@@ -263,12 +259,12 @@ function Note({
       </button>
     );
   return (
-    <input
+    <Input
       autoFocus
       defaultValue={row.note}
       maxLength={300}
       aria-label="Note"
-      className="block w-[180px] rounded border border-line px-1 py-0.5"
+      className="block w-[180px]"
       onBlur={(event) => {
         if (event.target.value.trim() !== row.note) onNote(event.target.value.trim());
         setOpen(false);

@@ -5,6 +5,7 @@ import { count } from "@/charts/format";
 import type { Change, Recipe } from "@/stations/groups/queries";
 import { TinyShares, TinyThread } from "@/stations/groups/tiny";
 import { preparation } from "@/stations/measures/thread-row";
+import { Input } from "@/ui/input";
 
 interface Props {
   recipe: Recipe;
@@ -79,12 +80,12 @@ export function Picker({ recipe, onDraft }: Props) {
           sideOffset={10}
           className="card z-40 w-[430px] p-2 shadow-lg"
         >
-          <input
+          <Input
             autoFocus
             value={wanted}
             placeholder="Find a measure or trait"
             aria-label="Find a measure or trait"
-            className="mb-1.5 w-full rounded-md border border-line px-2 py-1"
+            className="mb-1.5 w-full"
             onChange={(event) => {
               setWanted(event.target.value);
               setAt(0);

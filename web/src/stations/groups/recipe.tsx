@@ -11,6 +11,7 @@ import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Switch } from "@/ui/switch";
 import { Select } from "@/ui/select";
+import { Input } from "@/ui/input";
 
 const METHODS = [
   ["", "the one that fits"],
@@ -209,13 +210,13 @@ function How({
   const number = (key: "starts" | "seed" | "most", low: number, high: number, words: string) => (
     <label className="flex items-center justify-between">
       {words}
-      <input
+      <Input
         type="number"
         min={low}
         max={high}
         key={draft[key]}
         defaultValue={draft[key]}
-        className="w-16 rounded border border-line px-1.5 py-0.5"
+        className="w-16"
         onBlur={(event) => {
           const value = Number(event.target.value);
           if (Number.isInteger(value) && value >= low && value <= high && value !== draft[key])

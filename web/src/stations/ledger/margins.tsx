@@ -7,6 +7,7 @@ import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
 import { queueWrite } from "@/study/write-queue";
 import { Button } from "@/ui/button";
+import { Input } from "@/ui/input";
 
 const REST = "\u0000rest";
 
@@ -79,14 +80,14 @@ export function MarginRates({ margins }: { margins: Schemas["Margins"] }) {
               {[...margins.names, REST].map((name) => (
                 <label key={name} className="flex items-center justify-between gap-2">
                   <span className="truncate">{name === REST ? "all others" : name}</span>
-                  <input
+                  <Input
                     type="number"
                     min={0}
                     max={100}
                     step="any"
                     value={draft[name] ?? ""}
                     onChange={(event) => setDraft({ ...draft, [name]: event.target.value })}
-                    className="w-16 rounded border border-line px-1.5 py-0.5 text-right"
+                    className="w-16 text-right"
                   />
                 </label>
               ))}

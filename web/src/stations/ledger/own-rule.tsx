@@ -8,6 +8,7 @@ import { useStudy } from "@/study/context";
 import { queueWrite } from "@/study/write-queue";
 import { Button } from "@/ui/button";
 import { Select } from "@/ui/select";
+import { Input } from "@/ui/input";
 
 const COLUMN_WORDS: Record<string, string> = {
   department: "department",
@@ -120,12 +121,11 @@ export function OwnRule({
             <h3 className="text-13">{own ? "Change the rule" : "Set lines aside by a rule"}</h3>
             <label className="grid gap-0.5">
               Its name
-              <input
+              <Input
                 autoFocus
                 value={draft.name}
                 maxLength={40}
                 onChange={(event) => set({ name: event.target.value })}
-                className={field}
               />
             </label>
             <label className="grid gap-0.5">
@@ -143,13 +143,12 @@ export function OwnRule({
                 {(["low", "high"] as const).map((end) => (
                   <label key={end} className="grid gap-0.5">
                     {end === "low" ? "goes from" : "up to"}
-                    <input
+                    <Input
                       type="number"
                       step="any"
                       value={draft[end]}
                       placeholder="any"
                       onChange={(event) => set({ [end]: event.target.value })}
-                      className={field}
                     />
                   </label>
                 ))}

@@ -10,6 +10,7 @@ import type { Page } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
+import { Checkbox } from "@/ui/input";
 
 type Alike = Schemas["AlikePage"];
 const NAME = 170;
@@ -52,11 +53,7 @@ export function AlikeMatrix({ page }: { page: Page }) {
           <Choice on={ordered} yes="similar ones together" no="as listed" onChange={setOrdered} />
           <Choice on={rank} yes="by rank (Spearman)" no="straight (Pearson)" onChange={setRank} />
           <label className="flex items-center gap-1.5">
-            <input
-              type="checkbox"
-              checked={every}
-              onChange={(event) => setEvery(event.target.checked)}
-            />
+            <Checkbox checked={every} onChange={(event) => setEvery(event.target.checked)} />
             shares, offers and those left out too
           </label>
         </div>

@@ -18,6 +18,7 @@ import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
+import { Checkbox } from "@/ui/input";
 
 interface Props {
   page: Page;
@@ -79,20 +80,12 @@ export function OnePair({ page, numbers, x, y, onPair, onAll }: Props) {
         </button>
         {whole && (
           <label className="flex items-center gap-1.5">
-            <input
-              type="checkbox"
-              checked={jitter}
-              onChange={(event) => setJitter(event.target.checked)}
-            />
+            <Checkbox checked={jitter} onChange={(event) => setJitter(event.target.checked)} />
             spread whole numbers
           </label>
         )}
         <label className="flex items-center gap-1.5">
-          <input
-            type="checkbox"
-            checked={line}
-            onChange={(event) => setLine(event.target.checked)}
-          />
+          <Checkbox checked={line} onChange={(event) => setLine(event.target.checked)} />
           line
         </label>
         <span className="flex-1" />

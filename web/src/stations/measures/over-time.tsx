@@ -9,6 +9,7 @@ import type { Page } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
 import { StatusBanner } from "@/study/status-banner";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { Checkbox } from "@/ui/input";
 
 const STEPS = [
   ["month", "by month"],
@@ -61,11 +62,7 @@ export function OverTime({ page }: { page: Page }) {
           ))}
         </span>
         <label className="flex items-center gap-1.5">
-          <input
-            type="checkbox"
-            checked={every}
-            onChange={(event) => setEvery(event.target.checked)}
-          />
+          <Checkbox checked={every} onChange={(event) => setEvery(event.target.checked)} />
           shares too
         </label>
         <p className="flex-1 text-quiet">

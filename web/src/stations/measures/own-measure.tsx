@@ -12,6 +12,7 @@ import { askAnew } from "@/study/queries";
 import { queueWrite, mark } from "@/study/write-queue";
 import { Button } from "@/ui/button";
 import { useNotice } from "@/ui/notices";
+import { Input } from "@/ui/input";
 
 /** A measure of the study's own: a formula over the others, tried while it is written. */
 export function OwnMeasure({ revision }: { revision: number }) {
@@ -111,13 +112,13 @@ function Editor({
           <div className="grid content-start gap-3">
             <label className="grid gap-1 text-12 text-quiet">
               Name
-              <input
+              <Input
                 autoFocus={!thread}
                 required
                 maxLength={60}
                 value={label}
                 placeholder="Spend per visit"
-                className="rounded-md border border-line px-2 py-1 text-13 text-ink"
+                className="text-13"
                 onChange={(event) => setLabel(event.target.value)}
               />
             </label>

@@ -9,6 +9,7 @@ import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { useNotice } from "@/ui/notices";
+import { Input } from "@/ui/input";
 
 const item =
   "grid cursor-pointer gap-0.5 rounded px-2 py-1.5 outline-none data-[highlighted]:bg-paper";
@@ -33,14 +34,14 @@ export function Preparations({ page }: { page: Page }) {
           );
         }}
       >
-        <input
+        <Input
           autoFocus
           required
           maxLength={60}
           value={name}
           aria-label="Name of the preparation"
           placeholder="Name, such as Winter review"
-          className="rounded-md border border-line px-2 py-1"
+
           onChange={(event) => setName(event.target.value)}
           onKeyDown={(event) => event.key === "Escape" && setNaming(false)}
         />

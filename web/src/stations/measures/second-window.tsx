@@ -4,6 +4,7 @@ import { useState } from "react";
 import { backWords, day } from "@/charts/format";
 import type { Page } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
+import { Input } from "@/ui/input";
 
 /** A second window whose shapes lie dashed over the first's. */
 export function SecondWindow({
@@ -65,11 +66,11 @@ export function SecondWindow({
               <label className="grid gap-1 text-12 text-quiet">
                 Another last day, {backWords(window.back)}
                 <span className="flex gap-2">
-                  <input
+                  <Input
                     type="date"
                     required
                     value={asked}
-                    className="flex-1 rounded-md border border-line px-2 py-1 text-13 text-ink"
+                    className="flex-1 text-13"
                     onChange={(event) => setAsked(event.target.value)}
                   />
                   <button type="submit" className="rounded-md border border-line px-2 text-13">

@@ -7,6 +7,7 @@ import { SegmentMark } from "@/marks/segment-mark";
 import type { SegmentBody } from "@/stations/portraits";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
+import { Input } from "@/ui/input";
 
 interface Props {
   page: Schemas["PortraitsPage"];
@@ -110,13 +111,14 @@ function Naming({
         }}
       >
         <SegmentMark mark={segment.mark} size={20} />
-        <input
+        <Input
           aria-label="Name of the segment"
           value={name}
           maxLength={40}
           disabled={!canChange}
           onChange={(event) => setName(event.target.value)}
-          className="min-w-0 flex-1 rounded-md border border-transparent px-1 py-0.5 font-head text-14 font-semibold hover:border-line focus:border-line"
+          look="bare"
+          className="min-w-0 flex-1 font-head text-14 font-semibold"
         />
         {name !== segment.name && (
           <Button type="submit" className="py-1">

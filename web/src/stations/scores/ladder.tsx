@@ -10,6 +10,7 @@ import { tiersOf } from "@/stations/scores/use-scores";
 import type { Draft, Page, Tier, TierDraft } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 import { Select } from "@/ui/select";
+import { Input } from "@/ui/input";
 
 const KINDS = [
   ["boxes", "fences on the field"],
@@ -285,10 +286,10 @@ function Menu({
         >
           <label className="text-12 text-quiet">
             Name
-            <input
+            <Input
               value={name}
               maxLength={40}
-              className="mt-0.5 w-full rounded-md border border-line px-2 py-1 text-13 text-ink"
+              className="mt-0.5 w-full text-13"
               onChange={(event) => setName(event.target.value)}
               onKeyDown={(event) => {
                 if (event.key === "Enter") keep();

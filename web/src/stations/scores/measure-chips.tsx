@@ -7,6 +7,7 @@ import type { Banded, MeasureDraft, Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 import { Switch } from "@/ui/switch";
 import { Select } from "@/ui/select";
+import { Input } from "@/ui/input";
 
 const CUTS = [
   ["equal customers", "equal numbers of customers"],
@@ -147,14 +148,14 @@ function MeasureMenu({ measure, of, last, onChange, onDrop }: MenuProps) {
       <fieldset disabled={!canChange} className="grid gap-2 text-12">
         <label className="flex items-center justify-between">
           Bands
-          <input
+          <Input
             type="number"
             min={2}
             max={10}
             key={measure.asked}
             defaultValue={measure.asked}
             disabled={measure.cut === "own cuts"}
-            className="w-16 rounded-md border border-line px-2 py-0.5 text-13"
+            className="w-16 text-13"
             onChange={(event) => {
               const bands = Number(event.target.value);
               if (Number.isInteger(bands) && bands >= 2 && bands <= 10)
@@ -193,14 +194,14 @@ function MeasureMenu({ measure, of, last, onChange, onDrop }: MenuProps) {
         </span>
         <label className="flex items-center justify-between">
           Weight in the total
-          <input
+          <Input
             type="number"
             min={0}
             max={100}
             step={0.5}
             key={measure.weight}
             defaultValue={measure.weight}
-            className="w-16 rounded-md border border-line px-2 py-0.5 text-13"
+            className="w-16 text-13"
             onBlur={(event) => {
               const weight = Number(event.target.value);
               if (weight !== measure.weight && weight >= 0)
@@ -242,10 +243,10 @@ function OwnCuts({ measure, onChange }: Pick<MenuProps, "measure" | "onChange">)
   return (
     <label className="grid gap-1">
       <span className="text-quiet">Cut points, separated by spaces</span>
-      <input
+      <Input
         key={measure.cuts.join(" ")}
         defaultValue={measure.cuts.join(" ")}
-        className="rounded-md border border-line px-2 py-1 text-13"
+        className="text-13"
         onKeyDown={(event) => {
           if (event.key === "Enter") event.currentTarget.blur();
         }}

@@ -9,6 +9,7 @@ import { useLedgerChange } from "@/stations/ledger/queries";
 import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
+import { Input } from "@/ui/input";
 
 /** The cards of a customer; another card of the same person can be put to them, or taken apart. */
 export function Cards({ page }: { page: Schemas["CustomerPage"] }) {
@@ -76,12 +77,12 @@ export function Cards({ page }: { page: Schemas["CustomerPage"] }) {
             if (code.trim()) merge.mutate(code.trim(), { onSuccess: () => setCode("") });
           }}
         >
-          <input
+          <Input
             value={code}
             onChange={(event) => setCode(event.target.value)}
             placeholder="another card of this person"
             aria-label="Another card of this person"
-            className="min-w-0 flex-1 rounded-md border border-line px-2 py-1 text-12"
+            className="min-w-0 flex-1 text-12"
           />
           <Button type="submit" className="px-2 py-1 text-12" disabled={!code.trim()}>
             Merge

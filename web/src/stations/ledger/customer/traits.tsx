@@ -6,6 +6,7 @@ import { day } from "@/charts/format";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { useStudy } from "@/study/context";
 import { mark } from "@/study/write-queue";
+import { Input } from "@/ui/input";
 
 /** A trait as it is read: dates as days. */
 function words(value: string): string {
@@ -124,14 +125,14 @@ function Correct({
         if (event.key === "Escape") onDone();
       }}
     >
-      <input
+      <Input
         autoFocus
         aria-label={`${trait.name}, corrected value`}
         list={`levels-${trait.key}`}
         type={trait.unit === "date" ? "date" : "text"}
         value={value}
         onChange={(event) => setValue(event.target.value)}
-        className="w-32 rounded border border-line px-1.5"
+        className="w-32"
       />
       {trait.levels.length > 0 && (
         <datalist id={`levels-${trait.key}`}>

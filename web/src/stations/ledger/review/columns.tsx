@@ -1,0 +1,96 @@
+import type { Schemas } from "@/api/client";
+import type { Mapping } from "@/stations/ledger/review/use-review";
+import { Select } from "@/ui/select";
+
+const ROLE_WORDS: Record<string, string> = {
+  customer: "customer or card",
+  receipt: "receipt number",
+  moment: "date and time",
+  site: "site",
+  channel: "channel",
+  item: "item",
+  department: "department",
+  quantity: "pieces",
+  price: "price of one",
+  total: "line total",
+  kind: "sale, return or void",
+  cost: "what the line costs the shop",
+  currency: "currency",
+  out: "leave out",
+  key: "customer or card",
+  joined: "joining date",
+  consent: "consent to be written to",
+  address: "address for lists",
+  ordered: "category with an order",
+  id: "another id",
+  person: "whose card it is",
+  offer: "offer, or sold on offer",
+  answer: "taken or not",
+  area: "district’s code",
+  households: "households",
+};
+
+/** The same mapping with one column given another role; a role has one column at most. */
+export function remapped(kind: string, mapping: Mapping, column: string, role: string): Mapping {
+  if (kind === "members") return { ...mapping, types: { ...mapping.types, [column]: role } };
+  const roles = Object.fromEntries(
+    Object.entries(mapping.roles ?? {}).filter(([key, name]) => key !== role && name !== column),
+  );
+  return { ...mapping, roles: role === "out" ? roles : { ...roles, [role]: column } };
+}
+
+interface Props {
+  intake: Schemas["IntakeRow"];
+  mapping: Mapping;
+  onChange: (next: Mapping) => void;
+}
+
+/** Each column's role with its reason, and the first rows as they will be read. */
+export function Columns({ intake, mapping, onChange }: Props) {
+  return (
+    <div className="overflow-x-auto">
+      <table className="w-full border-collapse text-12">
+        <thead>
+          <tr className="text-left text-11 text-quiet">
+            <th className="py-1 pr-3 font-normal">Column</th>
+            <th className="py-1 pr-3 font-normal">is read as</th>
+            <th className="py-1 pr-3 font-normal">because</th>
+            <th className="py-1 font-normal" colSpan={3}>
+              first rows, as they will be read
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {intake.columns.map((column) => (
+            <tr key={column.column} className="border-t border-line">
+              <td className="py-1.5 pr-3 font-semibold whitespace-nowrap">{column.column}</td>
+              <td className="py-1 pr-3">
+                <Select
+                  label={`How ${column.column} is read`}
+                  value={column.role}
+                  onChange={(value) =>
+                    onChange(remapped(intake.role, mapping, column.column, value))
+                  }
+                  className={`rounded-md border bg-card px-1.5 py-1 ${column.role === "out" ? "border-line text-quiet" : "border-quiet"}`}
+                  options={intake.roles.map((role) => [role, ROLE_WORDS[role] ?? role] as const)}
+                />
+              </td>
+              <td className="max-w-[250px] py-1.5 pr-3 text-quiet">
+                {column.role === column.guessed ? column.reason : "your choice"}
+              </td>
+              {column.read.slice(0, 3).map((cell, place) => (
+                <td
+                  key={place}
+                  className={`max-w-[130px] truncate py-1.5 pr-3 ${cell === "?" ? "text-alarm" : ""}`}
+                  title={`in the file: ${column.cells[place] ?? ""}`}
+                >
+                  {cell === "?" ? `cannot read “${column.cells[place] ?? ""}”` : cell || "–"}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
