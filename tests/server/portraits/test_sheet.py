@@ -5,6 +5,7 @@ from unittest import mock
 import numpy as np
 from scipy import stats
 
+from sortija.core.groups.assignment import BORDER
 from sortija.server.groups.models import Yardstick
 from sortija.server.ledger.customers.traits import trait_column, traits_of
 from sortija.server.measures import derivation
@@ -69,9 +70,11 @@ class Sheet(DemoCase):
             inside = [(m, p) for m, p in zip(row["means"], row["places"], strict=True) if p]
             self.assertEqual(sorted(inside), sorted(inside, key=lambda pair: pair[1]))
             for mean, place in inside:
-                if not row["log"]:
-                    width = row["high"] - row["low"]
-                    self.assertAlmostEqual(place, min(1, max(0, (mean - row["low"]) / width)))
+                low, high, at = row["low"], row["high"], mean
+                if row["log"]:
+                    low, high, at = (np.sign(v) * np.log1p(abs(v)) for v in (low, high, at))
+                self.assertAlmostEqual(place, min(1, max(0, (at - low) / (high - low))))
+        self.assertEqual({row["log"] for row in self.page["numeric"]}, {True, False})
 
     def check_categories(self):
         traits = {t.name: t for t in traits_of(self.study, self.made.window.to)}
@@ -105,6 +108,7 @@ class Sheet(DemoCase):
 
     def check_heads(self):
         distance, towards = self.placed("distance"), self.placed("rival").astype(int) - 1
+        margin = self.placed("margin")
         cards = self.made.called(list(range(self.made.size)))
         for g, head in enumerate(self.page["segments"]):
             mine = np.flatnonzero(self.state == g)
@@ -116,11 +120,14 @@ class Sheet(DemoCase):
             for typical, n in zip(head["typical"], nearest, strict=True):
                 recency = typical["values"][names.index("recency")]
                 self.assertEqual(recency, self.made.column("recency").values[n])
-            if head["border"]:
-                told = head["border_towards"] - 1
-                self.assertNotEqual(told, g)
-                rivals = np.bincount(towards[mine][towards[mine] >= 0], minlength=4)
-                self.assertLessEqual(head["border_towards_customers"], rivals[told])
+            hair = mine[margin[mine] < BORDER]
+            rivals = np.bincount(towards[hair], minlength=4)
+            self.assertEqual(head["border"], len(hair))
+            self.assertEqual(head["border_towards_customers"], rivals.max())
+            if len(hair):
+                self.assertEqual(rivals[head["border_towards"] - 1], rivals.max())
+                self.assertNotEqual(head["border_towards"] - 1, g)
+        self.assertGreater(sum(head["border"] for head in self.page["segments"]), 0)
         for place, word in enumerate(("not yet", "left", "unplaced")):
             count = np.sum((self.state == 4 + place) & self.made.known)
             self.assertEqual(self.page["outside"][word], count)
