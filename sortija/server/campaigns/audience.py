@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from datetime import date, timedelta
+from datetime import timedelta
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,8 +57,7 @@ class Audience:
 
 def window_of(campaign: Campaign) -> WindowInView:
     """The window that a campaign's lens is read in."""
-    to, _, back = campaign.window.partition(":")
-    return WindowInView(date.fromisoformat(to), back)
+    return WindowInView.parse(campaign.window)
 
 
 @once
@@ -185,10 +184,9 @@ def _moved(window: str, by: timedelta) -> str:
     """A clause's own window so much earlier; the window in view moves by itself."""
     if not window:
         return ""
-    to, _, back = window.partition(":")
-    if "-" in back:
-        back = (date.fromisoformat(back) - by).isoformat()
-    return f"{(date.fromisoformat(to) - by).isoformat()}:{back}"
+    asked = WindowInView.parse(window)
+    back = (asked.since - by).isoformat() if asked.since else asked.back
+    return WindowInView(asked.to - by, back).key
 
 
 @once

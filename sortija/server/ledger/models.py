@@ -71,7 +71,7 @@ class Intake(models.Model):
     received_on = models.DateField()
     #: What becomes of receipts that an earlier file has too (``core.ledger.overlap``).
     overlap = models.CharField(max_length=8, default="both")
-    #: The counted intake of the same original that this one, Change columns, is to replace.
+    #: The counted intake of the same original that this one, its columns changed, is to replace.
     replaces = models.ForeignKey("self", on_delete=models.CASCADE, null=True, related_name="anew")
     #: A file with the receipts' heads, joined to this one's lines by (our column, its column).
     heads = models.ForeignKey(

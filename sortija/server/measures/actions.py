@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any, get_args
+from dataclasses import replace
+from typing import Any, cast, get_args
 
+from pydantic import BaseModel, TypeAdapter
+
+from sortija.core.measures.catalogue import Role
 from sortija.core.measures.preparation import PRESETS, Fill, Scale, Steps, Transform
 from sortija.server.studies.actions import change_setting, read_setting
 from sortija.server.studies.models import Study
@@ -12,6 +16,7 @@ from sortija.server.studies.problems import Problem
 __all__ = [
     "PLAN_SETTING",
     "Plan",
+    "PlanChoice",
     "choose",
     "drop_kept",
     "follow_kept",
@@ -25,7 +30,17 @@ PLAN_SETTING = "measures.plan"
 KEPT_SETTING = "measures.kept"
 ROLES = ("shapes", "describes", "out")
 MOST_KEPT = 20
-Plan = dict[str, dict[str, Any]]
+
+
+class PlanChoice(BaseModel):
+    """What was chosen of a measure; None: as proposed."""
+
+    role: Role | None = None
+    steps: Steps | None = None
+
+
+Plan = dict[str, PlanChoice]
+_PLAN = TypeAdapter(Plan)
 
 
 def _key(of: str) -> str:
@@ -37,7 +52,20 @@ def plan_of(study: Study, of: str = "") -> tuple[Plan, int]:
 
     ``of``: for the levels of a trait, which have choices of their own.
     """
-    return read_setting(study, _key(of), {})
+    value, revision = read_setting(study, _key(of), {})
+    return _PLAN.validate_python(value), revision
+
+
+def _change(
+    study: Study, person: Any, of: str, plan: Plan, words: str, expected: int | None
+) -> int:
+    """Store the choices that differ from what is proposed; returns the revision."""
+    value = _stored(plan)
+    return change_setting(study, person, _key(of), value, words, {}, expected)
+
+
+def _stored(plan: Plan) -> dict[str, Any]:
+    return {name: choice.model_dump(exclude_none=True) for name, choice in plan.items()}
 
 
 def choose(
@@ -50,25 +78,25 @@ def choose(
     Returns the plan's revision.
     """
     plan, _ = plan_of(study, of)
-    chosen = dict(plan.get(name, {}))
+    chosen = plan.get(name, PlanChoice()).model_copy()
     words = []
     if role is not None:
         if role not in ROLES:
             raise Problem(f"A measure {', '.join(ROLES[:-1])} or is {ROLES[-1]}.")
-        chosen["role"] = role
+        chosen.role = cast(Role, role)
         words.append({"out": "is left out"}.get(role, f"{role} the groups"))
     if steps is not None:
-        chosen["steps"] = checked_steps(steps)
+        chosen.steps = checked_steps(steps)
         words.append("is prepared differently")
     if proposed:
-        chosen.pop("steps", None)
+        chosen.steps = None
         words.append("is prepared as proposed")
     said = f"{label} {' and '.join(words)}"
-    return change_setting(study, person, _key(of), {**plan, name: chosen}, said, {}, expected)
+    return _change(study, person, of, {**plan, name: chosen}, said, expected)
 
 
-def checked_steps(steps: dict[str, Any]) -> dict[str, Any]:
-    """Steps as they are kept, or a sentence about the one that cannot be."""
+def checked_steps(steps: dict[str, Any]) -> Steps:
+    """A preparation, or a sentence about the one that cannot be."""
     allowed = {"fill": get_args(Fill), "transform": get_args(Transform), "scale": get_args(Scale)}
     out: dict[str, Any] = {}
     for key, choices in allowed.items():
@@ -78,7 +106,7 @@ def checked_steps(steps: dict[str, Any]) -> dict[str, Any]:
     cap = steps.get("cap", 0.0)
     if not isinstance(cap, int | float) or not 0 <= cap <= 0.1:
         raise Problem("Values can be capped at up to a tenth of the customers at each end.")
-    return {**out, "cap": float(cap), "fences": bool(steps.get("fences", False))}
+    return Steps(**out, cap=float(cap), fences=bool(steps.get("fences", False)))
 
 
 def follow_preset(
@@ -90,17 +118,14 @@ def follow_preset(
     if found is None:
         raise Problem(f"There is no preparation called {preset}.", 404)
     plan, _ = plan_of(study, of)
-    changed: Plan = {name: dict(choice) for name, choice in plan.items()}
+    changed: Plan = {name: choice.model_copy() for name, choice in plan.items()}
     for name in names:
-        mine = changed.setdefault(name, {})
-        if found.steps is None:
-            mine.pop("steps", None)
-        else:
-            fill = mine.get("steps", {}).get("fill", "leave out")
-            mine["steps"] = {**found.steps.__dict__, "fill": fill}
-    changed = {name: choice for name, choice in changed.items() if choice}
+        mine = changed.setdefault(name, PlanChoice())
+        fill = mine.steps.fill if mine.steps else "leave out"
+        mine.steps = None if found.steps is None else replace(found.steps, fill=fill)
+    changed = {name: choice for name, choice in changed.items() if choice != PlanChoice()}
     said = f"Prepared all measures: {found.label.lower()}"
-    return change_setting(study, person, _key(of), changed, said, {}, expected)
+    return _change(study, person, of, changed, said, expected)
 
 
 def kept_plans(study: Study) -> tuple[list[dict[str, Any]], int]:
@@ -117,7 +142,7 @@ def keep_plan(study: Study, person: Any, name: str, whole: Plan) -> int:
     others = [row for row in rows if row["name"] != name]
     if len(others) >= MOST_KEPT:
         raise Problem(f"A study keeps at most {MOST_KEPT} preparations. Delete one first.")
-    value = [*others, {"name": name, "plan": whole}]
+    value = [*others, {"name": name, "plan": _stored(whole)}]
     words = f"Kept the preparation {name}"
     return change_setting(study, person, KEPT_SETTING, value, words, [], revision)
 
@@ -126,9 +151,9 @@ def follow_kept(
     study: Study, person: Any, name: str, expected: int | None = None, of: str = ""
 ) -> int:
     """Take every role and preparation from what was kept under a name."""
-    plan = _kept_under(study, name)["plan"]
+    plan = _PLAN.validate_python(_kept_under(study, name)["plan"])
     said = f"Prepared by {name}"
-    return change_setting(study, person, _key(of), plan, said, {}, expected)
+    return _change(study, person, of, plan, said, expected)
 
 
 def drop_kept(study: Study, person: Any, name: str, expected: int) -> int:

@@ -93,9 +93,8 @@ def _whole(made: MeasureSet, plan: actions.Plan) -> actions.Plan:
     """Every measure's role and preparation, the proposed ones spelt out."""
     out: actions.Plan = {}
     for name, source in made.sources.items():
-        out[name] = {"role": role_of(made, plan, name)}
-        if source.kind == "number":
-            out[name]["steps"] = prepared_steps(made, plan, name).__dict__
+        steps = prepared_steps(made, plan, name) if source.kind == "number" else None
+        out[name] = actions.PlanChoice(role=role_of(made, plan, name), steps=steps)
     return out
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
@@ -12,7 +10,7 @@ from sortija.core.measures.bivariate import line_through, sample_rows
 from sortija.core.measures.describe import axis_for
 from sortija.core.measures.neighbours import Donors, donors_for
 from sortija.core.table import REASONS
-from sortija.server.measures.actions import plan_of
+from sortija.server.measures.actions import Plan, plan_of
 from sortija.server.measures.column_summaries import donors_of, likeness, plain, table_of, within
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.options import Option, options_of
@@ -180,7 +178,7 @@ def _edges(values: NDArray[np.float64], whole: bool) -> NDArray[np.float64]:
     return np.arange(low, high + step + 0.5, step) - 0.5
 
 
-def _donors(made: MeasureSet, plan: dict[str, dict[str, Any]], name: str) -> Donors:
+def _donors(made: MeasureSet, plan: Plan, name: str) -> Donors:
     """Donors that carry ``name``, compared by what shapes the groups."""
     shaping = [n for n in made.sources if role_of(made, plan, n) == "shapes"]
     numbers = [n for n in dict.fromkeys([*shaping, name]) if made.source(n).kind == "number"]

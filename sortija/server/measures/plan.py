@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
+from sortija.core.measures.catalogue import Role
 from sortija.core.measures.neighbours import Donors
 from sortija.core.measures.preparation import Steps
+from sortija.server.measures.actions import Plan, PlanChoice
 from sortija.server.measures.column_summaries import (
     donors_of,
     proposed_for,
@@ -17,24 +17,26 @@ from sortija.server.measures.measure_set import (
 __all__ = ["chosen_donors", "prepared_steps", "role_of"]
 
 
-def role_of(made: MeasureSet, plan: dict[str, dict[str, Any]], name: str) -> str:
+def role_of(made: MeasureSet, plan: Plan, name: str) -> Role:
     """The role chosen for a measure, else the proposed one."""
-    return str(plan.get(name, {}).get("role", made.about(name).role))
+    return plan.get(name, PlanChoice()).role or made.about(name).role
 
 
-def prepared_steps(made: MeasureSet, plan: dict[str, dict[str, Any]], name: str) -> Steps:
+def prepared_steps(made: MeasureSet, plan: Plan, name: str) -> Steps:
     """The preparation chosen for a measure, else the proposed one."""
-    chosen = plan.get(name, {}).get("steps")
-    return Steps(**chosen) if chosen else proposed_for(made, name)
+    return plan.get(name, PlanChoice()).steps or proposed_for(made, name)
 
 
-def chosen_donors(made: MeasureSet, plan: dict[str, dict[str, Any]]) -> Donors | None:
+def chosen_donors(made: MeasureSet, plan: Plan) -> Donors | None:
     """Donors by the measures and traits that shape the groups; None while nobody asks for one."""
-    if not any(c.get("steps", {}).get("fill") == "neighbours" for c in plan.values()):
+    if not any(_by_neighbours(choice) for choice in plan.values()):
         return None
     shaping = [n for n in made.sources if role_of(made, plan, n) == "shapes"]
-    asking = [n for n, c in plan.items()
-              if c.get("steps", {}).get("fill") == "neighbours" and n in made.sources]  # fmt: skip
+    asking = [n for n, choice in plan.items() if _by_neighbours(choice) and n in made.sources]
     numbers = [n for n in dict.fromkeys([*shaping, *asking]) if made.source(n).kind == "number"]
     categories = tuple(n for n in shaping if made.source(n).kind == "category")
     return donors_of(made, {n: prepared_steps(made, plan, n) for n in numbers}, categories)
+
+
+def _by_neighbours(choice: PlanChoice) -> bool:
+    return choice.steps is not None and choice.steps.fill == "neighbours"

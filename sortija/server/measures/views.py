@@ -17,7 +17,7 @@ from sortija.core.measures.preparation import PRESETS
 from sortija.server.ledger.customers.traits import traits_of
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.ledger.store.ledger import ledger_of
-from sortija.server.measures.actions import kept_plans, plan_of
+from sortija.server.measures.actions import Plan, kept_plans, plan_of
 from sortija.server.measures.availability import MeasuresToShow, measures_to_show
 from sortija.server.measures.column_summaries import (
     ENGINE,
@@ -108,7 +108,7 @@ def _populations(study: Study, window: WindowInView) -> list[Rows]:
 
 def _threads(
     made: MeasureSet,
-    plan: dict[str, dict[str, Any]],
+    plan: Plan,
     rows: NDArray[np.int64] | None,
     second: MeasureSet | None,
 ) -> list[Thread]:
@@ -143,7 +143,7 @@ def _threads(
 
 
 def _numbers(
-    made: MeasureSet, plan: dict[str, dict[str, Any]], name: str, rows: NDArray[np.int64] | None,
+    made: MeasureSet, plan: Plan, name: str, rows: NDArray[np.int64] | None,
     beside: tuple[MeasureSet | None, NDArray[np.int64] | None], donors: Donors | None,
 ) -> Numbers:  # fmt: skip
     steps = prepared_steps(made, plan, name)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date
-
 import numpy as np
 
 from sortija.core.portraits.naming import Proposal, Trait, propose_names
@@ -55,8 +53,7 @@ def proposals_for(sheet: Sheet) -> list[list[Proposal]]:
 
 @names_segments
 def _name(yardstick: Yardstick) -> None:
-    to, _, back = yardstick.home.partition(":")
-    placed = assignment_at(yardstick.study, yardstick, WindowInView(date.fromisoformat(to), back))
+    placed = assignment_at(yardstick.study, yardstick, WindowInView.parse(yardstick.home))
     if placed is None:
         return
     proposals = proposals_for(sheet_of(placed, shaping_only=True))

@@ -23,6 +23,16 @@ class WindowInView:
     to: date
     back: str = "12"
 
+    @classmethod
+    def parse(cls, key: str) -> WindowInView:
+        """A window as it was stored by its :attr:`key`.
+
+        >>> WindowInView.parse("2026-06-30:12").months
+        12
+        """
+        to, _, back = key.partition(":")
+        return cls(date.fromisoformat(to), back)
+
     @property
     def key(self) -> str:
         return f"{self.to.isoformat()}:{self.back}"

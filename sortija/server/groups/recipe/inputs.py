@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from sortija.core.groups.recipe import Method, Recipe
 from sortija.core.measures.preparation import Steps
 from sortija.core.table import Table
-from sortija.server.measures.actions import plan_of
+from sortija.server.measures.actions import Plan, plan_of
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import StepsBody
 from sortija.server.measures.plan import prepared_steps, role_of
@@ -159,7 +159,7 @@ def inputs_from(made: MeasureSet, recipe: Recipe) -> Inputs:
     return Inputs(recipe, stamp, kin)
 
 
-def steps_of(made: MeasureSet, plan: dict[str, dict[str, Any]], draft: Draft, name: str) -> Steps:
+def steps_of(made: MeasureSet, plan: Plan, draft: Draft, name: str) -> Steps:
     """The preparation of a measure: the recipe's own, else that of Measures."""
     own = draft.steps.get(name)
     return Steps(**own.model_dump()) if own else prepared_steps(made, plan, name)

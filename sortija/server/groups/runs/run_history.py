@@ -109,13 +109,14 @@ def _row(
     row: Grouping, labels: dict[str, str], held: set[int | None], present: Yardstick | None
 ) -> TriedRow:
     result, recipe = row.outcome, row.recipe
-    to, _, back = row.window.partition(":")
+    window = WindowInView.parse(row.window)
     names = [*recipe["numeric"], *recipe["categories"]]
     return TriedRow(
         id=row.pk, run=row.made_from, kin=row.kin, k=row.k, method=recipe["method"],
         linkage=recipe.get("linkage", "ward") if recipe["method"] == "hierarchical" else "",
         columns=[labels.get(name, name.removeprefix("trait:")) for name in names],
-        weighed=bool(recipe.get("weights")), window_to=to, window_back=back,
+        weighed=bool(recipe.get("weights")),
+        window_to=window.to.isoformat(), window_back=window.back,
         customers=sum(result.counts), counts=result.counts, cost=result.cost,
         silhouette=result.silhouette, weakest=min(result.stability), smallest=result.smallest,
         criteria=result.criteria, moved=result.moved, refusal=result.refusal, seconds=row.seconds,
@@ -128,11 +129,12 @@ def _row(
 
 
 def _yardstick(study: Study, row: Yardstick) -> YardstickRow:
-    to, _, back = row.home.partition(":")
+    window = WindowInView.parse(row.home)
     return YardstickRow(
         id=row.pk, ladder=row.ladder is not None, k=row.k,
         names=[s.name for s in row.segments.all()], at=row.adopted_at.isoformat(),
-        person=str(row.person or ""), home_to=to, home_back=back, in_use=not row.retired,
+        person=str(row.person or ""), home_to=window.to.isoformat(), home_back=window.back,
+        in_use=not row.retired,
         since=changes_since(study, row),
     )  # fmt: skip
 

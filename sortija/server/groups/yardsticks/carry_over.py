@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Any
 
 import numpy as np
@@ -25,8 +24,7 @@ _IDENTITY = ("mark", "name", "short", "notes", "carried_id", "carried_share")
 
 def home_of(yardstick: Yardstick) -> WindowInView:
     """The window that a yardstick was decided on."""
-    to, _, back = yardstick.home.partition(":")
-    return WindowInView(date.fromisoformat(to), back)
+    return WindowInView.parse(yardstick.home)
 
 
 @carries_over

@@ -8,6 +8,7 @@ from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.studies.models import Study
+from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Adopted", "AdoptedSegment", "adopted_body", "changes_since"]
 
@@ -58,12 +59,13 @@ def adopted_body(study: Study) -> Adopted | None:
     yardstick = yardstick_of(study)
     if yardstick is None:
         return None
-    to, _, back = yardstick.home.partition(":")
+    window = WindowInView.parse(yardstick.home)
     grouping = yardstick.grouping
     return Adopted(
         id=yardstick.pk, grouping=grouping.pk if grouping else None,
         made_from=grouping.made_from if grouping else "", ladder=grouping is None,
-        k=yardstick.k, home_to=to, home_back=back, at=yardstick.adopted_at.isoformat(),
+        k=yardstick.k, home_to=window.to.isoformat(), home_back=window.back,
+        at=yardstick.adopted_at.isoformat(),
         person=str(yardstick.person or ""), since=changes_since(study, yardstick),
         segments=[
             AdoptedSegment(

@@ -12,7 +12,7 @@ const OVERLAP_WORDS: Record<string, string> = {
   replace: "replace the earlier file’s",
 };
 
-/** What came in, and what came of it; a counted file can be Change columns or taken back. */
+/** What came in, and what came of it; the columns of an imported file can be changed, or it can be removed. */
 export function Files({ intakes }: { intakes: Schemas["IntakeRow"][] }) {
   const counted = intakes.filter((intake) => intake.state === "counted");
   if (counted.length === 0) return null;
