@@ -10,7 +10,15 @@ from numpy.typing import NDArray
 from sortija.core.groups.recipe import Prepared
 from sortija.core.measures.describe import skewness
 
-__all__ = ["EQUALS", "RARE", "SKEWED", "cautions_about", "equals_column"]
+__all__ = [
+    "EQUALS",
+    "RARE",
+    "SKEWED",
+    "cautions_about",
+    "equals_column",
+    "rare_in_words",
+    "skewed_in_words",
+]
 
 #: Beyond such a skew a few customers decide most of the distances.
 SKEWED = 1.0
@@ -20,24 +28,39 @@ RARE = 0.01
 EQUALS = 0.9
 
 
+def skewed_in_words(label: str, skew: float) -> str:
+    """What a skew beyond :data:`SKEWED` does to groups.
+
+    >>> skewed_in_words("Spend", 2.31)
+    'Spend is skewed as prepared (2.3): a few customers decide most of it.'
+    """
+    return f"{label} is skewed as prepared ({skew:.1f}): a few customers decide most of it."
+
+
+def rare_in_words(label: str, rare: int) -> str:
+    """What levels with a share under :data:`RARE` do to groups.
+
+    >>> rare_in_words("Town", 12)
+    'Town has 12 values with under 1% of the customers each: each weighs as much as a common one.'
+    """
+    return (
+        f"{label} has {rare} values with under {RARE:.0%} of the customers each: each weighs as "
+        "much as a common one."
+    )
+
+
 def cautions_about(rows: Prepared) -> tuple[str, ...]:
     """Sentences, one per column that may mislead: still skewed as prepared, or of rare levels."""
     out = []
     for place, (name, _, _) in enumerate(rows.preparation.numeric):
         skew = skewness(rows.numbers[place].astype(np.float64))
         if abs(skew) > SKEWED:
-            out.append(
-                f"{name} is skewed as prepared ({skew:.1f}): a few customers decide most of it. "
-                "Take a log, a cap, or ranks."
-            )
+            out.append(f"{skewed_in_words(name, skew)} Take a log, a cap, or ranks.")
     for place, category in enumerate(rows.preparation.categories):
         counts = np.bincount(rows.codes[place], minlength=256)[1 : len(category.levels) + 1]
         rare = int(((counts > 0) & (counts < RARE * len(rows))).sum())
         if rare > 1:
-            out.append(
-                f"{category.name} has {rare} values with under {RARE:.0%} of the customers each. "
-                "Pool them: each weighs as much as a common one."
-            )
+            out.append(f"{rare_in_words(category.name, rare)} Pool them.")
     return tuple(out)
 
 

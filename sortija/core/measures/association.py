@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import special
 
 from sortija.core.engine import Engine
 from sortija.core.table import Column
@@ -22,6 +23,7 @@ __all__ = [
     "mid_ranks",
     "order_by_likeness",
     "pearson",
+    "table_association",
     "twins",
 ]
 
@@ -78,16 +80,41 @@ def cramers_v(a: NDArray[np.int64], b: NDArray[np.int64]) -> float:
     """
     levels_a, a = np.unique(a, return_inverse=True)
     levels_b, b = np.unique(b, return_inverse=True)
-    r, c, n = len(levels_a), len(levels_b), len(a)
-    if n < 3 or r < 2 or c < 2:
-        return float("nan")
-    table = np.bincount(a * c + b, minlength=r * c).reshape(r, c).astype(np.float64)
-    wanted = np.outer(table.sum(1), table.sum(0)) / n
-    phi = float(((table - wanted) ** 2 / wanted).sum()) / n
-    phi = max(0.0, phi - (r - 1) * (c - 1) / (n - 1))
-    rows, columns = r - (r - 1) ** 2 / (n - 1), c - (c - 1) ** 2 / (n - 1)
-    least = min(rows, columns) - 1
-    return float(np.sqrt(min(1.0, phi / least))) if least > 0 else float("nan")
+    r, c = len(levels_a), len(levels_b)
+    return table_association(np.bincount(a * c + b, minlength=r * c).reshape(r, c)).v
+
+
+@dataclass(frozen=True)
+class TableAssociation:
+    """``chi``: χ² of a table of counts, ``p`` of it, ``v``: Cramér's V, corrected for bias."""
+
+    chi: float
+    p: float
+    v: float
+
+
+def table_association(counts: NDArray[Any]) -> TableAssociation:
+    """How far rows and columns of a table of counts go together; empty ones do not count.
+
+    Where there is one row or column, χ² is 0, p is 1 and V is NaN.
+
+    Source: Bergsma 2013, A bias-correction for Cramér's V and Tschuprow's T.
+
+    >>> table_association(np.array([[50, 0, 0], [0, 50, 0]])).v
+    1.0
+    """
+    table = np.asarray(counts, np.float64)
+    table = table[table.sum(axis=1) > 0][:, table.sum(axis=0) > 0]
+    (rows, columns), n = table.shape, float(table.sum())
+    if n < 3 or rows < 2 or columns < 2:
+        return TableAssociation(0.0, 1.0, float("nan"))
+    wanted = np.outer(table.sum(axis=1), table.sum(axis=0)) / n
+    chi = float(((table - wanted) ** 2 / wanted).sum())
+    free = (rows - 1) * (columns - 1)
+    phi = max(0.0, chi / n - free / (n - 1))
+    least = min(rows - (rows - 1) ** 2 / (n - 1), columns - (columns - 1) ** 2 / (n - 1)) - 1
+    v = float(np.sqrt(min(1.0, phi / least))) if least > 0 else float("nan")
+    return TableAssociation(chi, float(special.chdtrc(free, chi)), v)
 
 
 def correlation_ratio(codes: NDArray[np.int64], values: NDArray[np.float64]) -> float:

@@ -10,10 +10,8 @@ from numpy.typing import NDArray
 from sortija.core.measures.association import pearson
 from sortija.core.measures.describe import Axis, axis_for, shape, steps_for
 
-__all__ = ["MOST_POINTS", "Line", "Pair", "density", "line_through", "pair_of", "sample_rows"]
+__all__ = ["Line", "Pair", "density", "line_through", "pair_of"]
 
-MOST_POINTS = 20_000
-SEED = 4107
 EDGE_STEPS = 40
 
 
@@ -78,15 +76,6 @@ def pair_of(
 
 def _edge(values: NDArray[np.float64], axis: Axis, whole: bool) -> NDArray[np.int64]:
     return shape(values, axis, steps_for(axis, whole, EDGE_STEPS))
-
-
-def sample_rows(
-    rows: NDArray[np.int64], most: int = MOST_POINTS, seed: int = SEED
-) -> NDArray[np.int64]:
-    """A seeded draw of ``rows`` in their order; all where there are no more."""
-    if len(rows) <= most:
-        return rows
-    return np.sort(np.random.default_rng(seed).choice(rows, most, replace=False))
 
 
 def density(

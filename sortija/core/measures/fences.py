@@ -10,10 +10,11 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.sampling import SEED
+
 __all__ = ["Fences", "fences_of", "medcouple"]
 
 SAMPLE = 5_000
-SEED = 4107
 _WHISKER = 1.5
 #: Halvings after which the interval of the medcouple is below 1e-13.
 _HALVINGS = 46

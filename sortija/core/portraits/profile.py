@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from scipy import special
 
 from sortija.core.engine import readonly
+from sortija.core.measures.association import table_association
 from sortija.core.measures.describe import MIDDLE
 from sortija.core.portraits.kernels import in_groups, moments
 
@@ -136,26 +137,10 @@ def category_profile(
     with np.errstate(invalid="ignore", divide="ignore"):
         shares = table / table.sum(axis=1, keepdims=True)
         index = 100 * shares / everyone
-    chi, p, v = _association(table)
+    found = table_association(table)
+    chi, p, v = found.chi, found.p, float(np.nan_to_num(found.v))
     gain = np.where(np.isnan(shares), -1, shares - everyone)
     # A value that hardly any member has tells nothing of them, however rare it is elsewhere.
     gain = np.where(shares < LEAST_TELLING, gain - 1, gain)
     gain[:, 0] = -3  # "not given" says nothing about anybody
     return CategoryProfile(everyone, shares, index, gain.argmax(axis=1), chi, p, v)
-
-
-def _association(table: NDArray[np.float64]) -> tuple[float, float, float]:
-    """(χ², p, bias-corrected V) of a table; empty rows and columns do not count."""
-    table = table[table.sum(axis=1) > 0][:, table.sum(axis=0) > 0]
-    rows, columns = table.shape
-    n = table.sum()
-    if rows < 2 or columns < 2:
-        return 0.0, 1.0, 0.0
-    expected = np.outer(table.sum(axis=1), table.sum(axis=0)) / n
-    chi = float(((table - expected) ** 2 / expected).sum())
-    p = float(special.chdtrc((rows - 1) * (columns - 1), chi))
-    phi = max(0.0, chi / n - (rows - 1) * (columns - 1) / (n - 1))
-    rows_less = rows - (rows - 1) ** 2 / (n - 1)
-    columns_less = columns - (columns - 1) ** 2 / (n - 1)
-    least = min(rows_less, columns_less) - 1
-    return chi, p, float(np.sqrt(phi / least)) if least > 0 else 0.0

@@ -46,7 +46,6 @@ class GroupsPage(BaseModel):
     customers: int
     left_out: int
     dropped: list[str]
-    cautions: list[str]
     criteria: list[CriterionBody]
     knee: int | None
     suggestion: SuggestionBody | None
@@ -80,7 +79,7 @@ def _status(study: Study, stamp: str, groupings: list[Grouping], most: int) -> S
 def _nothing(study: Study, status: Status) -> GroupsPage:
     return GroupsPage(
         status=status, made_from="", run="", foreign=False, recipe=None, candidates=[], method="",
-        customers=0, left_out=0, dropped=[], cautions=[], criteria=[], knee=None, suggestion=None,
+        customers=0, left_out=0, dropped=[], criteria=[], knee=None, suggestion=None,
         adopted=adopted_body(study), kept=0, trees=False,
     )  # fmt: skip
 
@@ -121,7 +120,6 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
         customers=sum(rows[0].counts) if rows else 0,
         left_out=first.left_out if first else 0,
         dropped=first.dropped if first else [],
-        cautions=first.cautions if first else [],
         criteria=criteria_of(rows),
         knee=knee_of([r.k for r in rows], [r.cost for r in rows]) if rows else None,
         suggestion=_suggestion(rows, shown)

@@ -18,7 +18,6 @@ from numpy.typing import NDArray
 
 from sortija.core.engine import Engine
 from sortija.core.measures.association import alike
-from sortija.core.measures.bivariate import sample_rows
 from sortija.core.measures.describe import (
     Description,
     axis_for,
@@ -31,6 +30,7 @@ from sortija.core.measures.describe import (
 from sortija.core.measures.fences import fences_of
 from sortija.core.measures.neighbours import Donors, choose_donors, fill_column
 from sortija.core.measures.preparation import Fitted, Steps, apply, fit, propose, touched
+from sortija.core.sampling import SEED, sample_rows
 from sortija.core.table import REASONS, Column, Table
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.cache_key import Keyed
@@ -61,7 +61,6 @@ THREAD_STEPS = 48
 TENTHS = (0.05, 0.25, 0.5, 0.75, 0.95)
 #: Customers that likeness is told on.
 LIKENESS_ROWS = 20_000
-SEED = 4107
 ENGINE = Engine()
 
 

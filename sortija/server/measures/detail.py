@@ -6,9 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.core.measures.bivariate import line_through, sample_rows
+from sortija.core.measures.bivariate import line_through
 from sortija.core.measures.describe import axis_for
 from sortija.core.measures.neighbours import Donors, donors_for
+from sortija.core.sampling import SEED, sample_rows
 from sortija.core.table import REASONS
 from sortija.server.measures.actions import Plan, plan_of
 from sortija.server.measures.column_summaries import donors_of, likeness, plain, table_of, within
@@ -24,7 +25,6 @@ __all__ = ["Fill", "MeasureDetail", "detail_of", "fill_of"]
 BARS = 30
 POINTS = 600
 EXTREMES = 5
-SEED = 4107
 
 
 class Extreme(BaseModel):

@@ -9,6 +9,7 @@ import numpy as np
 
 from sortija.core.measures.derive import derive
 from sortija.core.measures.one_population import Population, fit_population, simulate
+from sortija.core.sampling import SEED
 from sortija.core.table import Column, Table
 from sortija.server.ledger.store.ledger import Ledger, ledger_of
 from sortija.server.measures.derivation import inputs_of_window
@@ -17,8 +18,6 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["population_of"]
-
-SEED = 4107
 
 
 def population_of(made: MeasureSet) -> Callable[[int, int], Table | None] | None:

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.measures.association import SAME, order_by_likeness
-from sortija.core.measures.bivariate import MOST_POINTS, density, pair_of, sample_rows
+from sortija.core.measures.bivariate import density, pair_of
 from sortija.core.measures.describe import axis_for
+from sortija.core.sampling import MOST_POINTS, SEED, sample_rows
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.column_summaries import likeness, plain, summary_of
 from sortija.server.measures.measure_set import MeasureSet
@@ -29,7 +30,6 @@ MOST_MATRIX = 7
 #: Customers in each panel of a matrix: five measures of them stay under 10,000 numbers.
 MATRIX_ROWS = 700
 DENSITY_STEPS = 60
-SEED = 4107
 
 
 class AlikeName(BaseModel):

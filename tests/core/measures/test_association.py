@@ -15,7 +15,8 @@ from sortija.core.measures.association import (
     pearson,
     twins,
 )
-from sortija.core.measures.bivariate import density, line_through, pair_of, sample_rows
+from sortija.core.measures.bivariate import density, line_through, pair_of
+from sortija.core.sampling import sample_rows
 from sortija.core.table import Column
 
 RNG = np.random.default_rng(12)

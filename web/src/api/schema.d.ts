@@ -3101,8 +3101,6 @@ export interface components {
             left_out: number;
             /** Dropped */
             dropped: string[];
-            /** Cautions */
-            cautions: string[];
             /** Criteria */
             criteria: components["schemas"]["CriterionBody"][];
             /** Knee */

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.measures.bivariate import MOST_POINTS, sample_rows
 from sortija.core.measures.describe import Axis, axis_for, skewness, wants_log
+from sortija.core.sampling import MOST_POINTS, SEED, sample_rows
 from sortija.server.groups.pictures.mapped import (
     Mapped,
     components_at,
@@ -20,9 +20,9 @@ from sortija.server.studies.columns import read_column
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 
-__all__ = ["MOST_AXES", "SEED", "Along", "along_axis", "axis_of", "middles"]
+__all__ = ["MOST_AXES", "Along", "along_axis", "axis_of", "middles"]
 
-SEED = 4107
+
 MOST_AXES = 6
 
 

@@ -10,9 +10,10 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from sortija.core.measures.bivariate import MOST_POINTS, density, sample_rows
+from sortija.core.measures.bivariate import density
+from sortija.core.sampling import MOST_POINTS, SEED, sample_rows
 from sortija.server.groups.models import Grouping
-from sortija.server.groups.pictures.axes import MOST_AXES, SEED, along_axis, axis_of, middles
+from sortija.server.groups.pictures.axes import MOST_AXES, along_axis, axis_of, middles
 from sortija.server.groups.pictures.mapped import (
     Mapped,
     map_of,

@@ -7,8 +7,8 @@ from functools import lru_cache
 import numpy as np
 
 from sortija.core.groups.validity import measure_yard, silhouette
+from sortija.core.sampling import SEED
 from sortija.server.groups.models import Grouping
-from sortija.server.groups.pictures.axes import SEED
 from sortija.server.groups.pictures.mapped import (
     Mapped,
     map_of,

@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel
 
-from sortija.core.groups.cautions import RARE, SKEWED
-from sortija.core.measures.bivariate import sample_rows
+from sortija.core.groups.cautions import RARE, SKEWED, rare_in_words, skewed_in_words
+from sortija.core.sampling import SEED, sample_rows
 from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import (
     Draft,
@@ -30,7 +30,7 @@ from sortija.server.studies.models import Study
 __all__ = ["RecipeBody", "recipe_body"]
 
 SAME, LACKS, FEW, ID_LIKE, MOST_LEVELS = 0.9, 0.05, 30, 0.9, 250
-_LOOKED_AT, _SEED = 20_000, 4107
+_LOOKED_AT = 20_000
 
 
 class NumericInput(BaseModel):
@@ -210,10 +210,7 @@ def _levels(made: MeasureSet, draft: Draft) -> list[Caution]:
             words = f"{label} has {there:,} values. More than {MOST_LEVELS} cannot be grouped by."
             remedies.insert(0, pooled)
         elif rare > 1 and draft.pool == 0:
-            words = (
-                f"{label} has {rare} values with under {RARE:.0%} of the customers each, "
-                "and each weighs as much as a common one."
-            )
+            words = rare_in_words(label, rare)
             remedies.insert(0, pooled)
         else:
             continue
@@ -225,7 +222,7 @@ def _ids_and_constants(made: MeasureSet, draft: Draft) -> list[Caution]:
     out = []
     for name in draft.numeric or []:
         label, values = made.about(name).label, np.asarray(made.column(name).values, float)
-        rows = sample_rows(np.flatnonzero(made.present & ~np.isnan(values)), _LOOKED_AT, _SEED)
+        rows = sample_rows(np.flatnonzero(made.present & ~np.isnan(values)), _LOOKED_AT, SEED)
         some = values[rows]
         different = len(np.unique(some))
         whole = len(some) > FEW and made.about(name).whole and bool((some == np.rint(some)).all())
@@ -300,10 +297,7 @@ def _skewed(made: MeasureSet, plan: Plan, draft: Draft) -> list[Caution]:
             for words, own in (("Use ranks", ranked), ("Cap 2% at each end", capped))
             if own.model_dump() != StepsBody(**steps.__dict__).model_dump()
         ]
-        words = (
-            f"{made.about(name).label} is skewed as prepared ({skew:.1f}): "
-            "a few customers decide most of it."
-        )
+        words = skewed_in_words(made.about(name).label, skew)
         out.append(Caution(column=name, words=words, remedies=remedies))
     return out
 

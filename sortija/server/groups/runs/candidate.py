@@ -11,8 +11,8 @@ from pydantic import BaseModel
 from sortija.core.groups.grouping import group
 from sortija.core.groups.lloyd import Fit, lloyd
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError, prepare
-from sortija.core.measures.bivariate import sample_rows
 from sortija.core.portraits.profile import category_profile, numeric_profile
+from sortija.core.sampling import SEED, sample_rows
 from sortija.core.table import Table
 from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import inputs_of, table_for
@@ -28,7 +28,7 @@ __all__ = ["BalancePage", "CandidatePage", "balance_page", "candidate_page"]
 
 TELLING = 3
 STOPS = (0.0, 0.25, 0.5, 0.75, 1.0, 1.5, 2.0, 3.0, 4.0)
-_SAMPLE, _SEED, _STARTS = 1_200, 4107, 6
+_SAMPLE, _STARTS = 1_200, 6
 #: At a balance of 0 categories would be dropped; the picture is to keep them in sight.
 _NEXT_TO_NOTHING = 1e-9
 
@@ -176,7 +176,7 @@ def balance_page(study: Study, made: MeasureSet, k: int) -> BalancePage:
 def _balanced(key: Keyed[tuple[Study, MeasureSet, Recipe]]) -> BalancePage:
     study, made, recipe = key.value
     k = int(key.key[1])  # type: ignore[index]
-    rows = sample_rows(np.flatnonzero(made.present), _SAMPLE, _SEED)
+    rows = sample_rows(np.flatnonzero(made.present), _SAMPLE, SEED)
     table = table_for(study, made, [*recipe.numeric, *recipe.categories]).taken(rows)
     light = replace(recipe, starts=_STARTS, method="k-prototypes")
     try:

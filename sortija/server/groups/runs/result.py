@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel, model_validator
 
-from sortija.core.groups.cautions import cautions_about, equals_column
+from sortija.core.groups.cautions import equals_column
 from sortija.core.groups.grouping import refusal
 from sortija.core.groups.recipe import Prepared, Recipe
 from sortija.core.groups.stability import OPENED, SWEPT
@@ -44,7 +44,6 @@ class GroupingResult(BaseModel):
     dropped: list[str] = []
     moved: float = 0.0
     refusal: str = ""
-    cautions: list[str] = []
     valley: float | None = None
     equals: tuple[str, float] | None = None
     gap_error: float | None = None
@@ -71,7 +70,7 @@ class GroupingResult(BaseModel):
             errors=_plain(figures.error), error_shares=_plain(figures.share),
             passes=fit.passes, left_out=int(size - len(rows)),
             dropped=list(rows.preparation.dropped), moved=fit.moved,
-            refusal=refusal(fit, recipe), cautions=list(cautions_about(rows)),
+            refusal=refusal(fit, recipe),
             valley=_plain([candidate.valley])[0],
             equals=equals_column(rows, fit.labels, candidate.k),
         )  # fmt: skip
