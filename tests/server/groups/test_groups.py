@@ -162,4 +162,5 @@ class Killed(WorkerCase):
         self.assertEqual([row["k"] for row in after], list(range(2, 9)))
         # The last step of a sweep tells all candidates what customers without groups reach.
         self.assertEqual(len({str(row["result"].pop("verdict")) for row in after}), 1)
+        self.assertEqual({str(row["result"].pop("verdict")) for row in there}, {"{}"})
         self.assertEqual(after[: len(there)], there)

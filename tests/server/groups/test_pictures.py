@@ -43,7 +43,7 @@ class Recipes(GroupCase):
         missing = next(n for n in recipe["numeric"] if n["name"] == "trend")["missing"]
         self.assertIn(f"{missing:,} customers", lacking["words"])
         # Filled in by choice, but never where it is missing by definition.
-        self.assertEqual([r["label"] for r in lacking["remedies"]], ["Go without Trend"])
+        self.assertEqual([r["label"] for r in lacking["remedies"]], ["Leave out Trend"])
         name = next(n["name"] for n in recipe["numeric"] if n["name"].endswith("birth_year"))
         found = self.cautions(numeric=["frequency", name], categories=[])
         lacking = next(c for c in found if "would stay out" in c["words"])
@@ -78,7 +78,11 @@ class Recipes(GroupCase):
 
     def test_gap_and_a_hundred_resamplings(self):
         page = self.quick(gap=True, most=3)
-        self.assertTrue(all(row["gap"] is not None for row in page["candidates"]))
+        self.assertTrue(all(row["criteria"]["gap"] is not None for row in page["candidates"]))
+        self.assertEqual(
+            [each["key"] for each in page["criteria"]],
+            ["explained", "calinski_harabasz", "davies_bouldin", "gap"],
+        )
         row = self.row(page, 3)
         self.assertEqual(row["resampled"], 20)
         self.send("post", f"groups/{row['id']}/open", status=202)

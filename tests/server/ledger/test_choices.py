@@ -141,7 +141,7 @@ class OwnRules(Case):
             ("no column called garden", {**self.POTS, "name": "Other", "column": "garden"}),
         ):
             with self.subTest(words):
-                status = 404 if "gone" in words else 400
+                status = 404 if "no longer" in words else 400
                 self.assertIn(words, self.send("post", "ledger/own", body, status)["detail"])
         for number in range(7):
             self.send("post", "ledger/own", {**self.POTS, "name": f"Rule {number}"})
