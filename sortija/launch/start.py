@@ -217,7 +217,7 @@ def main() -> int:
         warming.start()
         _manage("migrate", "--verbosity", "0")
         warming.join()
-        print("Bringing in the Marrowmere demo …", flush=True)
+        print("Importing the Marrowmere demo …", flush=True)
         _manage("load_demo", "--person", "analyst", "--members", str(options.members))
         server = house.open(
             "the server", sys.executable, "-m", "gunicorn", "sortija.server.wsgi",

@@ -210,7 +210,7 @@ class BrokenOff(BrowserCase):
 
         page.route("**/parts?offset=*", pass_two)
         page.get_by_test_id("file").first.set_input_files(self.folder / "log.csv")
-        page.wait_for_function("() => document.body.innerText.includes('Bringing in, 22%')")
+        page.wait_for_function("() => document.body.innerText.includes('Uploading, 22%')")
         state = page.context.storage_state()
         page.close()
         context = self.browser.new_context(

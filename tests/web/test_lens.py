@@ -114,7 +114,7 @@ class Lens(Station):
         page.get_by_role("button", name="Delete Yard people").click()
         page.get_by_text("Yard people is deleted.").wait_for()
         page.get_by_role("button", name="Undo").last.click()
-        page.get_by_text("Taken back").wait_for()
+        page.get_by_text("Undone").wait_for()
         page.get_by_role("button", name=re.compile("^Yard people")).wait_for()
 
     def test_why_a_customer_came_so_often_in_two_clicks(self):

@@ -86,7 +86,7 @@ class Account(BrowserCase):
         card = page.get_by_role("dialog")
         card.get_by_text("Chrome on Linux").nth(1).wait_for()
         card.get_by_label("Current password").fill("something else")
-        card.get_by_label("New one").fill("sand over old stones")
+        card.get_by_label("New password").fill("sand over old stones")
         card.get_by_role("button", name="Change password").click()
         card.get_by_role("alert").get_by_text("not your current password").wait_for()
         card.get_by_label("Current password").fill(PASSWORD)
