@@ -42,6 +42,10 @@ class Matrix(unittest.TestCase):
         with self.assertRaises(ValueError):
             cross(placement([0, 1]), placement([0, 1], k=3), money, money, np.zeros(2, bool))
 
+
+class Borders(unittest.TestCase):
+    centres = centres_of([[0.0], [10.0], [20.0]])
+
     def rows(self, *values):
         return rows_of([[v] for v in values])
 
