@@ -174,7 +174,7 @@ class Pictures(GroupCase):
         page.get_by_role("tab", name="Map").click()
         region = page.get_by_role("region", name="Map of 3 groups")
         region.get_by_role("img", name=re.compile("^Component 1")).wait_for()
-        region.get_by_text(re.compile("A point per customer, [0-9,]+")).wait_for()
+        region.get_by_text(re.compile("One point per customer, [0-9,]+")).wait_for()
         canvas = region.locator("canvas")
         box = canvas.bounding_box()
         page.mouse.move(box["x"] + 5, box["y"] + 5)

@@ -122,7 +122,7 @@ class MeasuresByHand(Station):
         page.get_by_role("img", name=re.compile("^(Spend|Visits) across")).wait_for()
         r = f"{found['r']:.2f}".replace("-", "−")
         page.get_by_text(r, exact=True).first.wait_for()
-        page.get_by_text(f"A point per customer, {found['customers']:,} of them.").wait_for()
+        page.get_by_text(f"One point per customer, {found['customers']:,} of them.").wait_for()
         plot = page.locator("canvas")
         page.wait_for_function(
             "() => { const c = document.querySelector('canvas');"

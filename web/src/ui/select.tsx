@@ -17,7 +17,7 @@ interface Props<T extends string> {
 
 const LOOKS = {
   plain: "border-line bg-card text-ink",
-  add: "border-dashed border-quiet bg-card text-quiet",
+  add: "field-sizing-content border-dashed border-quiet bg-card text-quiet",
 };
 
 /** One of some words; the browser's own list, so that keys, screen readers and phones know it. */

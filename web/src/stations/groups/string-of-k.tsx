@@ -40,7 +40,7 @@ const HOLDS: Column[] = [
 const ERROR: Column = {
   key: "error",
   name: "Most error",
-  note: "one group's share",
+  note: "in one group",
   better: "less",
   of: (row) =>
     row.error_shares.length ? Math.max(...row.error_shares.map((share) => share ?? 0)) : null,

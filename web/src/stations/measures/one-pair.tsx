@@ -172,7 +172,7 @@ function Told({ found }: { found: Schemas["PairPage"] }) {
       <p className="text-quiet">
         {found.shown < found.customers
           ? `Grey squares: all ${count(found.customers)}. Points: a seeded sample of ${count(found.shown)}.`
-          : `A point per customer, ${count(found.shown)} of them.`}{" "}
+          : `One point per customer, ${count(found.shown)} of them.`}{" "}
         Axes hold the middle 99%. Draw a box to look closer.
       </p>
     </div>

@@ -182,7 +182,7 @@ function Said({ plane, most, look }: { plane: PlanePage; most: number; look: str
     <p className="text-11 text-quiet">
       {shown < plane.customers
         ? `${plane.cells && most >= 20_000 ? `Grey squares: all ${count(plane.customers)}. ` : ""}Points: a seeded sample of ${count(shown)}.`
-        : `A point per customer, ${count(shown)}.`}{" "}
+        : `One point per customer, ${count(shown)}.`}{" "}
       {look !== "matrix" && look !== "neighbours" && "Numbered: the groups’ means. "}
       {look !== "neighbours" && "Axes hold the middle 99%. "}
       {look !== "turned" && "Draw a box to look closer."}
