@@ -218,7 +218,7 @@ class Pictures(GroupCase):
         self.assertEqual(sum(sizes[1:]), sum(row["counts"]))
         page.keyboard.press("ArrowUp")
         page.get_by_role("button", name=re.compile("^Single")).wait_for(timeout=180_000)
-        page.get_by_role("button", name=f"Judge these {k} groups").click()
+        page.get_by_role("button", name=f"Evaluate these {k} groups").click()
         page.get_by_role("button", name=f"{k} groups: silhouette").wait_for()
         page.get_by_role("button", name=re.compile("^Method hierarchical")).wait_for()
 

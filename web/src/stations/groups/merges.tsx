@@ -188,7 +188,7 @@ function Tree({
           The cut lies in a stretch of {figure(above - below)} without a merge.
         </p>
         {canChange && (
-          <Button onClick={() => onJudge(tree.linkage, k)}>Judge these {k} groups</Button>
+          <Button onClick={() => onJudge(tree.linkage, k)}>Evaluate these {k} groups</Button>
         )}
       </div>
       <svg
