@@ -87,14 +87,14 @@ def order(job: Job, running: Running) -> None:
 def _counts(intake: Intake, person: Any) -> None:
     """A file that was read counts from now on, in the place of the one it replaces."""
     if intake.replaces_id:
-        Intake.objects.filter(pk=intake.replaces_id).update(state=Intake.TAKEN_BACK)
+        Intake.objects.filter(pk=intake.replaces_id).update(state=Intake.REMOVED)
     intake.state, intake.counted_at = Intake.COUNTED, timezone.now()
     intake.save(update_fields=["report", "state", "counted_at", "scale", "token"])
     follow_files(intake.study_id)
     intake.study.refresh_from_db(fields=["scale"])
     record(
         intake.study, person, "count intake", f"Imported {intake.original.name}",
-        f"intake:{intake.pk}", Intake.TAKEN_BACK, Intake.COUNTED,
+        f"intake:{intake.pk}", Intake.REMOVED, Intake.COUNTED,
     )  # fmt: skip
 
 

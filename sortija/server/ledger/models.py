@@ -54,7 +54,7 @@ class Intake(models.Model):
     """One file brought in: what it is, how its columns are read, what came of it."""
 
     LOG, MEMBERS, RESPONSES, OFFERS, AREAS = "log", "members", "responses", "offers", "areas"
-    REVIEW, READING, COUNTED, FAILED, TAKEN_BACK = (
+    REVIEW, READING, COUNTED, FAILED, REMOVED = (
         "review", "reading", "counted", "failed", "taken back",
     )  # fmt: skip
 
@@ -148,7 +148,7 @@ class Correction(models.Model):
     value = models.CharField(max_length=200)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)
     made_at = models.DateTimeField(auto_now_add=True)
-    #: Taken back: it holds no longer, and can be brought back.
+    #: Undone: it holds no longer, and redo brings it back.
     held = models.BooleanField(default=True)
 
 

@@ -173,11 +173,11 @@ def ledger_page(
     show; ``window``: the one in view, whose money is balanced.
     """
     ledger = ledger_of(study)
-    rows = Intake.objects.filter(study=study).exclude(state=Intake.TAKEN_BACK)
+    rows = Intake.objects.filter(study=study).exclude(state=Intake.REMOVED)
     listed = list(rows.select_related("study", "original", "heads").order_by("id"))
     status = _status(study, ledger)
     if ledger is not None and not ledger.built and status.state != "working":
-        order_lines(ledger, None)  # a change was taken back, or the files were lost
+        order_lines(ledger, None)  # a change was undone, or the files were lost
         status = _status(study, ledger)
     if ledger is None or (status.state == "working" and not ledger.built):
         return LedgerPage(

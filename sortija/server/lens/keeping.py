@@ -175,7 +175,7 @@ def _kept_names(study: Study, window: WindowInView) -> list[FieldName]:
 
 @forgets_people
 def _forget(study: Study, numbers: list[int]) -> None:
-    """Kept lists without those who are erased; dropped ones too, for they can be brought back."""
+    """Kept lists without those who are erased; deleted ones too, for undo brings them back."""
     lists = KeptLens.objects.filter(study=study)
     # Lists of the same lens, kept on the same day, are one column.
     for row in Column.objects.filter(pk__in=lists.exclude(members=None).values("members")):

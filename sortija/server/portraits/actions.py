@@ -18,7 +18,7 @@ _FIELDS = ("name", "short", "notes")
 def change_segment(
     segment: Segment, person: Any, changes: dict[str, str], expected: int
 ) -> Segment:
-    """Change name, short name or notes; the former ones can be brought back.
+    """Change name, short name or notes; undo brings the former ones back.
 
     Raises
     ------

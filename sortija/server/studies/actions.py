@@ -197,7 +197,7 @@ def _step(study: Study, person: Any, forward: bool) -> HistoryEntry:
             entry = mine.exclude(undone_at=None).order_by("-undone_at").first()
             last = mine.filter(undone_at=None).order_by("-id").first()
             if entry and last and last.id > entry.id and last.at > (entry.undone_at or last.at):
-                entry = None  # something new was done since: what was taken back stays so
+                entry = None  # something new was done since: what was undone stays so
         else:
             entry = mine.filter(undone_at=None).order_by("-id").first()
         if entry is None:

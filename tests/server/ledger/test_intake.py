@@ -1,4 +1,4 @@
-"""Files come in whole, once, and can be taken back."""
+"""Files are imported whole, once, and can be removed."""
 
 import errno
 import os

@@ -28,7 +28,7 @@ interface Props {
   label: string;
   /** In the place of axes, where they have no unit. */
   bare?: string;
-  /** Draws the points; called again whenever it is another function. */
+  /** Draws the points; called again whenever the function changes. */
   draw: (pen: CanvasRenderingContext2D) => void;
   onBox: (x: Ends, y: Ends) => void;
   /** SVG over the points. */

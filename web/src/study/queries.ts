@@ -152,7 +152,7 @@ export function useJobActions(study: number) {
   return { cancel, again };
 }
 
-/** Take back and bring back: `z` and Shift+`z`. */
+/** Undo and redo: `z` and Shift+`z`. */
 export function useHistorySteps(study: number) {
   const queries = useQueryClient();
   const say = useNotice();

@@ -145,7 +145,7 @@ def read_in(intake: Intake, encoding: str) -> Intake:
         raise Problem(f"An encoding is one of these: {', '.join(ENCODINGS)}.")
     original = intake.original
     counted = Intake.objects.filter(original=original).exclude(pk=intake.pk)
-    if counted.exclude(state__in=(Intake.REVIEW, Intake.FAILED, Intake.TAKEN_BACK)).exists():
+    if counted.exclude(state__in=(Intake.REVIEW, Intake.FAILED, Intake.REMOVED)).exists():
         raise Problem("This file counts as it was read. Remove it first, then import it again.")
     with transaction.atomic():
         original.encoding = encoding
@@ -272,11 +272,11 @@ def remove_intake(intake: Intake, person: Any) -> None:
     if intake.state != Intake.COUNTED:
         raise Problem("Only an imported file can be removed.")
     with changing(intake.study_id):
-        Intake.objects.filter(pk=intake.pk).update(state=Intake.TAKEN_BACK)
+        Intake.objects.filter(pk=intake.pk).update(state=Intake.REMOVED)
         follow_files(intake.study_id)
         record(
             intake.study, person, "take back intake", f"Removed {intake.original.name}",
-            f"intake:{intake.pk}", Intake.COUNTED, Intake.TAKEN_BACK,
+            f"intake:{intake.pk}", Intake.COUNTED, Intake.REMOVED,
         )  # fmt: skip
 
 
@@ -288,7 +288,7 @@ def change_columns(intake: Intake) -> Intake:
     if intake.state != Intake.COUNTED:
         raise Problem("Only an imported file can have its columns changed.")
     waiting = Intake.objects.filter(replaces=intake).exclude(
-        state__in=(Intake.COUNTED, Intake.TAKEN_BACK)
+        state__in=(Intake.COUNTED, Intake.REMOVED)
     )
     return waiting.first() or Intake.objects.create(
         study=intake.study, original=intake.original, role=intake.role, mapping=intake.mapping,

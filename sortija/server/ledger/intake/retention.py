@@ -24,7 +24,7 @@ def sweep_originals() -> None:
     if not settings.KEEP_ORIGINALS:
         return
     limit = timezone.now() - timedelta(days=settings.KEEP_ORIGINALS)
-    done = (Intake.COUNTED, Intake.TAKEN_BACK)
+    done = (Intake.COUNTED, Intake.REMOVED)
     recent = Intake.objects.filter(~Q(state__in=done) | Q(counted_at__gte=limit))
     used = Q(pk__in=recent.values("original")) | Q(
         pk__in=recent.exclude(heads=None).values("heads")

@@ -133,7 +133,7 @@ def earlier_intake(original: Original, role: str) -> Intake | None:
     same: Any = Intake.objects.filter(study=original.study_id, role=role).filter(
         Q(original__sha256=original.sha256) | Q(original__former__contains=[original.sha256])
     )
-    return same.exclude(state=Intake.TAKEN_BACK).order_by("id").first()
+    return same.exclude(state=Intake.REMOVED).order_by("id").first()
 
 
 def sweep(study: Study) -> None:

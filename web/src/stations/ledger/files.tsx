@@ -39,7 +39,7 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
       ),
     () => `${intake.name} no longer counts.`,
   );
-  const otherwise = useLedgerChange(() =>
+  const changeColumns = useLedgerChange(() =>
     data(api.POST("/api/studies/{study}/intakes/{intake}/columns", path)),
   );
   const { report } = intake;
@@ -61,7 +61,7 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
             <button
               type="button"
               className="shrink-0 text-12 text-quiet underline hover:text-ink"
-              onClick={() => otherwise.mutate(undefined)}
+              onClick={() => changeColumns.mutate(undefined)}
             >
               Change columns
             </button>

@@ -9,7 +9,7 @@ import { CustomerLink } from "@/study/customer-link";
 import { PageHeader } from "@/ui/page-header";
 import { Failed, Waiting } from "@/ui/status";
 
-/** One receipt: every line with its file and row, why it does not count, what was brought back. */
+/** One receipt: every line with its file and row, why it does not count, what was returned. */
 export function Receipt() {
   const { study } = useStudy();
   const { receipt: key = "" } = useParams();
