@@ -10,10 +10,9 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from typing import Any, TypeVar
 
-__all__ = ["CHUNK", "Engine", "Handle", "chunk_bounds"]
+__all__ = ["CHUNK", "Engine", "chunk_bounds"]
 
 CHUNK = 65_536
 Result = TypeVar("Result")
@@ -22,14 +21,6 @@ Result = TypeVar("Result")
 def chunk_bounds(rows: int) -> list[tuple[int, int]]:
     """(start, stop) of every chunk of ``rows`` rows."""
     return [(start, min(start + CHUNK, rows)) for start in range(0, rows, CHUNK)]
-
-
-@dataclass(frozen=True)
-class Handle:
-    """Arrays held by an engine, cut into chunks along their first axis."""
-
-    chunks: tuple[tuple[Any, ...], ...]
-    starts: tuple[int, ...]
 
 
 class Engine:
@@ -44,16 +35,6 @@ class Engine:
     def __init__(self, threads: int | None = None) -> None:
         self.threads = threads or os.cpu_count() or 1
         self._pool = ThreadPoolExecutor(self.threads) if self.threads > 1 else None
-
-    def hold(self, *arrays: Any) -> Handle:
-        """Cut ``arrays`` (equal first axes) into chunks and keep them for :meth:`run`."""
-        bounds = chunk_bounds(len(arrays[0]))
-        chunks = tuple(tuple(a[start:stop] for a in arrays) for start, stop in bounds)
-        return Handle(chunks, tuple(start for start, _ in bounds))
-
-    def run(self, handle: Handle, function: Callable[..., Result], *state: Any) -> list[Result]:
-        """``function(*chunk, *state)`` for every chunk; results in chunk order."""
-        return self.map(lambda chunk: function(*chunk, *state), handle.chunks)
 
     def map(self, function: Callable[[Any], Result], items: Sequence[Any]) -> list[Result]:
         """``function(item)`` for every item, on the threads; results in the items' order."""

@@ -10,7 +10,6 @@ from scipy.optimize import linear_sum_assignment
 
 __all__ = [
     "Comparison",
-    "Thread",
     "adjusted_rand",
     "best_matching",
     "carry_over",
@@ -18,14 +17,11 @@ __all__ = [
     "cross_table",
     "nested_in_words",
     "rand_in_words",
-    "threads_between",
     "variation_of_information",
 ]
 
 #: An old group lives on in a new one that shares at least so much with it (Jaccard).
 CARRIED = 0.25
-#: A thread between two k thinner than this share of its group is not worth a line.
-THIN = 0.05
 #: From such a share of customers on, the finer of two groupings is said to divide the coarser one.
 NESTED = 0.85
 
@@ -172,33 +168,6 @@ def carry_over(table: NDArray[np.int64]) -> NDArray[np.int64]:
         if share[a, b] >= CARRIED:
             out[b] = a
     return out
-
-
-@dataclass(frozen=True)
-class Thread:
-    """Customers who are in ``group`` with k groups and in ``next`` with more: how many, and what
-    share of the one and of the other they are."""
-
-    group: int
-    next: int
-    customers: int
-    share: float
-    share_of_next: float
-
-
-def threads_between(
-    first: NDArray[np.integer], second: NDArray[np.integer], rows: int, columns: int
-) -> tuple[Thread, ...]:
-    """Who stays together from k groups to the next k, thin threads left out, largest first."""
-    table = cross_table(first, second, rows, columns)
-    own, to = table.sum(axis=1), table.sum(axis=0)
-    found = [
-        Thread(a, b, int(table[a, b]), table[a, b] / own[a], table[a, b] / to[b])
-        for a in range(rows)
-        for b in range(columns)
-        if table[a, b] and max(table[a, b] / own[a], table[a, b] / to[b]) >= THIN
-    ]
-    return tuple(sorted(found, key=lambda t: (-t.customers, t.group, t.next)))
 
 
 def rand_in_words(value: float) -> str:

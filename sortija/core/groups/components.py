@@ -54,14 +54,6 @@ class Components:
         parts = (engine or Engine(1)).map(part, chunk_bounds(len(rows)))
         return np.concatenate(parts) if parts else np.zeros((0, len(self.axes)))
 
-    def of_centres(self, rows: Prepared, centres: Centres) -> NDArray[np.float64]:
-        """(k, c) coordinates of centres, their modes taken for levels."""
-        points = Prepared(
-            rows.preparation, np.ascontiguousarray(centres.numbers.T),
-            np.ascontiguousarray(centres.modes.T), np.arange(len(centres)),
-        )  # fmt: skip
-        return self.scores(points)
-
 
 def _raw(rows: Prepared, bounds: tuple[int, int], levels: tuple[tuple[int, ...], ...]):  # type: ignore[no-untyped-def]
     """(rows, v) numbers beside a column of 0 and 1 for every level."""

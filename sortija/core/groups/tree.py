@@ -42,12 +42,6 @@ class Tree:
             raise ValueError(f"{self.leaves} leaves cannot make {k} groups")
         return _cut(self.merges, self.leaves, k)
 
-    def height_of(self, k: int) -> tuple[float, float]:
-        """Between which heights a cut gives k groups: (of the last merge below, of the next)."""
-        below = float(self.heights[-k]) if k < self.leaves else 0.0
-        above = float(self.heights[-k + 1]) if k > 1 else float("inf")
-        return below, above
-
 
 @numba.njit(nogil=True, cache=True)
 def _cut(merges: Any, n: int, k: int) -> Any:

@@ -23,9 +23,9 @@ class Chunks(unittest.TestCase):
         sums = []
         for threads in (1, 2, 8):
             engine = Engine(threads)
-            handle = engine.hold(values)
-            sums.append(engine.run(handle, lambda chunk, factor: float(chunk.sum()) * factor, 2.0))
-            self.assertEqual(handle.starts[-1], 4 * CHUNK)
+            sums.append(engine.map(
+                lambda bounds: 2.0 * float(values[slice(*bounds)].sum()), chunk_bounds(len(values))
+            ))  # fmt: skip
             engine.release()
         self.assertEqual(sums[0], sums[1])
         self.assertEqual(sums[0], sums[2])

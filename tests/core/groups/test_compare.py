@@ -15,7 +15,6 @@ from sortija.core.groups.compare import (
     cross_table,
     nested_in_words,
     rand_in_words,
-    threads_between,
     variation_of_information,
 )
 
@@ -130,16 +129,6 @@ class SideBySide(unittest.TestCase):
         self.assertEqual(carry_over(table).tolist(), [0, 1, -1])
         # An old group that splits lives on in its larger part only.
         self.assertEqual(carry_over(np.array([[70, 30]])).tolist(), [0, -1])
-
-    def test_threads_between_k_and_the_next(self):
-        first = np.repeat([0, 0, 0, 1], [60, 38, 2, 40])
-        second = np.repeat([0, 1, 2, 2], [60, 38, 2, 40])
-        threads = threads_between(first, second, 2, 3)
-        self.assertEqual(
-            [(t.group, t.next, t.customers) for t in threads], [(0, 0, 60), (1, 2, 40), (0, 1, 38)]
-        )
-        self.assertAlmostEqual(threads[1].share_of_next, 40 / 42)
-        self.assertEqual(threads[1].share, 1.0)
 
 
 if __name__ == "__main__":
