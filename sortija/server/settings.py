@@ -172,5 +172,7 @@ LOGGING = settings_for(
 #: Days that files of lists are kept, and originals once they are counted; 0: for ever.
 KEEP_EXPORTS = env.int("SORTIJA_KEEP_EXPORTS", default=7)
 KEEP_ORIGINALS = env.int("SORTIJA_KEEP_ORIGINALS", default=0)
+#: Bytes of results that each process may remember from one request to the next.
+REMEMBER = env.int("SORTIJA_REMEMBER", default=1 << 30)
 #: Bytes of free disk below which Sortija says that it is not well.
 LEAST_DISK = env.int("SORTIJA_LEAST_DISK", default=1 << 30)

@@ -4,6 +4,8 @@ import functools
 import os
 import sys
 
+from sortija.server.studies.process_cache import Remembered
+
 __all__ = ["COLD", "forget_everything"]
 
 #: Whether every look of a test is taken twice, the second time by a process that forgot the first.
@@ -15,5 +17,5 @@ def forget_everything():
     for name, module in list(sys.modules.items()):
         if name.startswith("sortija.server"):
             for thing in vars(module).values():
-                if isinstance(thing, functools._lru_cache_wrapper):
+                if isinstance(thing, functools._lru_cache_wrapper | Remembered):
                     thing.cache_clear()

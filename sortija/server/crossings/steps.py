@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,6 +14,7 @@ from sortija.server.groups.yardsticks.assignments import (
     frozen,
 )
 from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Pair", "border_of", "crossed", "pair_of", "prepared_at", "shared_months"]
@@ -35,7 +34,7 @@ def prepared_at(at: AssignmentAt, preparation: Preparation) -> Prepared:
     return preparation.rows(table, at.made.present)
 
 
-@lru_cache(maxsize=64)
+@remembered
 def border_of(key: Pair) -> NDArray[np.bool_]:
     """(n,) True for customers who crossed by a hair, and may as well not have."""
     before, after = key.value
@@ -48,7 +47,7 @@ def border_of(key: Pair) -> NDArray[np.bool_]:
     )  # fmt: skip
 
 
-@lru_cache(maxsize=64)
+@remembered
 def crossed(key: Pair) -> Crossings:
     """The matrices of a step."""
     before, after = key.value

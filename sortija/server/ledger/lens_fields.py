@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 import re
 from datetime import date
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +19,7 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
 __all__: list[str] = []
@@ -59,7 +59,7 @@ def _yes_no(study: Study, kind: str, name: str) -> Field | None:
     return Field(key, label, "", column, f"{ledger.made_from}:{ledger.customers}:{key}")
 
 
-@lru_cache(maxsize=64)
+@remembered
 def _customers(keyed: Keyed[Ledger], kind: str, name: str) -> tuple[str, NDArray[np.bool_]] | None:
     ledger = keyed.value
     lines = ledger.lines()

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 from pydantic import BaseModel
 
@@ -23,6 +21,7 @@ from sortija.server.ledger.store.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.http import Status, waiting_for
 from sortija.server.studies.models import Study
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.trail import Fact, gives_default_window, gives_years, station
 from sortija.server.studies.windows import WindowInView
 
@@ -289,7 +288,7 @@ def _balance(ledger: Ledger, window: WindowInView | None) -> BalanceRow | None:
     return _balanced(Keyed((ledger.made_from, window.key), (ledger, window)))
 
 
-@lru_cache(maxsize=32)
+@remembered
 def _balanced(keyed: Keyed[tuple[Ledger, WindowInView]]) -> BalanceRow:
     ledger, window = keyed.value
     log, asked = ledger.lines().log, window.window

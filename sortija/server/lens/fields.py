@@ -5,7 +5,6 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +15,7 @@ from sortija.server.hooks import Hook, Hooks
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
@@ -79,7 +79,7 @@ class FieldName:
     labels: dict[str, str] = dataclasses.field(default_factory=dict)
 
 
-@lru_cache(maxsize=128)
+@remembered
 def _bins(keyed: Keyed[Column]) -> Bins:
     try:
         return bin_column(keyed.value)

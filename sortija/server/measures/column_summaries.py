@@ -8,7 +8,6 @@ import os
 import tempfile
 from collections.abc import Callable
 from dataclasses import asdict
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -35,6 +34,7 @@ from sortija.core.table import REASONS, Column, Table
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.process_cache import remembered
 
 __all__ = [
     "ENGINE",
@@ -82,7 +82,7 @@ def kept_summary(key: str, make: Callable[[], dict[str, Any]]) -> dict[str, Any]
     return _kept(Keyed(key, make))
 
 
-@lru_cache(maxsize=2048)
+@remembered
 def _kept(keyed: Keyed[Callable[[], dict[str, Any]]]) -> dict[str, Any]:
     key = str(keyed.key)
     found = find_summary(key)
@@ -125,7 +125,7 @@ def donors_of(made: MeasureSet, steps: dict[str, Steps], categories: tuple[str, 
     return _donors(Keyed(key, (made, steps, categories)))
 
 
-@lru_cache(maxsize=8)
+@remembered
 def _donors(keyed: Keyed[tuple[MeasureSet, dict[str, Steps], tuple[str, ...]]]) -> Donors:
     made, steps, categories = keyed.value
     return choose_donors(

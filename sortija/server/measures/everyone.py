@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 from sortija.server.lens.fields import (
     Base,
     provides_base,
@@ -11,6 +9,7 @@ from sortija.server.lens.fields import (
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["base", "base_from"]
@@ -23,7 +22,7 @@ def base(study: Study, window: WindowInView) -> Base | None:
     return base_from(made) if isinstance(made, MeasureSet) else None
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _base(keyed: Keyed[MeasureSet]) -> Base:
     made = keyed.value
     return Base(made.known, made.money, made.stamp)

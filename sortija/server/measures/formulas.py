@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -31,6 +30,7 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 
 __all__ = [
     "Checked",
@@ -154,7 +154,7 @@ def _worked_out(keyed: Keyed[Ready], size: int) -> Callable[[], Column]:
     return lambda: _column(keyed, size)
 
 
-@lru_cache(maxsize=32)
+@remembered
 def _column(keyed: Keyed[Ready], size: int) -> Column:
     name, formula, needs = keyed.value
     columns = {word: np.asarray(source.load().values, np.float64) for word, source in needs.items()}

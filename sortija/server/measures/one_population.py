@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import lru_cache
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from sortija.server.ledger.store.ledger import Ledger, ledger_of
 from sortija.server.measures.derivation import inputs_of_window
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["population_of"]
@@ -47,7 +47,7 @@ def population_of(made: MeasureSet) -> Callable[[int, int], Table | None] | None
     return table
 
 
-@lru_cache(maxsize=4)
+@remembered
 def _fitted(keyed: Keyed[tuple[Ledger, WindowInView]]) -> Population | None:
     ledger, window = keyed.value
     return fit_population(ledger.lines().log, window.window, ledger.mask, SEED)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Protocol
 
 import numpy as np
@@ -25,6 +24,7 @@ from sortija.server.studies import models
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["Rows", "Source", "level_sources", "offer_sources", "trait_sources"]
@@ -177,7 +177,7 @@ def _answers(made: Rows, row: models.Column) -> Callable[[], Column]:
     return lambda: _took(Keyed((row.fingerprint, row.name), row), made.size)
 
 
-@lru_cache(maxsize=64)
+@remembered
 def _took(keyed: Keyed[models.Column], size: int) -> Column:
     row = keyed.value
     column = read_column(row).sized(size)
@@ -187,7 +187,7 @@ def _took(keyed: Keyed[models.Column], size: int) -> Column:
     return Column(row.name, "number", values, "took")
 
 
-@lru_cache(maxsize=8)
+@remembered
 def _used(keyed: Keyed[dict[str, models.Column]], size: int) -> Column:
     used, received = np.zeros(size), np.zeros(size)
     for row in keyed.value.values():

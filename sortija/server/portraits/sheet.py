@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 
@@ -20,6 +19,7 @@ from sortija.server.ledger.customers.traits import trait_column, traits_of
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.plan import role_of
 from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.process_cache import remembered
 
 __all__ = ["CategoryRow", "NumericRow", "Sheet", "sheet_of"]
 
@@ -84,7 +84,7 @@ def sheet_of(placed: AssignmentAt, shaping_only: bool = False) -> Sheet:
 _Traits = tuple[tuple[str, str, str], ...]
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _sheet(key: Keyed[tuple[AssignmentAt, tuple[str, ...], _Traits]]) -> Sheet:
     placed, shown, traits = key.value
     study, k = placed.yardstick.study, placed.placement.k

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +17,7 @@ from sortija.server.scores.drafts import LadderDraft, ScoreDraft, asked_of
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 
 __all__ = ["ScoredAt", "banding_of", "scored_at", "scored_by"]
 
@@ -66,7 +66,7 @@ def scored_at(made: MeasureSet, draft: ScoreDraft) -> ScoredAt | None:
     return _scored(Keyed(stamp, (made, asked, draft.ladder, cut)))
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _scored(key: Keyed[tuple[MeasureSet, tuple[Asked, ...], LadderDraft, str]]) -> ScoredAt:
     made, asked, wanted, cut = key.value
     parts = [_frozen_part(Keyed((made.stamp, made.source(a.measure).stamp, a), (made, a)))
@@ -79,13 +79,13 @@ def _scored(key: Keyed[tuple[MeasureSet, tuple[Asked, ...], LadderDraft, str]]) 
     return ScoredAt(made, asked, frozen, scored, ladder, places, cut, str(key.key))
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _totalled(key: Keyed[tuple[tuple[Banding, ...], tuple[Asked, ...]]]) -> Scored:
     bandings, asked = key.value
     return Scored(bandings, totals(bandings, [a.weight for a in asked]))
 
 
-@lru_cache(maxsize=64)
+@remembered
 def _frozen_part(
     key: Keyed[tuple[MeasureSet, Asked]],
 ) -> tuple[tuple[str, float, Cuts], Banding]:

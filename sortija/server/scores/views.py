@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -42,6 +41,7 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.trail import Fact, station
 from sortija.server.studies.windows import WindowInView
 
@@ -63,7 +63,7 @@ class Look:
     lens: str = ""
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _measures(key: Keyed[ScoredAt]) -> list[BandedMeasure]:
     return [_measure(key.value, place) for place in range(len(key.value.asked))]
 
@@ -161,7 +161,7 @@ def _came_back(study: Study, window: WindowInView, at: ScoredAt) -> _Shade:
 Counts = tuple[NDArray[np.int64], NDArray[np.int64]]
 
 
-@lru_cache(maxsize=32)
+@remembered
 def _counts(key: Keyed[tuple[ScoredAt, Look]]) -> Counts:
     at, look = key.value
     return block(*_axes(at, look), at.made.money)
@@ -286,7 +286,7 @@ def _ranked_by(name: str, about: Measure) -> str:
     return f"{about.label} ({known.ranking})" if known and known.ranking else about.label
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _totals(key: Keyed[ScoredAt]) -> list[TotalRow]:
     """Customers and money by total; in steps where there are too many different ones to draw."""
     total = key.value.scored.totals

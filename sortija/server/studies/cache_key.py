@@ -13,7 +13,7 @@ Value = TypeVar("Value")
 
 @dataclass(frozen=True)
 class Keyed(Generic[Value]):
-    """A value for a function under ``lru_cache``: two are equal when their keys are.
+    """A value for a function that is remembered: two are equal when their keys are.
 
     The key says what the value was made from, so that equal keys mean equal values.
     """

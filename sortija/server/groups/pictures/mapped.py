@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +21,7 @@ from sortija.server.studies.columns import fresh_column, read_column
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 
 __all__ = [
     "Mapped",
@@ -71,20 +71,20 @@ def prepared_rows(at: Mapped) -> Prepared:
     return _prepared(Keyed(at.stamp, at))
 
 
-@lru_cache(maxsize=2)
+@remembered
 def _prepared(key: Keyed[Mapped]) -> Prepared:
     at = key.value
     table = table_for(at.made.study, at.made, list(at.preparation.names))
     return at.preparation.rows(table, at.labels >= 0)
 
 
-@lru_cache(maxsize=8)
+@remembered
 def components_at(key: Keyed[Mapped]) -> Components:
     """Components of the grouped customers as prepared."""
     return components_of(prepared_rows(key.value), MOST_COMPONENTS, ENGINE)
 
 
-@lru_cache(maxsize=4)
+@remembered
 def scores_at(key: Keyed[Mapped]) -> NDArray[np.float64]:
     """(n, c) places of all customers along the components, NaN for those not grouped."""
     at = key.value

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 import pyarrow as pa
@@ -27,6 +26,7 @@ from sortija.server.measures.payloads import AxisBody
 from sortija.server.measures.rows import lens_rows
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 
 __all__ = ["map_points", "plane_page"]
 
@@ -40,7 +40,7 @@ def plane_page(made: MeasureSet, grouping: Grouping, keys: list[str], colour: st
     return _plane(Keyed((at.whole, tuple(keys), colour, content), (at, tuple(keys), colour)))
 
 
-@lru_cache(maxsize=32)
+@remembered
 def _plane(key: Keyed[tuple[Mapped, tuple[str, ...], str]]) -> PlanePage:
     at, keys, colour = key.value
     if not 1 <= len(keys) <= MOST_AXES:

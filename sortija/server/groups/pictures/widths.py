@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 
 from sortija.core.groups.validity import measure_yard, silhouette
@@ -21,6 +19,7 @@ from sortija.server.lens.evaluation import ENGINE
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.rows import lens_rows
 from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.process_cache import remembered
 
 __all__ = ["widths_page"]
 
@@ -40,7 +39,7 @@ def widths_page(made: MeasureSet, grouping: Grouping, lens: str) -> WidthsPage:
     return page.model_copy(update={"inside": inside})
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _widths(key: Keyed[Mapped]) -> WidthsPage:
     at = key.value
     rows, k = prepared_rows(at), at.grouping.k

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -26,6 +25,7 @@ from sortija.server.measures.payloads import StepsBody
 from sortija.server.measures.plan import role_of
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
+from sortija.server.studies.process_cache import remembered
 
 __all__ = ["RecipeBody", "recipe_body"]
 
@@ -172,7 +172,7 @@ def _cautions(made: MeasureSet, plan: Plan, draft: Draft) -> list[Caution]:
     return _found(Keyed(key, (made, plan, draft)))
 
 
-@lru_cache(maxsize=32)
+@remembered
 def _found(key: Keyed[tuple[MeasureSet, Plan, Draft]]) -> list[Caution]:
     made, plan, draft = key.value
     return [

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from functools import lru_cache
 
 import numpy as np
 from pydantic import BaseModel
@@ -23,6 +22,7 @@ from sortija.server.studies.columns import read_column
 from sortija.server.studies.http import JobRow, job_row
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 
 __all__ = ["BalancePage", "CandidatePage", "balance_page", "candidate_page"]
 
@@ -98,7 +98,7 @@ def candidate_page(study: Study, made: MeasureSet, grouping: Grouping) -> Candid
     )  # fmt: skip
 
 
-@lru_cache(maxsize=32)
+@remembered
 def _traits(key: Keyed[tuple[MeasureSet, Grouping]]) -> list[list[Trait]]:
     made, grouping = key.value
     k, recipe = grouping.k, grouping.recipe
@@ -172,7 +172,7 @@ def balance_page(study: Study, made: MeasureSet, k: int) -> BalancePage:
     return _balanced(Keyed((inputs.stamp, k), (study, made, inputs.recipe)))
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _balanced(key: Keyed[tuple[Study, MeasureSet, Recipe]]) -> BalancePage:
     study, made, recipe = key.value
     k = int(key.key[1])  # type: ignore[index]

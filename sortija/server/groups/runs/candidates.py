@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from functools import lru_cache
 
 import numpy as np
 from pydantic import BaseModel
@@ -14,6 +13,7 @@ from sortija.core.measures.catalogue import MEASURES
 from sortija.server.groups.models import Grouping
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
+from sortija.server.studies.process_cache import remembered
 
 __all__ = ["CandidateRow", "CriterionBody", "Strand", "candidate_rows", "criteria_of"]
 
@@ -93,7 +93,7 @@ def _equals(told: tuple[str, float] | None) -> str:
     )
 
 
-@lru_cache(maxsize=64)
+@remembered
 def _threads(key: Keyed[tuple[Grouping, Grouping]]) -> list[Strand]:
     """Who stays together between two candidates."""
     above, below = key.value

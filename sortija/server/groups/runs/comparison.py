@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +21,7 @@ from sortija.server.studies.columns import read_column
 from sortija.server.studies.models import Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["ComparePage", "compare_page"]
@@ -187,7 +187,7 @@ def _yardstick(study: Study, made: MeasureSet, key: str, number: int) -> Divisio
                     placed.stamp, made.window.key)  # fmt: skip
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _compared(key: Keyed[tuple[Division, Division]]) -> Comparison:
     a, b = key.value
     return compare(a.labels, b.labels, len(a.names), len(b.names))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,6 +26,7 @@ from sortija.server.studies.columns import read_column, write_columns
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
 from sortija.server.studies.numbers import is_whole
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
@@ -99,7 +99,7 @@ class AssignmentAt:
     stamp: str
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _frozen(key: Keyed[Yardstick]) -> ByCentres | ByLadder:
     yardstick = key.value
     grouping = yardstick.grouping

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,6 +9,7 @@ from sortija.server.bulk.copy import integers_of
 from sortija.server.ledger.models import Card, Intake
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Population, Study
+from sortija.server.studies.process_cache import remembered
 
 __all__ = ["with_address"]
 
@@ -36,7 +35,7 @@ def _state(study: Study) -> tuple[object, ...]:
     )  # fmt: skip
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _found(key: Keyed[Study]) -> NDArray[np.bool_]:
     cards = Card.objects.filter(study=key.value)
     numbers = integers_of(cards.exclude(address=""), "number")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +14,7 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Column, Population, Study
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.request_cache import once
 
 __all__ = ["NO_MERGES", "OWNER", "OWNERS", "Owners", "owners_of"]
@@ -67,7 +67,7 @@ class _Asked:
     apart: tuple[int, ...]
 
 
-@lru_cache(maxsize=16)
+@remembered
 def _owners(keyed: Keyed[_Asked], size: int) -> NDArray[np.int32]:
     asked = keyed.value
     pairs = list(asked.together)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +20,7 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.request_cache import once
 from sortija.server.studies.windows import WindowInView
 
@@ -175,7 +175,7 @@ def trait_column(study: Study, trait: Trait, size: int | None = None) -> Column:
     return _column(Keyed((study.pk, trait.stamp, len(trait.owners.of)), trait)).sized(size)
 
 
-@lru_cache(maxsize=64)
+@remembered
 def _column(keyed: Keyed[Trait]) -> Column:
     """The values of every card, told by the newest table that names it, then by its owner."""
     trait = keyed.value

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +17,7 @@ from sortija.server.ledger.store.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 
 __all__ = [
     "LineRow",
@@ -77,7 +77,7 @@ class LinesPage(BaseModel):
     after: int
 
 
-@lru_cache(maxsize=8)
+@remembered
 def _wanted(keyed: Keyed[Ledger], picked: Picked) -> tuple[NDArray[np.bool_], int]:
     """Which lines of the ordered log are picked, and how many they are."""
     ledger = keyed.value

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -17,6 +16,7 @@ from sortija.server.ledger.store.ledger import Ledger, ledger_of, texts
 from sortija.server.studies.actions import read_setting
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
+from sortija.server.studies.process_cache import remembered
 
 __all__ = ["LedgerSummaries", "ledger_summaries"]
 
@@ -105,7 +105,7 @@ def ledger_summaries(study: Study) -> LedgerSummaries | None:
     return found.model_copy(update={"margins": _margins(ledger)})
 
 
-@lru_cache(maxsize=8)
+@remembered
 def _summaries(keyed: Keyed[Ledger]) -> LedgerSummaries:
     ledger = keyed.value
     hour_lines, hour_money = _hours(ledger)

@@ -9,7 +9,6 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 from datetime import date
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -29,6 +28,7 @@ from sortija.server.ledger.rules.choices import Choices, choices_of
 from sortija.server.ledger.store.build import CUBE_FIELDS, CUBES, ORDERED, build_log, texts
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Study
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.request_cache import once
 from sortija.server.studies.windows import WindowInView
 
@@ -173,7 +173,7 @@ def _stamp(study: Study, intakes: tuple[Intake, ...], choices: Choices, owners: 
     )
 
 
-@lru_cache(maxsize=6)
+@remembered
 def _load(folder: Path, customers: int) -> Lines:
     start = np.load(folder / "start.npy")
     grown = customers - (len(start) - 2)
