@@ -211,7 +211,7 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
 
     def _heard(self, message):
         if message.type == "error":
-            self.troubles.append(f"console: {message.text}")
+            self.troubles.append(f"console: {message.text} {message.location.get('url', '')}")
 
     def link(self, person):
         """A one-time sign-in link's path."""

@@ -143,7 +143,7 @@ class KeptAndCompared(GroupCase):
         self.send("post", "groups/adopt", {"grouping": theirs}, 200, self.signed_in(rita))
         self.run_in_browser(self.adopt_late)
         self.assertEqual(self.get("groups")["adopted"]["k"], 3)
-        self.troubles[:] = [t for t in self.troubles if "409" not in t]
+        self.troubles[:] = [t for t in self.troubles if "status of 409" not in t]
 
     def look_away(self, page):
         page.get_by_role("button", name="3 groups: silhouette").click()

@@ -3,16 +3,21 @@
 More kills than the few of a usual run: ``python -m tests.longer kills 1000``.
 """
 
+import json
 import os
 import random
+import re
 import subprocess
 import sys
 from unittest import mock
 
 from django.db import connection
 
+from sortija.demo.files import write_demo
+from sortija.server.groups.models import Grouping, MergeTree
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
+from sortija.server.ledger.intake.uploads import take_file
 from sortija.server.ledger.models import Intake, Line
 from sortija.server.studies.actions import start_study
 from sortija.server.studies.models import HistoryEntry
@@ -23,7 +28,9 @@ SEED = int(os.environ.get("SORTIJA_TEST_SEED", "5"))
 FIELDS = ("measure:recency", "measure:frequency", "measure:monetary")
 
 
-class Kills(WorkerCase):
+class MortalCase(WorkerCase):
+    """Workers that are killed at chosen moments, until nothing waits."""
+
     def setUp(self):
         super().setUp()
         self.enterContext(mock.patch.object(work, "_SECONDS_TO_BEGIN", 0))
@@ -48,16 +55,21 @@ class Kills(WorkerCase):
         self.workers.stdin.flush()
         return self.workers.stdout.readline() == "1\n"
 
-    def done(self, chance, moments):
-        """Kill workers until nothing waits any more; how many that took."""
+    def done(self, chance, moments, longest=0.6):
+        """Kill workers until nothing waits any more; how many that took.
+
+        ``longest``: seconds that one may live where it dies by the clock.
+        """
         killed = 0
         while True:
             fuse = chance.randint(1, moments) if chance.random() < 0.7 else 0
-            killed += self.work_until(fuse, 60.0 if fuse else chance.uniform(0.01, 0.6))
+            killed += self.work_until(fuse, 60.0 if fuse else chance.uniform(0.01, longest))
             work.recover()
             if not Job.objects.filter(state__in=Job.OPEN).exists():
                 return killed
 
+
+class Kills(MortalCase):
     def begin(self, number):
         """Another study with the same log under review, and its count asked for."""
         self.study = start_study(self.owner, f"Shop {number}")
@@ -97,3 +109,64 @@ class Kills(WorkerCase):
             cursor.execute("SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo'")
             self.assertEqual(cursor.fetchone(), (0,))
         print(f"{killed} workers killed in {rounds} rounds", file=sys.stderr)
+
+
+class LongWork(MortalCase):
+    """Trees and proposals, which keep what is ready while they go on."""
+
+    def setUp(self):
+        super().setUp()
+        demo = write_demo(self.folder / "demo", members=100)
+        intake = self.send("post", "intakes", {"upload": take_file(self.study, demo.log).pk}, 201)
+        self.send("post", f"intakes/{intake['id']}/count", status=202)
+        self.work_until(0)
+        self.get("measures")
+        self.work_until(0)
+        draft = {"numeric": ["recency", "frequency", "monetary"], "categories": []}
+        self.send("put", "groups/recipe", draft)
+
+    def taken_up(self, begin, page, chance):
+        """What a page shows in the end, and how many workers were killed on the way."""
+        begin()
+        killed = self.done(chance, moments=30, longest=20)
+        found = page()
+        self.assertIsNone(found["job"])
+        return found, killed
+
+    def held_against_usual(self, kind, begin, page, forget):
+        begin()
+        self.work_until(0)
+        usual, chance, killed = page(), random.Random(SEED), 0
+        while killed < KILLS // 4:
+            forget()
+            found, more = self.taken_up(begin, page, chance)
+            killed += more
+            with self.subTest(killed=killed):
+                self.assertEqual(plain(found), plain(usual))
+        states = Job.objects.filter(study=self.study.pk, kind=kind).values_list("state", flat=True)
+        self.assertEqual(set(states), {Job.DONE})
+        return usual
+
+    def test_trees_are_grown_once_each(self):
+        usual = self.held_against_usual(
+            "groups.trees", lambda: self.send("post", "groups/merges", status=202),
+            lambda: self.get("groups/merges"), MergeTree.objects.all().delete,
+        )  # fmt: skip
+        self.assertEqual(len(usual["trees"]), 4)
+        self.assertEqual(MergeTree.objects.count(), 4)
+
+    def test_proposals_are_the_same_three(self):
+        usual = self.held_against_usual(
+            "groups.propose",
+            lambda: self.send("post", "groups/proposals", {"seconds": 180}, 202),
+            lambda: self.get("groups/proposals"), Grouping.objects.all().delete,
+        )  # fmt: skip
+        self.assertGreater(len(usual["proposals"]), 1)
+        kinds = [proposal["kind"] for proposal in usual["proposals"]]
+        self.assertEqual(len(set(kinds)), len(kinds))
+
+
+def plain(page):
+    """A page without the numbers of its rows, which count on."""
+    words = re.sub(r"grouping:\d+", "grouping", json.dumps(page))
+    return json.loads(re.sub(r'"id": \d+', '"id": 0', words))
