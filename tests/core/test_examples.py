@@ -9,7 +9,7 @@ import sortija.cli
 import sortija.core
 from sortija.server import hooks
 
-LEAST = 60
+LEAST = 100
 
 
 def modules():

@@ -19,7 +19,11 @@ Result = TypeVar("Result")
 
 
 def chunk_bounds(rows: int) -> list[tuple[int, int]]:
-    """(start, stop) of every chunk of ``rows`` rows."""
+    """(start, stop) of every chunk of ``rows`` rows.
+
+    >>> chunk_bounds(100_000)
+    [(0, 65536), (65536, 100000)]
+    """
     return [(start, min(start + CHUNK, rows)) for start in range(0, rows, CHUNK)]
 
 

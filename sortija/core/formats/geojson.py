@@ -24,7 +24,11 @@ _MOST_CORNERS = 400
 
 
 def looks_like_areas(begins: bytes) -> bool:
-    """Whether the first bytes of a JSON text are those of a collection of features."""
+    """Whether the first bytes of a JSON text are those of a collection of features.
+
+    >>> looks_like_areas(b'{"type": "FeatureCollection"'), looks_like_areas(b'[{"card": 1')
+    (True, False)
+    """
     return b"FeatureCollection" in begins or b'"features"' in begins
 
 

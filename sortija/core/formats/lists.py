@@ -25,7 +25,11 @@ def safe_cell(value: object) -> object:
 
 
 def csv_lines(head: Sequence[str], rows: Iterable[Sequence[object]]) -> Iterator[str]:
-    """The file's lines, head first, in RFC 4180's form."""
+    """The file's lines, head first, in RFC 4180's form.
+
+    >>> list(csv_lines(["card"], [["A"], ["=1+1"]]))
+    ['card\\r\\n', 'A\\r\\n', "'=1+1\\r\\n"]
+    """
     buffer = io.StringIO()
     writer = csv.writer(buffer, lineterminator="\r\n")
     writer.writerow([safe_cell(cell) for cell in head])

@@ -124,7 +124,11 @@ def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray:
 
 def whole_ids(names: pa.Array) -> pa.Array:
     """Names of customers as whole numbers, where all of them are; one with a leading zero or with
-    more digits than a number has is a code, and then all stay text."""
+    more digits than a number has is a code, and then all stay text.
+
+    >>> whole_ids(pa.array(["7", "12"])).to_pylist(), whole_ids(pa.array(["07"])).to_pylist()
+    ([7, 12], ['07'])
+    """
     if not len(names) or not pc.all(pc.match_substring_regex(names, _WHOLE)).as_py():
         return names
     return names.cast(pa.int64())

@@ -138,7 +138,11 @@ class ReadRows(ABC):
 
 
 def cell_text(value: Any) -> str:
-    """One value of a sheet or record as the text a till would have written."""
+    """One value of a sheet or record as the text a till would have written.
+
+    >>> cell_text(1e15), cell_text(None), cell_text(True), cell_text(date(2026, 6, 30))
+    ('1000000000000000', '', 'yes', '2026-06-30')
+    """
     if value is None:
         return ""
     if isinstance(value, bool):
@@ -165,6 +169,9 @@ def checked_names(names: Sequence[str]) -> tuple[str, ...]:
     ------
     UnreadableFile
         A column without a name, or two of the same.
+
+    >>> checked_names([" card ", "total"])
+    ('card', 'total')
     """
     trimmed = tuple(_plain(name) for name in names)
     if "" in trimmed:
@@ -202,6 +209,9 @@ def as_text(column: pa.Array) -> pa.Array:
     """A typed column as the text a till would have written; nothing where there is no value.
 
     Stamps keep their offset (``+00:00`` for those in UTC), so that the ledger's zone can be told.
+
+    >>> as_text(pa.array([1.5, None, 2.0])).to_pylist()
+    ['1.5', '', '2']
     """
     kind = column.type
     if pa.types.is_dictionary(kind):

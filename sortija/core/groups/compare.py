@@ -159,6 +159,9 @@ def carry_over(table: NDArray[np.int64]) -> NDArray[np.int64]:
     Parameters
     ----------
     table : (old, new) customers in both
+
+    >>> carry_over(np.array([[90, 5], [10, 95]])).tolist()
+    [0, 1]
     """
     union = table.sum(axis=1)[:, None] + table.sum(axis=0) - table
     share = np.divide(table, union, out=np.zeros(table.shape), where=union > 0)
@@ -196,6 +199,9 @@ def nested_in_words(table: NDArray[np.integer]) -> str:
 
     An adjusted Rand index is low then, though the two do not contradict each other. ``table``:
     (rows, columns) customers by both. Empty where neither is nested in the other.
+
+    >>> nested_in_words(np.array([[50, 0], [40, 0], [0, 60]])).partition(":")[0]
+    'the first divides the groups of the second further'
     """
     whole, (rows, columns) = int(table.sum()), table.shape
     if whole == 0 or rows == columns or min(rows, columns) < 2:

@@ -112,7 +112,13 @@ def mask_of(on: Iterable[str], rules: Sequence[Rule] = RULES) -> int:
 def deciding_rule(
     bits: NDArray[np.int32], mask: int, rules: Sequence[Rule] = RULES
 ) -> NDArray[np.int64]:
-    """Place in ``rules`` of the first rule on that each line meets; −1 where it counts."""
+    """Place in ``rules`` of the first rule on that each line meets; −1 where it counts.
+
+    >>> on = mask_of(["void"])
+    >>> place = deciding_rule(np.array([0, BIT["void"]], np.int32), on)
+    >>> int(place[0]), RULES[place[1]].key
+    (-1, 'void')
+    """
     decides = np.full(len(bits), -1, np.int64)
     for place in reversed(range(len(rules))):
         bit = rules[place].bit

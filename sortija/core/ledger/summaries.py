@@ -187,6 +187,10 @@ def gaps(days: NDArray[np.int64]) -> list[Gap]:
     Parameters
     ----------
     days : distinct days with any line, since 1970-01-01, in order
+
+    >>> days = np.r_[np.arange(100), np.arange(110, 200)]
+    >>> gaps(days)
+    [Gap(first=100, last=109)]
     """
     pause = np.diff(days) - 1
     if not len(pause):

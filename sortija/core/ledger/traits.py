@@ -25,7 +25,11 @@ _DECIMALS = 4
 
 
 def merge_levels(lists: Sequence[Sequence[str]]) -> tuple[str, ...]:
-    """Levels of several tables as one list: the newest's order, what only others have after it."""
+    """Levels of several tables as one list: the newest's order, what only others have after it.
+
+    >>> merge_levels([["north", "old town"], ["south", "north"]])
+    ('south', 'north', 'old town')
+    """
     out: dict[str, None] = {}
     for levels in reversed(lists):
         out.update(dict.fromkeys(levels))

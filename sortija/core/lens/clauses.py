@@ -111,6 +111,11 @@ def canonical(clauses: Iterable[Clause]) -> list[dict[str, Any]]:
 
 
 def digest(clauses: Iterable[Clause]) -> str:
-    """16 hexadecimal digits that name this lens; the order of its clauses does not matter."""
+    """16 hexadecimal digits that name this lens; the order of its clauses does not matter.
+
+    >>> one, two = Clause("trait:garden", ("yes",)), Clause("trait:plan", ("plus",))
+    >>> digest([one, two]) == digest([two, one])
+    True
+    """
     listed = sorted(json.dumps(c, sort_keys=True) for c in canonical(clauses))
     return hashlib.sha256("\n".join(listed).encode()).hexdigest()[:16]

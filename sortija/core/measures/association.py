@@ -220,6 +220,9 @@ def order_by_likeness(values: NDArray[np.float64]) -> list[int]:
 
     Columns are joined from the strongest |value| on, end to end: of the four ways to put two
     runs together the one whose touching ends are most alike. Ties: lowest place.
+
+    >>> order_by_likeness(np.array([[1.0, 0.1, 0.9], [0.1, 1.0, 0.2], [0.9, 0.2, 1.0]]))
+    [0, 2, 1]
     """
     strength = np.nan_to_num(np.abs(values))
     runs = [[i] for i in range(len(values))]

@@ -47,7 +47,11 @@ class Layout:
 
 
 def slugs(labels: Sequence[str]) -> list[str]:
-    """Short names of labels, each once: what formulas and files call them by."""
+    """Short names of labels, each once: what formulas and files call them by.
+
+    >>> slugs(["Garden tools", "garden-tools", "?"])
+    ['garden_tools', 'garden_tools_2', 'unnamed']
+    """
     out: list[str] = []
     for label in labels:
         plain = re.sub(r"\W+", "_", label.lower()).strip("_") or "unnamed"

@@ -129,7 +129,11 @@ def wants_log(skew: float, far: float) -> bool:
 
 
 def axis_for(values: NDArray[np.float64], log: bool) -> Axis:
-    """An axis over the middle 99% of the values, at 0 where they come close to it."""
+    """An axis over the middle 99% of the values, at 0 where they come close to it.
+
+    >>> axis_for(np.array([]), False)
+    Axis(low=0.0, high=1.0, log=False)
+    """
     if len(values) == 0:
         return Axis(0.0, 1.0, log)
     low, high = (float(v) for v in np.quantile(values, MIDDLE))
@@ -137,7 +141,11 @@ def axis_for(values: NDArray[np.float64], log: bool) -> Axis:
 
 
 def axis_between(low: float, high: float, log: bool) -> Axis:
-    """An axis over the middle of some values, which lies between ``low`` and ``high``."""
+    """An axis over the middle of some values, which lies between ``low`` and ``high``.
+
+    >>> axis_between(1.0, 10.0, False).low, axis_between(8.0, 10.0, False).low
+    (0.0, 8.0)
+    """
     if 0 <= low < 0.25 * high:
         low = 0.0
     if high <= low:
@@ -147,7 +155,11 @@ def axis_between(low: float, high: float, log: bool) -> Axis:
 
 def steps_for(axis: Axis, whole: bool, most: int = SHAPE_STEPS) -> int:
     """How many parts to cut an axis into: of whole numbers each part holds as many of them, so
-    that no comb is drawn that is not in the values."""
+    that no comb is drawn that is not in the values.
+
+    >>> steps_for(Axis(0.0, 7.0, False), whole=True, most=24)
+    7
+    """
     span = int(axis.high - axis.low)
     if not whole or axis.log or span < 2:
         return most
@@ -204,6 +216,10 @@ def _in_order(values: Any, steps: Any, counts: Any, place: int) -> float:
 
 
 def shape(values: NDArray[np.float64], axis: Axis, steps: int = SHAPE_STEPS) -> NDArray[np.int64]:
-    """How many values fall into each of ``steps`` equal parts of the axis; ends take the rest."""
+    """How many values fall into each of ``steps`` equal parts of the axis; ends take the rest.
+
+    >>> shape(np.array([0.0, 1.0, 9.0, 40.0]), Axis(0.0, 10.0, False), 2).tolist()
+    [2, 2]
+    """
     place = np.minimum((axis.place(values) * steps).astype(np.int64), steps - 1)
     return np.bincount(place, minlength=steps).astype(np.int64)

@@ -39,6 +39,9 @@ def fences_of(values: NDArray[np.float64], seed: int = SEED) -> Fences:
     spread between the quartiles nothing is an outlier.
 
     Source: Hubert & Vandervieren 2008, An adjusted boxplot for skewed distributions.
+
+    >>> fences_of(np.append(np.arange(100.0), 900.0)).above
+    1
     """
     if len(values) == 0:
         return Fences(math.nan, math.nan, math.nan, 0, 0)

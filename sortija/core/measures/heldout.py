@@ -65,7 +65,11 @@ class HeldOut:
 
 
 def next_days(last_day: date, months: int = 3) -> int:
-    """Days of so many calendar months after ``last_day``."""
+    """Days of so many calendar months after ``last_day``.
+
+    >>> next_days(date(2026, 6, 30)), next_days(date(2026, 12, 31), 2)
+    (92, 59)
+    """
     begins = last_day + timedelta(days=1)
     return day_number(months_before(begins, -months)) - day_number(begins)
 

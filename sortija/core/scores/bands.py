@@ -119,6 +119,9 @@ def band_by_cuts(values: NDArray[np.float64], cuts: Cuts) -> Banding:
     ------
     ValueError
         Fewer than 2 or more than 10 bands, or bounds that fall.
+
+    >>> band_by_cuts(np.array([1.0, 5.0, 9.0]), Cuts((5.0,), True)).bands.tolist()
+    [1, 2, 2]
     """
     _check(cuts.bands)
     bounds = np.asarray(cuts.bounds, float)
@@ -156,6 +159,9 @@ def cuts_of(banding: Banding, higher_is_better: bool) -> Cuts:
 
     The bound of a band is the least of its values; an empty band has that of the next better one,
     and stays empty. Above the last band that has somebody bounds are endless.
+
+    >>> cuts_of(band_by_width(np.array([0.0, 4.0, 10.0]), 2, True), True).bounds
+    (10.0,)
     """
     bounds: list[float] = []
     least = float("inf")
@@ -168,7 +174,12 @@ def cuts_of(banding: Banding, higher_is_better: bool) -> Cuts:
 
 
 def close_gaps(banding: Banding) -> Banding:
-    """The same bands numbered without the empty ones; at least two remain, or it stays as it is."""
+    """The same bands numbered without the empty ones; at least two remain, or it stays as it is.
+
+    >>> wide = band_by_width(np.array([0.0, 1.0, 10.0]), 5, True)
+    >>> wide.bands.tolist(), close_gaps(wide).bands.tolist()
+    ([1, 1, 5], [1, 1, 2])
+    """
     filled = np.flatnonzero(banding.sizes > 0)
     if len(filled) < 2 or len(filled) == banding.asked:
         return banding
@@ -178,7 +189,12 @@ def close_gaps(banding: Banding) -> Banding:
 
 
 def codes(bandings: Sequence[Banding]) -> NDArray[np.str_]:
-    """Bands in order as text, such as ``534``; empty where any is missing."""
+    """Bands in order as text, such as ``534``; empty where any is missing.
+
+    >>> banding = band_by_width(np.array([0.0, np.nan, 10.0]), 2, True)
+    >>> codes([banding, banding]).tolist()
+    ['11', '', '22']
+    """
     complete = np.all([b.bands > 0 for b in bandings], axis=0)
     parts = [b.bands.astype(np.str_) for b in bandings]
     text = parts[0]
@@ -190,7 +206,12 @@ def codes(bandings: Sequence[Banding]) -> NDArray[np.str_]:
 def totals(
     bandings: Sequence[Banding], weights: Sequence[float] | None = None
 ) -> NDArray[np.float64]:
-    """Weighted sum of bands; NaN where any is missing."""
+    """Weighted sum of bands; NaN where any is missing.
+
+    >>> banding = band_by_width(np.array([0.0, np.nan, 10.0]), 2, True)
+    >>> totals([banding, banding], [1.0, 0.5]).tolist()
+    [1.5, nan, 3.0]
+    """
     weights = weights or [1.0] * len(bandings)
     complete = np.all([b.bands > 0 for b in bandings], axis=0)
     total = sum(w * b.bands.astype(np.float64) for w, b in zip(weights, bandings, strict=True))
@@ -208,7 +229,12 @@ class Field:
 def field(
     across: Banding, up: Banding, money: NDArray[np.int64], rows: NDArray[np.bool_] | None = None
 ) -> Field:
-    """Count customers and money in every plot of the field."""
+    """Count customers and money in every plot of the field.
+
+    >>> banding = band_by_width(np.array([0.0, 1.0, 10.0]), 2, True)
+    >>> field(banding, banding, np.array([100, 50, 70])).money.tolist()
+    [[150, 0], [0, 70]]
+    """
     plots = plots_of(across, up, rows)
     shape = (up.asked + 1, across.asked + 1)
     counts = np.bincount(plots, minlength=shape[0] * shape[1]).reshape(shape)[1:, 1:]
@@ -243,7 +269,12 @@ def plots_of(
     across: Banding, up: Banding, rows: NDArray[np.bool_] | None = None
 ) -> NDArray[np.int16]:
     """(n,) number of each customer's plot, row by row of width ``across.asked`` + 1; row or place
-    0 where a measure is missing, and plot 0 for those who are not among ``rows``."""
+    0 where a measure is missing, and plot 0 for those who are not among ``rows``.
+
+    >>> banding = band_by_width(np.array([0.0, np.nan, 10.0]), 2, True)
+    >>> plots_of(banding, banding).tolist()
+    [4, 0, 8]
+    """
     plots = up.bands.astype(np.int16) * np.int16(across.asked + 1) + across.bands
     return plots if rows is None else np.where(rows, plots, np.int16(0))
 

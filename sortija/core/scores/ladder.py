@@ -70,6 +70,9 @@ def share_tiers(totals: NDArray[np.float64], names: Sequence[str]) -> tuple[Tier
     ------
     ScoreError
         No name.
+
+    >>> [tier.low for tier in share_tiers(np.array([9.0, 1.0, 8.0, 4.0]), ["gold", "silver"])]
+    [8.0, -inf]
     """
     if not names:
         raise ScoreError("A ladder has at least one tier.")
@@ -87,7 +90,11 @@ def share_tiers(totals: NDArray[np.float64], names: Sequence[str]) -> tuple[Tier
 
 
 def middle_totals(totals: NDArray[np.float64], places: NDArray[np.int32], count: int) -> Any:
-    """(count,) median total of each tier; NaN for one without customers."""
+    """(count,) median total of each tier; NaN for one without customers.
+
+    >>> middle_totals(np.array([9.0, 1.0, 7.0]), np.array([1, 2, 1]), 3).tolist()
+    [8.0, 1.0, nan]
+    """
     middle = np.full(count, np.nan)
     for number in range(1, count + 1):
         mine = totals[places == number]

@@ -55,6 +55,9 @@ def by_share(totals: NDArray[np.float64], count: int) -> NDArray[np.int32]:
     ------
     ValueError
         Fewer than one tier.
+
+    >>> by_share(np.array([9.0, 1.0, 9.0, 4.0, np.nan]), 2).tolist()
+    [1, 2, 1, 2, 0]
     """
     if count < 1:
         raise ValueError("there is at least one tier")
@@ -116,6 +119,10 @@ def coverage(asked: Sequence[int], boxes: Sequence[Box]) -> Coverage:
     Parameters
     ----------
     asked : bands of each measure
+
+    >>> found = coverage([2, 2], [Box("top", ((2, 2), (1, 2))), Box("busy", ((1, 2), (2, 2)))])
+    >>> found.gaps, found.overlaps, found.hidden
+    (1, 1, ())
     """
     times = np.zeros(tuple(asked), np.int64)
     hidden = []

@@ -51,7 +51,11 @@ PLAIN = Unit()
 
 
 def unit_of(written: str) -> Unit:
-    """The unit of a measure as the catalogue writes it, quotients such as ``money/visits`` too."""
+    """The unit of a measure as the catalogue writes it, quotients such as ``money/visits`` too.
+
+    >>> unit_of("money/visits").powers
+    (('money', 1), ('visits', -1))
+    """
     powers: dict[str, int] = {}
     for place, part in enumerate(written.split("/")):
         for base in part.split("·"):
