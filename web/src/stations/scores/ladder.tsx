@@ -22,7 +22,7 @@ const MOST = 12;
 interface Props {
   page: Page;
   ladder: Schemas["LadderBody"];
-  /** Counts while a fence moves; null otherwise. */
+  /** What the tiers hold while a fence is dragged; null while none is. */
   moving: Answer[] | null;
   lit: number | null;
   onLit: (number: number | null) => void;
