@@ -122,6 +122,8 @@ DATABASES = {
     "default": {
         **env.db_url("DATABASE_URL", default="postgres://sortija@127.0.0.1:5499/sortija"),
         "CONN_MAX_AGE": 60,
+        # A database that was started again costs no thread of the server a failed request.
+        "CONN_HEALTH_CHECKS": True,
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

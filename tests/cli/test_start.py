@@ -11,6 +11,7 @@ import time
 import unittest
 import urllib.error
 import urllib.request
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from sortija.launch.cluster import Cluster, free_port
@@ -71,6 +72,17 @@ class Started(unittest.TestCase):
         except (OSError, urllib.error.URLError):
             return False
 
+    def healths(self):
+        """Answers to many who ask at once, so that every thread of the server is asked."""
+        with ThreadPoolExecutor(16) as many:
+            return list(many.map(lambda _: self.health(), range(64)))
+
+    def database(self):
+        """Whether the database answers, asked apart from the server."""
+        url = Cluster(self.folder / "postgres").running_url()
+        words = ["psql", url, "-wXAtc", "SELECT 1"]
+        return bool(url) and subprocess.run(words, capture_output=True).returncode == 0
+
     def parts(self):
         """(pid, command) of everything that runs for this folder."""
         mark = f"SORTIJA_DATA={self.folder}".encode()
@@ -110,11 +122,14 @@ class Started(unittest.TestCase):
 
     def test_3_the_database_is_started_again(self):
         self.until(self.health, "health")
+        # Every thread of the server has held a connection by then, and none fails for it.
+        self.assertTrue(all(self.healths()))
         cluster = Cluster(self.folder / "postgres").folder
         first = int((cluster / "postmaster.pid").read_text().split()[0])
         os.kill(first, signal.SIGKILL)
         self.until(lambda: "the database stopped" in self.log.read_text(), "word of the database")
-        self.until(self.health, "health after the database died")
+        self.until(self.database, "an answer of the database")
+        self.assertTrue(all(self.healths()))
 
     def test_4_a_second_start_says_that_one_runs_and_harms_nothing(self):
         self.until(self.health, "health")
@@ -159,12 +174,15 @@ class Started(unittest.TestCase):
 
     def test_6_what_is_killed_leaves_nothing_that_keeps_the_next_out(self):
         self.until(self.health, "health")
+        before = {pid for pid, command in self.parts() if "postgres" not in command}
         self.house.kill()
         self.house.wait(10)
         type(self).house = self.begin()
         self.until(self.health, "health of the next start")
         servers = self.pids("gunicorn")
         self.assertEqual(len(servers), 2, self.parts())  # one and its worker: no old ones
+        # Their database was taken from under them while they stopped; they end all the same.
+        self.until(lambda: not before & {pid for pid, _ in self.parts()}, "an end of the old", 40)
 
 
 class Addresses(unittest.TestCase):
