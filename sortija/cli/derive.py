@@ -41,7 +41,7 @@ _ROLES = {
     "site": "the shop", "channel": "till or web", "cost": "what the goods cost the shop",
     "currency": "the currency of a line", "offer": "what lines were sold on offer",
 }  # fmt: skip
-_SAID = {"when": "moment", "amount": "total"}
+_SAID = {"when": "moment", "amount": "money"}
 _EXAMPLES = """\
 examples:
   sortija derive till.csv

@@ -9,7 +9,7 @@ import sortija.cli
 import sortija.core
 from sortija.server import hooks
 
-LEAST = 100
+LEAST = 220
 
 
 def modules():

@@ -71,6 +71,10 @@ def draw_holdout(
     ------
     ValueError
         A share that is none.
+
+    >>> held = draw_holdout(np.repeat([0, 1], 50), np.zeros(100, int), 0.1, seed=4)
+    >>> int(held.held.sum()), int(held.held[:50].sum())
+    (10, 5)
     """
     if not 0 <= share < 1:
         raise ValueError("the share held out lies between 0 and 1")

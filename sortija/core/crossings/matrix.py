@@ -88,10 +88,20 @@ def cross(
     ------
     ValueError
         The placements are of different yardsticks or populations.
+
+    >>> from sortija.core.groups.assignment import Placement
+    >>> def at(*states):
+    ...     n = len(states)
+    ...     none = np.full(n, np.nan)
+    ...     return Placement(2, np.array(states, np.int32), none, np.full(n, -1, np.int32), none)
+    >>> money = np.array([500, 100, 100])
+    >>> found = cross(at(0, 0, 1), at(0, 1, 3), money, money, np.zeros(3, bool))
+    >>> found.customers[:2].tolist()
+    [[1, 1, 0, 0, 0], [0, 0, 0, 1, 0]]
     """
     if before.k != after.k or len(before.state) != len(after.state):
         raise ValueError("crossings need two placements by one yardstick")
-    width = before.k + 3
+    width = before.states
     key = before.state.astype(np.int64) * width + after.state
 
     def table(weights: NDArray[np.int64] | None = None) -> NDArray[np.int64]:

@@ -22,6 +22,7 @@ __all__ = [
     "FrozenGrouping",
     "PlacedRows",
     "Placement",
+    "beside_segments",
     "centres_in_own_units",
     "freeze",
     "place",
@@ -119,9 +120,32 @@ class Placement:
     margin: NDArray[np.float64]
 
     @property
+    def states(self) -> int:
+        """How many there are: the segments, and those of :data:`STATES`."""
+        return self.k + len(STATES)
+
+    @property
+    def left(self) -> int:
+        """The state of who bought before the window and not in it."""
+        return self.k + STATES.index("left")
+
+    @property
     def border(self) -> NDArray[np.bool_]:
         """(n,) True for customers nearly as close to another segment as to their own."""
         return self.margin < BORDER
+
+
+def beside_segments(
+    k: int, present: NDArray[np.bool_], bought: NDArray[np.bool_]
+) -> NDArray[np.int32]:
+    """(n,) the state of everybody before any is placed in one of ``k`` segments.
+
+    >>> beside_segments(4, np.array([True, False, False]), np.array([True, True, False])).tolist()
+    [6, 5, 4]
+    """
+    state = np.where(bought, k + STATES.index("left"), k + STATES.index("not yet"))
+    state[present] = k + STATES.index("unplaced")
+    return state.astype(np.int32)
 
 
 def place(
@@ -141,8 +165,7 @@ def place(
     bought : (n,) who made one before the window's end
     """
     n, k = len(present), len(centres)
-    state = np.where(bought, k + 1, k).astype(np.int32)
-    state[present] = k + 2
+    state = beside_segments(k, present, bought)
     rows = preparation.rows(table, present)
     placed = nearest_centres(rows, centres, engine)
     distance, margin = np.full(n, np.nan), np.full(n, np.nan)

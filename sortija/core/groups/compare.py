@@ -136,6 +136,10 @@ def compare(
     ------
     ValueError
         They are not of the same customers.
+
+    >>> found = compare(np.array([0, 0, 1, 1]), np.array([1, 1, 0, -1]), 2, 2)
+    >>> found.table.tolist(), float(found.adjusted_rand)
+    ([[0, 2], [1, 0]], 1.0)
     """
     if len(first) != len(second):
         raise ValueError(f"{len(first)} and {len(second)} customers cannot be compared")

@@ -124,7 +124,11 @@ def distances(
 
 @numba.njit(nogil=True, cache=True)
 def row_of(columns: Any, row: int) -> Any:
-    """One row's own values, side by side as centres lie, so that kernels are compiled once."""
+    """One row's own values, side by side as centres lie, so that kernels are compiled once.
+
+    >>> row_of(np.array([[1, 2, 3], [4, 5, 6]]), 1).tolist()
+    [2, 5]
+    """
     return columns[:, row].copy()
 
 

@@ -62,7 +62,16 @@ def group(
     rows: Prepared, k: int, recipe: Recipe, engine: Engine | None = None,
     progress: Progress = silent,
 ) -> Fit:  # fmt: skip
-    """All rows in ``k`` groups by the recipe, numbered largest first; see :func:`grouper`."""
+    """All rows in ``k`` groups by the recipe, numbered largest first; see :func:`grouper`.
+
+    >>> from sortija.core.table import Column, Table
+    >>> from sortija.core.groups.recipe import Recipe, prepare
+    >>> from sortija.core.measures.preparation import Steps
+    >>> spend = Column("spend", "number", np.r_[np.arange(20.0), 500 + np.arange(10.0)])
+    >>> recipe = Recipe({"spend": Steps()})
+    >>> group(prepare(Table((spend,)), recipe), 2, recipe).counts.tolist()
+    [20, 10]
+    """
     return grouper(rows, recipe, engine, progress)(k)
 
 

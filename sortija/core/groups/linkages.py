@@ -72,6 +72,10 @@ def ward(
     points : (columns, n) float64
     weights : (n,) int64
         Rows that each point stands for.
+
+    >>> tree = ward(np.array([[0.0, 1.0, 10.0]]), np.ones(3, np.int64))
+    >>> tree.heights.round(3).tolist()
+    [1.0, 10.97]
     """
     n = points.shape[1]
     pairs, heights = np.empty((max(n - 1, 0), 2), np.int64), np.empty(max(n - 1, 0))

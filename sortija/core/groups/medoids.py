@@ -164,6 +164,11 @@ def _swap(
 
 
 def medoid_of(distance: NDArray[np.float32], members: NDArray[np.int64]) -> int:
-    """The member with the least sum of distances to the others, the first of equals."""
+    """The member with the least sum of distances to the others, the first of equals.
+
+    >>> near = np.abs(np.subtract.outer([0, 4, 5, 9], [0, 4, 5, 9])).astype(np.float32)
+    >>> medoid_of(near, np.array([0, 1, 2]))
+    1
+    """
     sums = distance[np.ix_(members, members)].sum(axis=1, dtype=np.float64)
     return int(members[int(np.argmin(sums))])

@@ -254,6 +254,13 @@ def prepare(table: Table, recipe: Recipe, rows: NDArray[np.bool_] | None = None)
     RecipeError
         A column is not there, of the wrong kind or not finite, the method cannot take it, a
         weight is no weight, nothing varies, or too few rows are left.
+
+    >>> from sortija.core.table import Column, Table
+    >>> from sortija.core.measures.preparation import Steps
+    >>> visits = Column("visits", "number", np.arange(1.0, 41.0))
+    >>> rows = prepare(Table((visits,)), Recipe({"visits": Steps()}))
+    >>> rows.numbers.shape, abs(float(rows.numbers.mean())) < 1e-6
+    ((1, 40), True)
     """
     chosen = np.ones(len(table), np.bool_) if rows is None else rows
     _check(table, recipe, chosen)

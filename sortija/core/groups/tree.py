@@ -74,6 +74,10 @@ def tree_of(
         A leaf of each of the two clusters that join.
     heights : (n − 1,) float64
     weights : (n,) int64
+
+    >>> tree = tree_of(np.array([[0, 1], [1, 2]]), np.array([1.0, 3.0]), np.ones(3, np.int64))
+    >>> tree.heights.tolist()
+    [1.0, 3.0]
     """
     order = np.argsort(heights, kind="stable")
     merges, sizes = _numbered(pairs[order], weights)

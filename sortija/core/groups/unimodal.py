@@ -104,6 +104,10 @@ def unimodal_quantiles(
     """Values of the closest unimodal distribution below which these shares lie.
 
     A column of fewer than 20 different values keeps its own.
+
+    >>> two_values = np.array([1.0, 1.0, 2.0, 2.0])
+    >>> unimodal_quantiles(two_values, np.array([0.1, 0.9])).tolist()
+    [1.0, 2.0]
     """
     if len(np.unique(values[:10_000])) < LEAST_VALUES:
         ordered = np.sort(np.asarray(values, np.float64))

@@ -252,7 +252,15 @@ def _widths(sums: NDArray[np.float64], labels: NDArray[np.int32], k: int) -> NDA
 
 
 def total_cost(rows: Prepared) -> float:
-    """The cost of one group of everyone: about the mean and the commonest levels."""
+    """The cost of one group of everyone: about the mean and the commonest levels.
+
+    >>> from sortija.core.table import Column, Table
+    >>> from sortija.core.groups.recipe import Recipe, prepare
+    >>> from sortija.core.measures.preparation import Steps
+    >>> spend = Column("spend", "number", np.arange(50.0))
+    >>> round(total_cost(prepare(Table((spend,)), Recipe({"spend": Steps()}))), 3)
+    50.0
+    """
     numbers = rows.numbers.astype(np.float64)
     cost = float(numbers.var(axis=1).sum()) * len(rows) if numbers.size else 0.0
     for codes, gamma in zip(rows.codes, rows.gammas.astype(np.float64), strict=True):

@@ -91,6 +91,9 @@ def read_both_ways(cells: pa.Array) -> tuple[str, date, date] | None:
     Returns
     -------
     (as written, day first, month first), or None where one order alone fits.
+
+    >>> read_both_ways(pa.array(["03/04/2026", "05/06/2026"]))
+    ('03/04/2026', datetime.date(2026, 4, 3), datetime.date(2026, 3, 4))
     """
     day_first, _, day_state = read_moments(cells, month_first=False)
     month_first, _, month_state = read_moments(cells, month_first=True)
@@ -131,6 +134,9 @@ def stand_together(column: pa.Array) -> float:
     """Lines a value, where nearly all rows of each value stand together; 0 where they do not.
 
     The lines of a receipt do; those of a customer, a shop or an item are spread over the file.
+
+    >>> stand_together(pa.array(["R1", "R1", "R2", "R2", "R2", "R3"]))
+    2.0
     """
     values = pc.dictionary_encode(pc.utf8_trim_whitespace(column)).indices.to_numpy()
     if len(values) == 0:

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import readonly
+from sortija.core.ledger.counting import counts
 
 __all__ = ["Cube"]
 
@@ -84,9 +85,9 @@ class Cube:
 
     def by_key(self, mask: int) -> tuple[NDArray[np.int32], NDArray[np.int64], NDArray[np.int64]]:
         """Keys, and lines and money of each that count where the bits of ``mask`` are on."""
-        counts = (self.bits & mask) == 0
-        keys, place = np.unique(self.key[counts], return_inverse=True)
+        counted = counts.py_func(self.bits, mask)
+        keys, place = np.unique(self.key[counted], return_inverse=True)
         lines, money = np.zeros(len(keys), np.int64), np.zeros(len(keys), np.int64)
-        np.add.at(lines, place, self.lines[counts])
-        np.add.at(money, place, self.money[counts])
+        np.add.at(lines, place, self.lines[counted])
+        np.add.at(money, place, self.money[counted])
         return keys, lines, money

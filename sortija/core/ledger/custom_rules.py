@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.ledger.counting import KINDS
 from sortija.core.ledger.flags import meant_by
-from sortija.core.ledger.lines import KINDS
 from sortija.core.ledger.rules import Rule
 
 __all__ = [

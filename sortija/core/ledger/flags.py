@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from sortija.core.ledger.counting import Kind, counts
 from sortija.core.ledger.rules import BIT
 
 __all__ = ["STAFF_PATTERNS", "AmountSpread", "found_bits", "meant_by"]
@@ -31,6 +32,9 @@ def meant_by(texts: Sequence[str], patterns: Sequence[str]) -> NDArray[np.bool_]
     """Which texts are meant by any pattern: ``*`` stands for anything, ``?`` for one letter.
 
     Capitals and small letters are alike.
+
+    >>> meant_by(["STAFF-1", "M-17", "Test"], ["staff*", "test"]).tolist()
+    [True, False, True]
     """
     wanted = [pattern.strip() for pattern in patterns if pattern.strip()]
     if not wanted:
@@ -79,7 +83,7 @@ class AmountSpread:
 
     def add(self, kind: NDArray[np.int8], money: NDArray[np.int64], bits: NDArray[Any]) -> None:
         """The next lines; only readable sales above nothing tell."""
-        sale = (kind == 0) & (money > 0) & (bits & _NO_AMOUNT_OF_ITS_OWN == 0)
+        sale = (kind == Kind.SALE) & (money > 0) & counts.py_func(bits, _NO_AMOUNT_OF_ITS_OWN)
         place = (np.log(money[sale]) * _FINE).astype(np.int64)
         self._counts += np.bincount(place, minlength=len(self._counts))
 

@@ -15,6 +15,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from sortija.core.ledger.codebook import Codebook
+from sortija.core.ledger.counting import KINDS, Kind
 from sortija.core.ledger.mapping import LogMapping, kind_of
 from sortija.core.ledger.parse_datetimes import read_moments
 from sortija.core.ledger.parse_numbers import (
@@ -29,7 +30,6 @@ from sortija.core.ledger.rules import BIT, ON_OFFER
 from sortija.core.ledger.zones import Zone
 
 __all__ = [
-    "KINDS",
     "MOST_DECIMALS",
     "NO_CARD",
     "NO_COST",
@@ -43,7 +43,6 @@ __all__ = [
     "money_scale",
 ]
 
-KINDS = ("sale", "return", "void", "other")
 NO_CARD = -1
 NO_DAY = -1
 #: Cost of a line whose file tells none.
@@ -60,7 +59,7 @@ _CODED = {
 }  # fmt: skip
 #: Roles whose cells say whether two lines are the same.
 _CONTENT = (
-    "item", "department", "quantity", "total", "price", "kind", "customer", "moment", "currency",
+    "item", "department", "quantity", "money", "price", "kind", "customer", "moment", "currency",
 )  # fmt: skip
 
 
@@ -89,7 +88,7 @@ class LineBatch:
     −1 where empty; ``receipt``, ``content``: 64-bit keys; ``day``: since 1970-01-01, −1 without;
     ``second``: of the day; ``quantity``: thousandths; ``money``: at the reader's scale; ``cost``:
     likewise, ``NO_COST`` without, nothing at all where the file has no such column; ``kind``:
-    place in :data:`KINDS`; ``bits``: rules met, as far as a line alone can tell.
+    place in :class:`counting.Kind`; ``bits``: rules met, as far as a line alone can tell.
     """
 
     first_line: int
@@ -213,7 +212,7 @@ class LineReader:
             quantity = np.where(quantity_state == GOOD, quantity, 10**QUANTITY_SCALE)
         money = np.zeros(rows, np.int64)
         state = np.full(rows, BAD, np.uint8)
-        cells = self._cells(batch, "total")
+        cells = self._cells(batch, "money")
         if cells is not None:
             money, state = read_decimals(cells, self.scale, comma)
         price_cells = self._cells(batch, "price")
@@ -277,7 +276,7 @@ class LineReader:
         if cells is None:
             return None
         cost, state = read_decimals(cells, self.scale, self.mapping.decimal_comma)
-        cost = np.where(kind == KINDS.index("return"), -np.abs(cost), cost)
+        cost = np.where(kind == Kind.RETURN, -np.abs(cost), cost)
         return np.where(state == GOOD, cost, NO_COST)
 
     def _receipt_keys(
@@ -319,10 +318,10 @@ class LineReader:
             ("no_date", day_state != GOOD),
             ("no_amount", (money_state != GOOD) | (quantity_state == BAD)),
             ("future", day > self.today),
-            ("void", kind == KINDS.index("void")),
-            ("not_sale", kind == KINDS.index("other")),
+            ("void", kind == Kind.VOID),
+            ("not_sale", kind == Kind.OTHER),
             ("no_customer", lone),
-            ("returns", kind == KINDS.index("return")),
+            ("returns", kind == Kind.RETURN),
             ("negative", bare),
             ("currency", self._foreign(batch)),
         ):
@@ -355,7 +354,7 @@ class LineReader:
         money_state: NDArray[np.uint8],
         quantity_state: NDArray[np.uint8],
     ) -> Iterator[Unread]:
-        states = (("moment", day_state), ("total", money_state), ("quantity", quantity_state))
+        states = (("moment", day_state), ("money", money_state), ("quantity", quantity_state))
         for role, state in states:
             cells = self._cells(batch, role)
             if cells is None:
@@ -377,13 +376,17 @@ _SIGNS = {"€": "EUR", "$": "USD", "£": "GBP", "¥": "JPY", "zł": "PLN", "kč
 
 
 def currency_of(text: str) -> str:
-    """The code of a currency by its code or sign, in capitals; empty for an empty cell."""
+    """The code of a currency by its code or sign, in capitals; empty for an empty cell.
+
+    >>> currency_of(" eur "), currency_of("£")
+    ('EUR', 'GBP')
+    """
     word = text.strip()
     return _SIGNS.get(word.lower(), word.upper())
 
 
 def money_scale(rows: pa.RecordBatch, mapping: LogMapping) -> int:
     """Decimals of the money columns among these rows, at most 4."""
-    names = [mapping.roles[r] for r in ("total", "price", "cost") if r in mapping.roles]
+    names = [mapping.roles[r] for r in ("money", "price", "cost") if r in mapping.roles]
     most = max((decimals_in(rows.column(n), mapping.decimal_comma) for n in names), default=0)
     return min(most, MOST_DECIMALS)

@@ -10,6 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import readonly
+from sortija.core.ledger.counting import Lines, counts, is_sale
+from sortija.core.ledger.rules import BIT
 
 __all__ = ["Log", "order_lines"]
 
@@ -24,7 +26,7 @@ class Log:
     ``start``: (customers + 2,) int64; customer *c* owns lines ``start[c]`` to ``start[c + 1]``,
     and the block after the last customer holds the lines without one. The other arrays have one
     entry per line: ``day`` since 1970-01-01 (−1: none), ``money`` at the study's scale,
-    ``quantity`` in thousandths, ``kind`` a place in ``lines.KINDS``, ``department``, ``site``
+    ``quantity`` in thousandths, ``kind`` of :class:`counting.Kind`, ``department``, ``site``
     and ``channel`` numbers (−1: none), ``bits`` of the rules met, ``cost`` like money (``NO_COST``:
     none; nothing at all where no file tells costs).
     """
@@ -53,15 +55,32 @@ class Log:
         arrays = {each.name: getattr(self, each.name) for each in fields(self)}
         return replace(self, **{n: readonly(a) for n, a in arrays.items() if a is not None})
 
+    def arrays(self) -> Lines:
+        """What kernels read; always of the same types, so that each is compiled once."""
+        log = self.frozen()
+        cost = log.cost if log.cost is not None else readonly(np.zeros(0, np.int64))
+        return Lines(
+            log.start, log.day, log.receipt, log.quantity, log.money, log.kind, log.department,
+            log.site, log.channel, log.bits, cost,
+        )  # fmt: skip
+
+    def counts(self, mask: int, lines: Any = slice(None)) -> NDArray[np.bool_]:
+        """Which of ``lines`` count; ``mask``: the bits of the rules that are on."""
+        return counts.py_func(self.bits[lines], mask)  # type: ignore[no-any-return]
+
+    def sales(self, mask: int, lines: Any = slice(None)) -> NDArray[np.bool_]:
+        """Which of ``lines`` are sales that count."""
+        return self.counts(mask, lines) & is_sale.py_func(self.kind[lines], self.quantity[lines])
+
     def last_day(self, mask: int) -> int:
         """The newest day of a line that counts and is not dated in the future; −1 if none."""
-        counts = (self.bits & (mask | 4)) == 0
-        return int(self.day[counts].max()) if counts.any() else -1
+        found = self.counts(mask | BIT["future"])
+        return int(self.day[found].max()) if found.any() else -1
 
     def first_day(self, mask: int) -> int:
         """The oldest day of a line that counts; −1 if none."""
-        counts = (self.bits & mask) == 0
-        return int(self.day[counts].min()) if counts.any() else -1
+        found = self.counts(mask)
+        return int(self.day[found].min()) if found.any() else -1
 
 
 @numba.njit(nogil=True, cache=True)
@@ -109,6 +128,12 @@ def order_lines(
     customer : (n,) int32, −1 without a customer (these come last)
     customers : int
         How many customers there are.
+
+    >>> customer = np.array([1, 0, -1, 1], np.int32)
+    >>> day, receipt = np.array([9, 5, 5, 3], np.int32), np.zeros(4, np.uint64)
+    >>> order, start = order_lines(customer, day, receipt, 2)
+    >>> order.tolist(), start.tolist()
+    ([1, 3, 0, 2], [0, 1, 3, 4])
     """
     owner = np.where(customer < 0, np.int32(customers), customer)
     counts = np.bincount(owner, minlength=customers + 1)

@@ -43,7 +43,7 @@ LOG_ROLES = (
     "department",
     "quantity",
     "price",
-    "total",
+    "money",
     "kind",
     "cost",
     "currency",
@@ -51,7 +51,7 @@ LOG_ROLES = (
 )
 REQUIRED_ROLES = ("customer", "moment")
 #: Roles whose cells are numbers with decimals.
-_AMOUNTS = ("total", "price", "quantity", "cost")
+_AMOUNTS = ("money", "price", "quantity", "cost")
 LineKind = Literal["sale", "return", "void", "other"]
 
 _NAMES = {
@@ -64,7 +64,7 @@ _NAMES = {
     "department": r"department|dept|category|group|family|section",
     "quantity": r"qty|quantity|pieces|units|count",
     "price": r"price|each",
-    "total": r"total|amount|value|net|gross|sum|revenue|paid|spend",
+    "money": r"total|amount|value|net|gross|sum|revenue|paid|spend",
     "kind": r"kind|type|status|void|action",
     "cost": r"cost|purchase.?price|cogs|buying",
     "currency": r"currency|curr\b|ccy",
@@ -146,7 +146,7 @@ class LogMapping:
             if role not in self.roles:
                 words = {"customer": "the customer or card", "moment": "the date"}[role]
                 raise MappingError(f"Say which column holds {words}.")
-        if "total" not in self.roles and not {"quantity", "price"} <= set(self.roles):
+        if "money" not in self.roles and not {"quantity", "price"} <= set(self.roles):
             raise MappingError("Say which column holds the line total, or quantity and price.")
 
     def read_anew(self, rows: pa.RecordBatch, before: LogMapping) -> LogMapping:
@@ -219,7 +219,7 @@ def _log_fits() -> dict[str, Callable[[Behaviour, int], tuple[float, str]]]:
         "moment": moment,
         "customer": code(0.01, 0.98, "{} different codes among the first rows"),
         "receipt": code(0.1, 1.0, "{} different numbers among the first rows"),
-        "total": numeric("numbers with decimals, some of them negative or large", True),
+        "money": numeric("numbers with decimals, some of them negative or large", True),
         "price": numeric("numbers with decimals", True),
         "quantity": numeric("small whole numbers", False),
         "kind": few("{} words that say what a line is"),

@@ -22,6 +22,9 @@ def owners(
     cards : how many there are
     together : pairs of cards that one person holds; chains of pairs are one person
     apart : cards that stand for themselves whatever the pairs say
+
+    >>> owners(5, [(1, 3), (3, 4)]).tolist()
+    [0, 1, 2, 1, 1]
     """
     alone = set(apart)
     pairs = [(a, b) for a, b in together if a not in alone and b not in alone]
@@ -45,6 +48,10 @@ def joined_by_owner(
     -------
     (n,) int64 place of the value; −1 for cards that are no customer of their own and where no
     card of the customer has a value.
+
+    >>> missing = np.array([True, False, False])
+    >>> joined_by_owner(np.array([0.0, 7.0, 5.0]), missing, np.array([0, 0, 2], np.int32)).tolist()
+    [1, -1, 2]
     """
     own = np.arange(len(values))
     out = np.where((owner == own) & ~missing, own, -1).astype(np.int64)

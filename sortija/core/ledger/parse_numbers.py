@@ -252,6 +252,9 @@ def decimals_in(
     """The most decimals that any number of the column is written with.
 
     ``state``: (n,) what :func:`read_decimals` says of each cell, where it was asked before.
+
+    >>> decimals_in(pa.array(["1.5", "2.125", "30"]))
+    3
     """
     if state is None:
         state = read_decimals(column, 0, comma)[1]
@@ -276,7 +279,12 @@ def _hash(offsets: Any, data: Any, keys: Any) -> None:
 
 
 def hash_cells(column: pa.Array, keys: NDArray[np.uint64] | None = None) -> NDArray[np.uint64]:
-    """Fold a column of cells into 64-bit row keys (new ones where ``keys`` is None)."""
+    """Fold a column of cells into 64-bit row keys (new ones where ``keys`` is None).
+
+    >>> keys = hash_cells(pa.array(["M-1", "M-2", "M-1"]))
+    >>> bool(keys[0] == keys[2]), bool(keys[0] == keys[1])
+    (True, False)
+    """
     keys = np.zeros(len(column), np.uint64) if keys is None else keys.copy()
     offsets, data = text_buffers(column)
     _hash(offsets, data, keys)

@@ -54,6 +54,10 @@ def find_runs(receipt: Digests, content: Digests) -> Runs:
     receipt, content : (n,) uint64
         Receipt key and digest of each line. Lines whose receipt differs from the line before
         begin a new run.
+
+    >>> runs = find_runs(np.array([7, 7, 8], np.uint64), np.array([1, 2, 3], np.uint64))
+    >>> runs.key.tolist(), runs.count.tolist()
+    ([7, 8], [2, 1])
     """
     if len(receipt) == 0:
         none = np.zeros(0, np.uint64)
@@ -148,6 +152,10 @@ def repeated(pieces: Callable[[], Iterable[tuple[Digests, Digests]]], runs: int)
     Returns
     -------
     (runs,) bool; the first of equal runs is False.
+
+    >>> receipt, content = np.array([1, 2, 1], np.uint64), np.array([5, 6, 5], np.uint64)
+    >>> repeated(lambda: [(receipt, content)], 3).tolist()
+    [False, False, True]
     """
     parts = -(-max(runs, 1) // PART_RUNS)
     # A quarter more than the even share of a part, filled to a half at most.

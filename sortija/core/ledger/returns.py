@@ -8,6 +8,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.ledger.counting import Kind, counts, is_sale
 from sortija.core.ledger.rules import BIT
 
 __all__ = ["NO_SALE", "match_returns", "return_bits", "settle_returns"]
@@ -37,7 +38,7 @@ def _in_time(first: int, last: int, day: Any, second: Any, kind: Any) -> tuple[A
     when = np.empty(last - first, np.int64)
     for i in range(last - first):
         line = first + i
-        late = kind[line] == 1 and second[line] == 0
+        late = kind[line] == Kind.RETURN and second[line] == 0
         when[i] = np.int64(day[line]) * _DAY + (_DAY - 1 if late else second[line])
     order = np.argsort(when, kind="mergesort")
     return order + first, when[order]
@@ -80,8 +81,8 @@ def _match(
     for c in range(len(start) - 1):
         some = False
         for line in range(start[c], start[c + 1]):
-            some = some or (kind[line] == 1 and (bits[line] & _OUT) == 0)
-            if not some and kind[line] == 0 and quantity[line] > 0 and (bits[line] & _OUT) == 0:
+            some = some or (kind[line] == Kind.RETURN and counts(bits[line], _OUT))
+            if not some and is_sale(kind[line], quantity[line]) and counts(bits[line], _OUT):
                 left[line] = quantity[line]
         if not some:
             continue
@@ -91,11 +92,11 @@ def _match(
             end = begin
             while end < len(order) and when[end] == when[begin]:
                 line = order[end]
-                if kind[line] == 0 and quantity[line] > 0 and (bits[line] & _OUT) == 0:
+                if is_sale(kind[line], quantity[line]) and counts(bits[line], _OUT):
                     left[line] = quantity[line]
                 end += 1
             for line in order[begin:end]:
-                if kind[line] == 1 and (bits[line] & _OUT) == 0:
+                if kind[line] == Kind.RETURN and counts(bits[line], _OUT):
                     sale = _find(line, order, end, receipt, item, quantity, money, left)
                     if sale >= 0:
                         out[line] = sale
@@ -111,7 +112,7 @@ def _mark(
     for c in range(len(start) - 1):
         some = False
         for line in range(start[c], start[c + 1]):
-            if kind[line] == 1 and (bits[line] & _OUT) == 0:
+            if kind[line] == Kind.RETURN and counts(bits[line], _OUT):
                 some = True
                 if sale[line] < 0:
                     bits[line] |= unmatched

@@ -87,7 +87,11 @@ ON_OFFER = 1 << 28
 
 
 def default_rules(rules: Iterable[Rule] = RULES) -> list[str]:
-    """Keys of the rules that are on when a study begins."""
+    """Keys of the rules that are on when a study begins.
+
+    >>> "void" in default_rules(), "returns" in default_rules()
+    (True, False)
+    """
     return [rule.key for rule in rules if rule.default]
 
 

@@ -9,7 +9,8 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds, readonly
+from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.ledger.counting import Lines, counts, is_sale, receipt_at
 from sortija.core.ledger.log import Log
 
 __all__ = ["Balance", "Gap", "Visits", "balance", "gaps", "spent_between", "visits"]
@@ -17,39 +18,33 @@ __all__ = ["Balance", "Gap", "Visits", "balance", "gaps", "spent_between", "visi
 
 @dataclass(frozen=True)
 class Visits:
-    """Purchases as the measures see them: receipts with a kept sale of positive quantity.
+    """Purchases of customers; see :mod:`counting`.
 
     ``first``: (customers,) day of each customer's first purchase, −1 without one; ``day`` and
-    ``net``: (purchases,) day and money at the study's scale.
+    ``money``: (purchases,) day, and money at the study's scale.
     """
 
     first: NDArray[np.int32]
     day: NDArray[np.int32]
-    net: NDArray[np.int64]
+    money: NDArray[np.int64]
 
 
 @numba.njit(nogil=True, cache=True)
 def _visits(
-    start: Any, day: Any, receipt: Any, quantity: Any, money: Any, kind: Any, bits: Any, mask: int,
-    begin: int, end: int, place: int, first: Any, visit_day: Any, net: Any,
-) -> int:  # fmt: skip
+    lines: Lines, mask: int, begin: int, end: int, place: int, first: Any, day: Any, money: Any
+) -> int:
     found = place
     for c in range(begin, end):
         first[c] = -1
-        i = start[c]
-        while i < start[c + 1]:
-            j, total, purchase = i, 0, False
-            while j < start[c + 1] and receipt[j] == receipt[i] and day[j] == day[i]:
-                if (bits[j] & mask) == 0:
-                    purchase = purchase or (kind[j] == 0 and quantity[j] > 0)
-                    total += money[j]
-                j += 1
+        line = lines.start[c]
+        while line < lines.start[c + 1]:
+            after, comes_to, purchase = receipt_at(lines, line, lines.start[c + 1], mask)
             if purchase:
                 if first[c] < 0:
-                    first[c] = day[i]
-                visit_day[found], net[found] = day[i], total
+                    first[c] = lines.day[line]
+                day[found], money[found] = lines.day[line], comes_to
                 found += 1
-            i = j
+            line = after
     return found - place
 
 
@@ -60,51 +55,45 @@ def visits(log: Log, mask: int, engine: Engine | None = None) -> Visits:
     first = np.empty(log.customers, np.int32)
     # A block has no more purchases than lines.
     starts = [int(log.start[begin]) for begin, _ in blocks]
-    lines = int(log.start[-2])
-    visit_day, net = np.empty(lines, np.int32), np.empty(lines, np.int64)
+    most, lines = int(log.start[-2]), log.arrays()
+    day, money = np.empty(most, np.int32), np.empty(most, np.int64)
 
     def block(number: int) -> int:
-        return int(_visits(
-            log.start, log.day, log.receipt, log.quantity, log.money, log.kind, log.bits, mask,
-            *blocks[number], starts[number], first, visit_day, net,
-        ))  # fmt: skip
+        return int(_visits(lines, mask, *blocks[number], starts[number], first, day, money))
 
-    counts = engine.map(block, range(len(blocks)))
-    kept = [slice(start, start + count) for start, count in zip(starts, counts, strict=True)]
+    found = engine.map(block, range(len(blocks)))
+    kept = [slice(start, start + count) for start, count in zip(starts, found, strict=True)]
     if not kept:
-        return Visits(first, visit_day[:0], net[:0])
+        return Visits(first, day[:0], money[:0])
     return Visits(
-        first, np.concatenate([visit_day[part] for part in kept]),
-        np.concatenate([net[part] for part in kept]),
+        first, np.concatenate([day[part] for part in kept]),
+        np.concatenate([money[part] for part in kept]),
     )  # fmt: skip
 
 
 @numba.njit(nogil=True, cache=True)
-def _spent(
-    start: Any, day: Any, receipt: Any, quantity: Any, money: Any, kind: Any, bits: Any, mask: int,
-    low: float, high: float, out: Any,
-) -> None:  # fmt: skip
+def _spent(lines: Lines, mask: int, low: float, high: float, out: Any) -> None:
     for c in range(len(out)):
-        i = start[c]
-        while i < start[c + 1]:
-            j, total, purchase = i, 0, False
-            while j < start[c + 1] and receipt[j] == receipt[i] and day[j] == day[i]:
-                if (bits[j] & mask) == 0:
-                    purchase = purchase or (kind[j] == 0 and quantity[j] > 0)
-                    total += money[j]
-                j += 1
-            if purchase and low <= total < high:
+        line = lines.start[c]
+        while line < lines.start[c + 1]:
+            line, money, purchase = receipt_at(lines, line, lines.start[c + 1], mask)
+            if purchase and low <= money < high:
                 out[c] = True
-            i = j
 
 
 def spent_between(log: Log, mask: int, low: float, high: float) -> NDArray[np.bool_]:
-    """Customers with any purchase that comes to ``low`` or more and less than ``high``."""
+    """Customers with any purchase that comes to ``low`` or more and less than ``high``.
+
+    >>> from sortija.core.ledger.log import Log
+    >>> one = np.ones(2, np.int64)
+    >>> log = Log(np.array([0, 1, 2, 2]), one.astype(np.int32), one.astype(np.uint64), 1000 * one,
+    ...           np.array([500, 2500]), 0 * one.astype(np.int8), one.astype(np.int16),
+    ...           one.astype(np.int16), one.astype(np.int16), 0 * one.astype(np.int32))
+    >>> spent_between(log, 0, 1000, 3000).tolist()
+    [False, True]
+    """
     out = np.zeros(log.customers, np.bool_)
-    _spent(
-        log.start, log.day, log.receipt, log.quantity, log.money, log.kind, log.bits, mask, low,
-        high, out,
-    )  # fmt: skip
+    _spent(log.arrays(), mask, low, high, out)
     return out
 
 
@@ -125,24 +114,23 @@ class Balance:
 
 @numba.njit(nogil=True, cache=True)
 def _balance(
-    start: Any, day: Any, quantity: Any, money: Any, kind: Any, bits: Any, mask: int, first: int,
-    as_of: int, begin: int, end: int, out: Any,
-) -> None:  # fmt: skip
-    customers = len(start) - 2
+    lines: Lines, mask: int, first: int, as_of: int, begin: int, end: int, out: Any
+) -> None:
+    customers = len(lines.start) - 2
     for c in range(begin, end):
-        total, lines, purchase = 0, 0, False
-        for i in range(start[c], start[c + 1]):
-            if (bits[i] & mask) == 0 and day[i] >= first and day[i] < as_of:
-                total += money[i]
-                lines += 1
-                purchase = purchase or (kind[i] == 0 and quantity[i] > 0)
+        money, many, purchase = 0, 0, False
+        for i in range(lines.start[c], lines.start[c + 1]):
+            if counts(lines.bits[i], mask) and first <= lines.day[i] < as_of:
+                money += lines.money[i]
+                many += 1
+                purchase |= is_sale(lines.kind[i], lines.quantity[i])
         if c == customers:
-            out[2] += total
+            out[2] += money
         elif purchase:
-            out[0] += total
+            out[0] += money
             out[3] += 1
-        elif lines:
-            out[1] += total
+        elif many:
+            out[1] += money
             out[4] += 1
 
 
@@ -154,14 +142,11 @@ def balance(log: Log, mask: int, first: int, as_of: int, engine: Engine | None =
     mask : bits of the rules that are on
     first, as_of : days since 1970-01-01; the first is in the window, the second is not
     """
-    engine = engine or Engine(1)
+    engine, lines = engine or Engine(1), log.arrays()
 
     def block(bounds: tuple[int, int]) -> NDArray[np.int64]:
         out = np.zeros(5, np.int64)
-        _balance(
-            readonly(log.start), log.day, log.quantity, log.money, log.kind, log.bits, mask, first,
-            as_of, *bounds, out,
-        )  # fmt: skip
+        _balance(lines, mask, first, as_of, *bounds, out)
         return out
 
     # The last of all stands for the lines without a customer.

@@ -37,6 +37,11 @@ def zone_of(name: str) -> Zone:
     ------
     ValueError
         There is no such zone.
+
+    >>> zone_of("Nowhere/Here")
+    Traceback (most recent call last):
+        ...
+    ValueError: There is no time zone called Nowhere/Here.
     """
     try:
         info = ZoneInfo(name)

@@ -73,7 +73,13 @@ def _growing_edges(low: float, high: float) -> list[float]:
 
 
 def bin_column(column: Column) -> Bins:
-    """Cut a column into bars: even steps, growing ones if skewed, or levels."""
+    """Cut a column into bars: even steps, growing ones if skewed, or levels.
+
+    >>> from sortija.core.table import Column
+    >>> plan = Column("plan", "category", np.array([1, 2, 0], np.int32), "", ("card", "plus"))
+    >>> bin_column(plan).count
+    2
+    """
     if column.kind == "category":
         if len(column.levels) > 250:
             raise ValueError(f"{column.name} has too many values to draw as bars")

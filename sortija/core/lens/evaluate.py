@@ -201,5 +201,14 @@ def without(selection: Selection, place: int, money: NDArray[np.int64]) -> Total
 
 
 def members(selection: Selection) -> NDArray[np.int64]:
-    """Row numbers of the customers in the lens."""
+    """Row numbers of the customers in the lens.
+
+    >>> from sortija.core.table import Column
+    >>> visits = Column("visits", "number", np.array([1.0, 4.0, 9.0]))
+    >>> clause = Clause("measure:visits", ranges=((3, None),))
+    >>> money = np.array([100, 200, 700])
+    >>> found = select([clause], {("measure:visits", ""): visits}, np.ones(3, bool), money)
+    >>> members(found).tolist()
+    [1, 2]
+    """
     return np.flatnonzero((selection.failed == 0) & selection.known)

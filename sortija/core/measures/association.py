@@ -245,7 +245,14 @@ def _between(strength: NDArray[np.float64], a: list[int], b: list[int]) -> float
 
 
 def twins(found: Alike, least: float = SAME) -> list[tuple[int, int, float]]:
-    """Pairs (i < j, value) that say the same thing twice, strongest first."""
+    """Pairs (i < j, value) that say the same thing twice, strongest first.
+
+    >>> from sortija.core.table import Column
+    >>> x = np.arange(100.0)
+    >>> columns = [Column(n, "number", v) for n, v in (("a", x), ("b", 2 * x), ("c", x % 7))]
+    >>> [(i, j, round(float(v), 6)) for i, j, v in twins(alike(columns))]
+    [(0, 1, 1.0)]
+    """
     pairs = [
         (i, j, float(found.values[i, j]))
         for i in range(len(found.names))

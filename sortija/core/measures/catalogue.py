@@ -128,7 +128,11 @@ _SPANS = {
 
 
 def describe_share(name: str, kind: str, label: str) -> Measure:
-    """The measure for one department, channel, site, season or weekday."""
+    """The measure for one department, channel, site, season or weekday.
+
+    >>> describe_share("share_department_seeds", "department", "Seeds").label
+    'Seeds, share'
+    """
     words = {
         "department": f"in {label}",
         "channel": f"through {label}",

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.measures.catalogue import SEASONS, WEEKDAYS, Measure, describe_share
-from sortija.core.measures.kernels import SUMS
+from sortija.core.measures.kernels import Places, Sum
 
 __all__ = ["Layout", "Names", "layout_of", "share_slots", "slugs"]
 
@@ -37,10 +37,10 @@ class Names:
 
 @dataclass(frozen=True)
 class Layout:
-    """``at``: seven slots as :func:`kernels.derive_block` wants them; ``slots``: of each share;
+    """``at``: where sums by department, channel … stand; ``slots``: the sum of each share;
     ``shares``: name → measure; ``left_out``: measures that this log cannot give."""
 
-    at: tuple[int, ...]
+    at: Places
     slots: NDArray[np.int64]
     shares: dict[str, Measure]
     left_out: frozenset[str]
@@ -64,7 +64,11 @@ def slugs(labels: Sequence[str]) -> list[str]:
 
 
 def share_slots(names: Names) -> dict[tuple[str, int], str]:
-    """(kind, number) of a department, channel, site, season or weekday → its share measure."""
+    """(kind, number) of a department, channel, site, season or weekday → its share measure.
+
+    >>> share_slots(Names(departments=("Seeds", "Pots")))["department", 1]
+    'share_department_pots'
+    """
     out = {("weekend", 1): "weekend", ("on_offer", 1): "on_offer"}
     for kind, labels in (
         ("season", SEASONS), ("weekday", WEEKDAYS), ("department", names.departments),
@@ -87,13 +91,14 @@ def layout_of(
         Numbers of a kind ("department", "site") of so many, those that sold most first.
     """
     sizes = [len(names.channels), len(names.sites), 4, 7] if names.shares else [0] * 4
-    at = np.cumsum([len(SUMS), len(names.departments), len(names.departments), *sizes])
+    departments = len(names.departments)
+    at = Places(*np.cumsum([len(Sum), departments, departments, *sizes]).tolist())
     shares: dict[str, Measure] = {}
     slots: list[int] = []
     for kind, labels, begin in (
-        ("season", SEASONS, at[4]), ("weekday", WEEKDAYS, at[5]),
-        ("department", names.departments, at[0]), ("channel", names.channels, at[2]),
-        ("site", names.sites, at[3]),
+        ("season", SEASONS, at.seasons), ("weekday", WEEKDAYS, at.weekdays),
+        ("department", names.departments, at.departments),
+        ("channel", names.channels, at.channels), ("site", names.sites, at.sites),
     ):  # fmt: skip
         if not names.shares:
             break
@@ -104,10 +109,10 @@ def layout_of(
         for number in numbers:
             name = f"share_{kind}_{chosen[number]}"
             shares[name] = describe_share(name, kind, labels[number])
-            slots.append(int(begin) + number)
+            slots.append(begin + number)
     left_out = set() if margin else {"margin"}
     if len(names.departments) < 2:
         left_out |= {"breadth", "evenness"}
     if not names.on_offer:
         left_out.add("on_offer")
-    return Layout(tuple(at.tolist()), np.array(slots, np.int64), shares, frozenset(left_out))
+    return Layout(at, np.array(slots, np.int64), shares, frozenset(left_out))

@@ -65,6 +65,9 @@ def reach_of(days: NDArray[np.integer], lines: NDArray[np.integer]) -> Reach | N
     ----------
     days : (m,) int, ascending, since 1970-01-01
     lines : (m,) int, how many lines of each count
+
+    >>> reach_of(np.array([100, 9000, 9001]), np.array([1, 500, 700]))
+    Reach(first=9000, last=9001)
     """
     if not len(days):
         return None

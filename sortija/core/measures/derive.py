@@ -12,14 +12,20 @@ from numpy.typing import NDArray
 
 from sortija.core.calendar import date_of
 from sortija.core.engine import Engine, chunk_bounds, readonly
+from sortija.core.ledger.counting import Kind
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import ON_OFFER
 from sortija.core.measures.catalogue import MEASURES, Measure
 from sortija.core.measures.column_layout import Layout, Names, layout_of
 from sortija.core.measures.kernels import (
     DAYS,
-    EVERYONE,
     FIXED,
+    SUMS_OF_EVERYONE,
+    Everyone,
+    Figure,
+    Results,
+    Wanted,
+    Windows,
     against_everyone,
     day_money,
     derive_block,
@@ -143,7 +149,7 @@ def derive_series(
     ValueError
         A window begins or ends before the one in front of it, or there is none.
     """
-    log, names, engine = log.frozen(), names or Names(), engine or Engine(1)
+    names, engine = names or Names(), engine or Engine(1)
     days = _by_day(log, mask, engine)
     begins = days.first_day()
     spans = spans_of(windows, max(begins, 0))
@@ -151,34 +157,34 @@ def derive_series(
     layout = layout_of(names, told, lambda kind, size: _most_sold(log, mask, kind, size))
     n, many = log.customers, len(windows)
     values = np.empty((many, len(FIXED) + len(layout.shares), n))
-    totals = np.zeros((many, n), np.int64)
+    money = np.zeros((many, n), np.int64)
     first_ever = np.full(n, -1, np.int64)
     blocks = chunk_bounds(n)
-    everyone = np.zeros((max(len(blocks), 1), many, len(EVERYONE)), np.int64)
+    everyone = np.zeros((max(len(blocks), 1), many, SUMS_OF_EVERYONE), np.int64)
     rhythms = np.zeros((max(len(blocks), 1), many, 2 * len(spans.season) + 1), np.int32)
     names_of = (*FIXED, *layout.shares)
     apart = layout.left_out | {"tenure"}  # which is not read from lines
     columns = [place for place, name in enumerate(names_of) if name not in apart]
-    cost = readonly(log.cost if log.cost is not None else np.zeros(0, np.int64))
     rates = np.array(names.rates or ((np.nan,) if log.cost is not None else ()), np.float64)
     dates = readonly(np.zeros(0) if joined is None else joined)
+    wanted = Wanted(
+        mask, ON_OFFER, rates, dates, 10.0**scale, layout.at, np.array(columns), layout.slots
+    )
+    lines, within = log.arrays(), Windows(
+        spans.first_days, spans.as_ofs, spans.of_day, spans.season
+    )  # fmt: skip
 
     def block(place: int) -> None:
         progress("measures", place, len(blocks))
-        derive_block(
-            log.start, log.day, log.receipt, log.quantity, log.money, log.kind,
-            log.department, log.channel, log.site, log.bits, cost, rates, dates,
-            *blocks[place], mask, ON_OFFER, spans.first_days, spans.as_ofs, spans.of_day,
-            spans.season, layout.at, np.array(columns), layout.slots, 10.0**scale,
-            values, totals, first_ever, everyone[place], rhythms[place],
-        )  # fmt: skip
+        results = Results(values, money, first_ever, everyone[place], rhythms[place])
+        derive_block(lines, *blocks[place], within, wanted, results)
 
     engine.map(block, range(len(blocks)))
     whole, rhythm = everyone.sum(axis=0), rhythms.sum(axis=0)
 
     def window(place: int) -> Derived:
         at = _At(spans, place, days, whole[place], rhythm[place])
-        return _finish(at, layout, values[place], totals[place], first_ever, joined)
+        return _finish(at, layout, values[place], money[place], first_ever, joined)
 
     return tuple(engine.map(window, range(many)))
 
@@ -204,14 +210,14 @@ class _At:
 
 
 def _by_day(log: Log, mask: int, engine: Engine) -> _Days:
-    named, end = int(log.start[-2]), len(log)
+    named, end, lines = int(log.start[-2]), len(log), log.arrays()
     bounds = [(a, min(a + _LINES, named)) for a in range(0, named, _LINES)]
     latest = int(log.day.max(initial=0)) if end < _LINES else DAYS - 1
     size = min(latest + 1, DAYS)
 
     def part(bound: tuple[int, int]) -> NDArray[np.int64]:
         out = np.zeros((max(size, 1), 2), np.int64)
-        day_money(log.day, log.bits, log.money, mask, *bound, out)
+        day_money(lines, mask, *bound, out)
         return out
 
     ownerless = part((named, end))
@@ -221,8 +227,8 @@ def _by_day(log: Log, mask: int, engine: Engine) -> _Days:
 def _most_sold(log: Log, mask: int, kind: str, size: int) -> NDArray[np.int64]:
     """Numbers of departments or sites by the sales that count, most first."""
     codes: NDArray[np.int16] = getattr(log, kind)
-    counts = ((log.bits & mask) == 0) & (log.kind == 0) & (codes >= 0) & (codes < size)
-    sold = np.bincount(codes[counts], log.money[counts], minlength=size)
+    sales = log.counts(mask) & (log.kind == Kind.SALE) & (codes >= 0) & (codes < size)
+    sold = np.bincount(codes[sales], log.money[sales], minlength=size)
     return np.argsort(-sold, kind="stable")
 
 
@@ -232,8 +238,8 @@ def _finish(
 ) -> Derived:  # fmt: skip
     """What wants figures of everyone, and the columns under their names."""
     everyone = _trend_of(at.everyone)
-    own, recency, trend = (values[FIXED.index(n)] for n in ("silence", "recency", "trend"))
-    visits = values[FIXED.index("frequency")]
+    own, recency, trend = values[Figure.SILENCE], values[Figure.RECENCY], values[Figure.TREND]
+    visits = values[Figure.FREQUENCY]
     against_everyone(own, recency, trend, _usual_gap(at.rhythms), SHORTEST_GAP, everyone)
     columns, about = [], {}
     for place, name in enumerate((*FIXED, *layout.shares)):
@@ -274,19 +280,20 @@ def _usual_gap(rhythms: NDArray[np.int64]) -> float:
 
 def _trend_of(whole: NDArray[np.int64]) -> float:
     """The trend of all customers together."""
-    frequency, gross, early, net = (int(value) for value in whole[:4])
-    half = net / max(frequency, 1) / 2.0
-    late = gross - early + half
+    told = {each: int(whole[each]) for each in Everyone}
+    half = told[Everyone.MONEY_OF_PURCHASES] / max(told[Everyone.FREQUENCY], 1) / 2.0
+    early = told[Everyone.EARLY_GROSS]
+    late = told[Everyone.GROSS] - early + half
     return math.log(late / (early + half)) if early + half > 0 and late > 0 else 0.0
 
 
 def _reconcile(at: _At) -> Reconciliation:
     inside = slice(max(at.first, 0), max(at.as_of, 0))
-    told = dict(zip(EVERYONE, at.everyone.tolist(), strict=True))
+    money, table = int(at.everyone[Everyone.MONEY]), int(at.everyone[Everyone.TABLE])
     return Reconciliation(
         ledger=int(at.days.every[inside, 1].sum()),
-        table=told["table"],
-        without_purchase=told["money"] - told["table"],
+        table=table,
+        without_purchase=money - table,
         without_customer=int(at.days.ownerless[inside, 1].sum()),
     )
 

@@ -85,11 +85,10 @@ class ExpectedModel:
 
 def rhythm_of(log: Log, mask: int, as_of: int, engine: Engine | None = None) -> Rhythm:
     """The visits of everyone who came before ``as_of`` (days since 1970-01-01, exclusive)."""
-    log, found = log.frozen(), np.zeros((log.customers, 3), np.int64)
+    lines, found = log.arrays(), np.zeros((log.customers, 3), np.int64)
 
     def block(bounds: tuple[int, int]) -> None:
-        visits_block(log.start, log.day, log.quantity, log.kind, log.bits, mask, 0, as_of,
-                     *bounds, found)  # fmt: skip
+        visits_block(lines, mask, 0, as_of, *bounds, found)
 
     (engine or Engine(1)).map(block, chunk_bounds(log.customers))
     rows = np.flatnonzero(found[:, 0] > 0)

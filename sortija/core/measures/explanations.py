@@ -128,7 +128,7 @@ def tell(
         Day of joining since 1970-01-01, where it is known.
     """
 
-    def cash(value: float) -> str:
+    def spell(value: float) -> str:
         return f"{'−' if value < 0 else ''}{currency}{abs(value) / 10**scale:,.{scale}f}"
 
     span = f"from {_day(found.first)} to {_day(found.as_of - 1)}"
@@ -140,7 +140,7 @@ def tell(
     on_last = tuple(v.key for v in found.purchases if v.day == last.day)
     sales = sum(v.sales for v in (*found.purchases, *found.other))
     back = sum(v.returned for v in (*found.purchases, *found.other))
-    nets = sorted(v.sales + v.returned for v in found.purchases)
+    sums = sorted(v.sales + v.returned for v in found.purchases)
     days = sorted({v.day for v in found.purchases})
     gaps = [b - a for a, b in pairwise(days)]
     departments = sorted(set().union(*(v.departments for v in found.purchases)))
@@ -150,14 +150,14 @@ def tell(
              on_last),
         Told("frequency", f"{_plural(len(keys), 'receipt')} with at least one kept sale {span}. "
              "Lines of one receipt are one visit.", keys),
-        Told("monetary", f"{cash(sales)} of sales"
-             + (f" less {cash(-back)} of returns" if back else "")
-             + f" {span} make {cash(sales + back)}.",
+        Told("monetary", f"{spell(sales)} of sales"
+             + (f" less {spell(-back)} of returns" if back else "")
+             + f" {span} make {spell(sales + back)}.",
              tuple(v.key for v in (*found.purchases, *found.other))),
-        Told("basket_mean", f"{_plural(len(nets), 'purchase')} of {cash(sum(nets))} together: "
-             f"{cash(sum(nets) / len(nets))} each.", keys),
-        Told("basket_median", f"The middle one of {_plural(len(nets), 'purchase')} is "
-             f"{cash(median(nets))}.", keys),
+        Told("basket_mean", f"{_plural(len(sums), 'purchase')} of {spell(sum(sums))} together: "
+             f"{spell(sum(sums) / len(sums))} each.", keys),
+        Told("basket_median", f"The middle one of {_plural(len(sums), 'purchase')} is "
+             f"{spell(median(sums))}.", keys),
         _tenure(found, joined),
         _silence(recency, days, gaps, context.usual),
     ]  # fmt: skip
@@ -173,11 +173,11 @@ def tell(
                  f"{', '.join(departments)}.", keys)
         )  # fmt: skip
     told += _rhythm(found, days, gaps)
-    told += _more_money(found, cash, context.trend, joined)
-    return told + _shares(found, cash, context)
+    told += _more_money(found, spell, context.trend, joined)
+    return told + _shares(found, spell, context)
 
 
-Cash = Callable[[float], str]
+Spell = Callable[[float], str]
 
 
 def _rhythm(found: Account, days: list[int], gaps: list[int]) -> list[Told]:
@@ -194,7 +194,7 @@ def _rhythm(found: Account, days: list[int], gaps: list[int]) -> list[Told]:
 
 
 def _more_money(
-    found: Account, cash: Cash, everyone: float | None, joined: float | None
+    found: Account, spell: Spell, everyone: float | None, joined: float | None
 ) -> list[Told]:
     inside = (*found.purchases, *found.other)
     keys = tuple(v.key for v in inside)
@@ -203,8 +203,8 @@ def _more_money(
     if all(margin is not None for margin in margins):
         made, money = sum(m or 0 for m in margins), sum(v.sales + v.returned for v in inside)
         told.append(
-            Told("margin", f"{cash(money)} of sales less returns, less {cash(money - made)} that "
-                 f"the goods cost: {cash(made)}.", keys)
+            Told("margin", f"{spell(money)} of sales less returns, less {spell(money - made)} that "
+                 f"the goods cost: {spell(made)}.", keys)
         )  # fmt: skip
     else:
         unknown = sum(margin is None for margin in margins)
@@ -218,11 +218,13 @@ def _more_money(
             Told("returned", f"{_plural(back, 'line')} of {lines:,} brought goods back: "
                  f"{back / lines:.1%}.", keys)
         )  # fmt: skip
-    trend = _trend(found, cash, everyone, joined)
+    trend = _trend(found, spell, everyone, joined)
     return [*told, trend] if trend else told
 
 
-def _trend(found: Account, cash: Cash, everyone: float | None, joined: float | None) -> Told | None:
+def _trend(
+    found: Account, spell: Spell, everyone: float | None, joined: float | None
+) -> Told | None:
     since = found.first_ever if joined is None else joined
     days, count = found.as_of - found.first, len(found.purchases)
     if count < 3 or found.as_of - since < days:
@@ -236,14 +238,14 @@ def _trend(found: Account, cash: Cash, everyone: float | None, joined: float | N
         return None
     own = math.log((late + half) / (early + half))
     words = (
-        f"{cash(early)} before {_day(middle)} and {cash(late)} from then on, half a basket added "
+        f"{spell(early)} before {_day(middle)} and {spell(late)} from then on, half a basket added "
         f"to each: a log ratio of {own:+.2f}, less {everyone:+.2f} of all customers together: "
         f"{own - everyone:+.2f}."
     )
     return Told("trend", words.replace("-", "−"), tuple(v.key for v in found.purchases))
 
 
-def _shares(found: Account, cash: Cash, context: Context) -> list[Told]:
+def _shares(found: Account, spell: Spell, context: Context) -> list[Told]:
     inside = (*found.purchases, *found.other)
     gross = sum(v.sales for v in inside)
     if gross <= 0:
@@ -253,8 +255,8 @@ def _shares(found: Account, cash: Cash, context: Context) -> list[Told]:
         part = sum(v.parts.get(name, 0) for v in inside)
         keys = tuple(v.key for v in inside if v.parts.get(name, 0))
         told.append(
-            Told(name, f"{cash(part)} {words} of {cash(gross)} of gross sales: {part / gross:.1%}.",
-                 keys)
+            Told(name, f"{spell(part)} {words} of {spell(gross)} of gross sales: "
+                 f"{part / gross:.1%}.", keys)
         )  # fmt: skip
     by_department = [
         sum(v.parts.get(name, 0) for v in inside)

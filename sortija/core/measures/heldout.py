@@ -112,11 +112,10 @@ def check_expected(
 
 
 def _visits(log: Log, mask: int, first: int, end: int, engine: Engine) -> NDArray[np.int64]:
-    log, out = log.frozen(), np.zeros((log.customers, 3), np.int64)
+    lines, out = log.arrays(), np.zeros((log.customers, 3), np.int64)
 
     def block(bounds: tuple[int, int]) -> None:
-        visits_block(log.start, log.day, log.quantity, log.kind, log.bits, mask, first, end,
-                     *bounds, out)  # fmt: skip
+        visits_block(lines, mask, first, end, *bounds, out)
 
     engine.map(block, chunk_bounds(log.customers))
     return out[:, 0]

@@ -59,7 +59,7 @@ class Population:
 
 @dataclass(frozen=True)
 class _Visits:
-    """Visits of a window with a sale: customer, day, net total, and where their lines lie."""
+    """Visits of a window with a sale: customer, day, money, and where their lines lie."""
 
     owner: NDArray[np.int64]
     day: NDArray[np.int32]
@@ -72,8 +72,8 @@ def _visits(log: Log, mask: int, first: int, after: int) -> _Visits:
     """Receipts with a kept sale of somebody's, within days ``first`` to ``after``, exclusive."""
     named = int(log.start[-2])
     day = np.asarray(log.day[:named])
-    counts = (np.asarray(log.bits[:named]) & mask) == 0
-    kept = np.flatnonzero(counts & (day >= first) & (day < after))
+    counted = log.counts(mask, slice(named))
+    kept = np.flatnonzero(counted & (day >= first) & (day < after))
     owner = np.searchsorted(log.start, kept, side="right") - 1
     receipt = np.asarray(log.receipt)[kept]
     new = np.ones(len(kept), np.bool_)

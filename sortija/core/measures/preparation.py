@@ -150,6 +150,10 @@ def propose(column: Column) -> Steps:
     A log or a root, whichever leaves less skew, where the skew is beyond 1 and one of them
     lowers it; then capped at 1% where values still stand far from everyone; then z. Missing
     values are left out: what is missing by definition is never filled silently.
+
+    >>> from sortija.core.table import Column
+    >>> propose(Column("spend", "number", np.exp(np.linspace(0, 9, 400)))).transform
+    'log'
     """
     there = np.asarray(column.values, np.float64)[~column.missing]
     if len(there) == 0:
@@ -170,7 +174,13 @@ def propose(column: Column) -> Steps:
 
 
 def fit(column: Column, steps: Steps) -> Fitted:
-    """Learn the constants of ``steps`` from the values of ``column`` (missing ones left out)."""
+    """Learn the constants of ``steps`` from the values of ``column`` (missing ones left out).
+
+    >>> from sortija.core.table import Column
+    >>> spend = Column("spend", "number", np.array([10.0, 20.0, 30.0]))
+    >>> apply(np.array([20.0]), fit(spend, Steps())).tolist()
+    [0.0]
+    """
     there = np.asarray(column.values, np.float64)[~column.missing]
     if len(there) == 0:
         return Fitted(steps, float("nan"), float("nan"), float("nan"), 0.0, 1.0, constant=True)
@@ -222,6 +232,12 @@ def restore(prepared: NDArray[np.float64], fitted: Fitted) -> NDArray[np.float64
     """Prepared values back in the column's own units: what a centre stands at.
 
     Capped values stay capped; a rank goes back to the value at it.
+
+    >>> from sortija.core.table import Column
+    >>> spend = Column("spend", "number", np.array([10.0, 20.0, 90.0]))
+    >>> fitted = fit(spend, Steps(transform="log"))
+    >>> restore(apply(np.array([20.0]), fitted), fitted).round(6).tolist()
+    [20.0]
     """
     if fitted.steps.scale == "rank":
         from scipy.special import ndtr

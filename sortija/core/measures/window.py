@@ -106,6 +106,11 @@ def spans_of(windows: Sequence[Window], log_begins: int) -> Spans:
     ------
     ValueError
         There is none, or one begins or ends before the one in front of it.
+
+    >>> from datetime import date
+    >>> spans = spans_of([Window(date(1970, 3, 31), 1)], 0)
+    >>> spans.first_days.tolist(), spans.as_ofs.tolist()
+    ([59], [90])
     """
     if not windows:
         raise ValueError("a series has at least one window")

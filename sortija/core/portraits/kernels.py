@@ -34,7 +34,11 @@ def in_groups(values: Any, groups: Any, k: int) -> tuple[Any, Any, Any]:
 
 @numba.njit(nogil=True, cache=True)
 def moments(values: Any, mean: float) -> tuple[float, float]:
-    """Sums of the second and third powers of how far values are from ``mean``."""
+    """Sums of the second and third powers of how far values are from ``mean``.
+
+    >>> moments(np.array([1.0, 2.0, 3.0]), 2.0)
+    (2.0, 0.0)
+    """
     second = third = 0.0
     for value in values:
         away = value - mean

@@ -239,8 +239,8 @@ def field(
     shape = (up.asked + 1, across.asked + 1)
     counts = np.bincount(plots, minlength=shape[0] * shape[1]).reshape(shape)[1:, 1:]
     # Sums of whole numbers are exact in float64 up to 2^53, far beyond any ledger's money.
-    cash = np.bincount(plots, money, minlength=shape[0] * shape[1]).reshape(shape)[1:, 1:]
-    return Field(counts, np.rint(cash).astype(np.int64))
+    sums = np.bincount(plots, money, minlength=shape[0] * shape[1]).reshape(shape)[1:, 1:]
+    return Field(counts, np.rint(sums).astype(np.int64))
 
 
 def block(
@@ -261,8 +261,8 @@ def block(
     size = deep * width
     shape = (deep, up.asked + 1, across.asked + 1)
     counts = np.bincount(key, minlength=size)
-    cash = np.rint(np.bincount(key, money, minlength=size)).astype(np.int64)
-    return counts.reshape(shape), cash.reshape(shape)
+    sums = np.rint(np.bincount(key, money, minlength=size)).astype(np.int64)
+    return counts.reshape(shape), sums.reshape(shape)
 
 
 def plots_of(

@@ -108,6 +108,9 @@ def neutral_boxes(measures: Sequence[str], bands: Sequence[int]) -> tuple[Box, .
     """A ladder to begin with: the plots of the first two measures in six fences, none left over.
 
     Recency and frequency get words of their own; any other pair says which is high.
+
+    >>> [box.name for box in neutral_boxes(("recency", "frequency"), (5, 5))][:3]
+    ['Lately and often', 'Lately, now and then', 'Often, some time ago']
     """
     if not measures:
         raise ScoreError("Name at least one measure to score by.")

@@ -134,6 +134,12 @@ def score(table: Table, frozen: FrozenScore) -> Scored:
     ------
     ScoreError
         A measure is not there.
+
+    >>> from sortija.core.table import Column, Table
+    >>> visits = Table((Column("visits", "number", np.array([1.0, 2.0, 7.0, 9.0])),))
+    >>> frozen = fit_score(visits, (Asked("visits", bands=2),))
+    >>> score(visits, frozen).totals.tolist()
+    [1.0, 1.0, 2.0, 2.0]
     """
     for name, _, _ in frozen.measures:
         if name not in table:

@@ -81,6 +81,11 @@ def by_box(bandings: Sequence[Banding], boxes: Sequence[Box]) -> NDArray[np.int3
     ------
     ValueError
         A box that has not one range for each measure.
+
+    >>> from sortija.core.scores.bands import band
+    >>> bandings = [band(np.arange(1.0, 5.0), 2, True)]
+    >>> by_box(bandings, [Box("best", ((2, 2),))]).tolist()
+    [0, 0, 1, 1]
     """
     out = np.zeros(len(bandings[0].bands), np.int32)
     for number, box in reversed(list(enumerate(boxes, 1))):

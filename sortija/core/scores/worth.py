@@ -32,6 +32,13 @@ def worth_of(banding: Banding, returned: NDArray[np.bool_], spend: NDArray[np.fl
     ----------
     returned : (n,) who made a purchase in the following period
     spend : (n,) money then; NaN counts as 0, for leavers bring nothing
+
+    >>> from sortija.core.scores.bands import band
+    >>> bands = band(np.array([1.0, 2.0, 3.0, 4.0]), 2, True)
+    >>> returned = np.array([False, True, True, True])
+    >>> worth = worth_of(bands, returned, np.array([0.0, 10.0, 30.0, 50.0]))
+    >>> worth.came_back.tolist(), worth.spend.tolist()
+    ([0.5, 1.0], [5.0, 40.0])
     """
     there = banding.bands > 0
     place = banding.bands[there].astype(np.int64) - 1

@@ -194,8 +194,8 @@ def _spend(study: Study, window: WindowInView) -> NDArray[np.int64]:
     """(n,) fifth of spend, the strata of a draw however the analyst scores meanwhile."""
     made = measures_or_job(study, window)
     assert isinstance(made, MeasureSet)
-    spend = np.asarray(made.column("monetary").values, np.float64)
-    return band(spend, VALUE_BANDS, True).bands.astype(np.int64)
+    monetary = np.asarray(made.column("monetary").values, np.float64)
+    return band(monetary, VALUE_BANDS, True).bands.astype(np.int64)
 
 
 def _segments(

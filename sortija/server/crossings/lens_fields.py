@@ -33,7 +33,7 @@ def _crossing_field(study: Study, window: WindowInView, name: str) -> Field | No
     before, after = (assignment_at(study, yardstick, each) for each in pair)
     if before is None or after is None:
         return None
-    width = before.placement.k + 3
+    width = before.placement.states
     key = before.placement.state.astype(np.int64) * width + after.placement.state
     there, codes = np.unique(key, return_inverse=True)
     names = [s.short for s in states_of(yardstick)]

@@ -77,7 +77,8 @@ def why_page(
     """Why customers crossed from state ``origin`` to ``target`` in one step."""
     yardstick, before, after = _pair(study, window, by, step)
     k = before.placement.k
-    if not (0 <= origin < k + 3 and 0 <= target < k + 3):
+    states = range(before.placement.states)
+    if not (origin in states and target in states):
         raise Problem("There is no such crossing.", 404)
     who = (before.placement.state == origin) & (after.placement.state == target)
     hair = border_of(pair_of(before, after)) & who
@@ -88,7 +89,7 @@ def why_page(
     if between and not single:
         rows = _shares(yardstick, before, after, who, origin, target)
         kind = "shares" if any(row.share for row in rows) else "means"
-    elif who.any() and origin < k and target == k + 1:
+    elif who.any() and origin < k and target == after.placement.left:
         stayed = (before.placement.state == origin) & (after.placement.state == origin)
         rows = _against_stayers(yardstick, before, who, stayed)
         kind = "stayers"

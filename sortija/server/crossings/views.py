@@ -105,8 +105,8 @@ def crossings_page(study: Study, window: WindowInView | None, by: By = "year") -
         placed.append(assignment_from(study, yardstick, at.made))
     if len({p.made.size for p in placed}) > 1:  # customers came between two makings
         return _nothing(waits[0], adopted, by)
-    k = placed[0].placement.k
-    counts = {p.window: np.bincount(p.placement.state, minlength=k + 3).tolist() for p in placed}
+    states = placed[0].placement.states
+    counts = {p.window: np.bincount(p.placement.state, minlength=states).tolist() for p in placed}
     steps = []
     for before, after in pairwise(placed):
         found = crossed(pair_of(before, after))

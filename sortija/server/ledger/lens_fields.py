@@ -66,8 +66,7 @@ def _customers(keyed: Keyed[Ledger], kind: str, name: str) -> tuple[str, NDArray
     if kind == "met":
         return _met_rule(ledger, lines, name)
     log = lines.log
-    sale = (log.bits & ledger.mask) == 0
-    sale &= (log.kind == 0) & (log.quantity > 0)
+    sale = log.sales(ledger.mask)
     what, _, value = name.partition("=")
     if what == "days":
         first, inside, when = _within(lines, value)

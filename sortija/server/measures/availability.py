@@ -7,6 +7,7 @@ from typing import Any
 
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.store.ledger import Ledger, ledger_of
+from sortija.server.measures.column_details import window_details
 from sortija.server.measures.derivation import column_rows
 from sortija.server.measures.measure_set import MeasureSet, from_columns, measures_or_job
 from sortija.server.studies import models
@@ -73,10 +74,10 @@ def _made_before(study: Study, window: WindowInView, of: str) -> MeasureSet | No
 
 def changes(ledger: Ledger, before: MeasureSet) -> str:
     """What has changed in the ledger since these measures, in words."""
-    then = before.rows["_money"].details.get("ledger", {})
-    rules = len(set(ledger.on) ^ set(then.get("rules", ledger.on)))
+    then = window_details(before.rows).ledger
+    rules = len(set(ledger.on) ^ set(then.rules)) if then else 0
     if rules:
         return f"before {rules} rule{'s' if rules > 1 else ''} changed"
-    if [i.pk for i in ledger.intakes] != then.get("intakes"):
+    if then is None or [i.pk for i in ledger.intakes] != then.intakes:
         return "before the ledger's files changed"
     return "before the customer table changed"

@@ -16,9 +16,11 @@ from sortija.server.ledger.customers.page import visits_of
 from sortija.server.ledger.customers.traits import joined_trait, trait_column
 from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.measures.availability import measures_to_show
+from sortija.server.measures.column_details import ExpectedDetails, window_details
 from sortija.server.measures.derivation import inputs_of_window
 from sortija.server.measures.formulas import own_measures_of, spoken
 from sortija.server.measures.measure_set import MeasureSet
+from sortija.server.studies.column_details import details_of
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.windows import WindowInView
@@ -116,8 +118,7 @@ def _everyone(made: MeasureSet) -> float | None:
     """The trend of all customers together, which the measure is told against."""
     if "trend" not in made.rows:
         return None
-    value = made.rows["_money"].details.get("trend")
-    return None if value is None else float(value)
+    return window_details(made.rows).trend
 
 
 def _usual(values: dict[str, float | None]) -> float | None:
@@ -150,8 +151,8 @@ def _expected(
         f"{len(days):,} visit days in {as_of - days[0]:,} days since the first one, the last "
         f"{as_of - days[-1]:,} days before the end"
     )
-    check = made.rows["expected"].details.get("check")
-    doubt = "" if check is None or check["fits"] else " The model misses the months held out."
+    check = details_of(made.rows["expected"], ExpectedDetails).check
+    doubt = "" if check is None or check.fits else " The model misses the months held out."
     return [
         Told("expected", f"{seen}: the model expects {visits:,.2f} visit days in the next "
              f"3 months.{doubt}"),

@@ -6,7 +6,6 @@ import math
 from collections.abc import Callable
 from contextlib import suppress
 from datetime import date
-from typing import Any
 
 import numpy as np
 from django.db import transaction
@@ -23,9 +22,15 @@ from sortija.server.jobs.work import Running, handles
 from sortija.server.ledger.customers.traits import Trait, joined_trait, trait_column, traits_of
 from sortija.server.ledger.rules.choices import rates_of
 from sortija.server.ledger.store.ledger import Ledger, ledger_of, texts
+from sortija.server.measures.column_details import (
+    Decided,
+    WindowDetails,
+    balance_of,
+    measure_details,
+)
 from sortija.server.measures.expected import make_expected
-from sortija.server.measures.measure_metadata import metadata_of
 from sortija.server.studies import models
+from sortija.server.studies.column_details import Details
 from sortija.server.studies.columns import read_column, write_columns
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
@@ -141,21 +146,17 @@ def _keep(
     levels: tuple[str, ...],
 ) -> None:  # fmt: skip
     """All columns of one derivation, or none."""
-    columns: list[tuple[Column, Any]] = [
-        (column, metadata_of(derived.about[column.name])) for column in derived.table
+    about = WindowDetails(
+        ledger=Decided(rules=sorted(ledger.on), intakes=[i.pk for i in ledger.intakes]),
+        trend=derived.trend, rows=list(levels), reconciliation=balance_of(derived.reconciliation),
+    )  # fmt: skip
+    columns: list[tuple[Column, Details | None]] = [
+        *((column, measure_details(derived.about[column.name])) for column in derived.table),
+        (Column("_known", "flag", derived.known), None),
+        (Column("_bought", "flag", derived.bought), None),
+        (Column("_at_least", "flag", derived.at_least), None),
+        (Column("_money", "whole", derived.money), about),
     ]
-    known = Column("_known", "flag", derived.known)
-    money = Column("_money", "whole", derived.money)
-    balance = derived.reconciliation
-    columns.append((known, None))
-    columns.append((Column("_bought", "flag", derived.bought), None))
-    columns.append((Column("_at_least", "flag", derived.at_least), None))
-    decided = {"rules": sorted(ledger.on), "intakes": [i.pk for i in ledger.intakes]}
-    columns.append((money, {"ledger": decided, "trend": derived.trend, "rows": list(levels),
-                            "reconciliation": {
-        "ledger": balance.ledger, "table": balance.table,
-        "without_purchase": balance.without_purchase, "without_customer": balance.without_customer,
-    }}))  # fmt: skip
     with transaction.atomic():
         name = f"trait:{of}"[:40] if of else "customers"
         population, _ = Population.objects.select_for_update(no_key=True).get_or_create(

@@ -12,11 +12,18 @@ from sortija.core.measures.neighbours import Donors, donors_for
 from sortija.core.sampling import SEED, sample_rows
 from sortija.core.table import REASONS
 from sortija.server.measures.actions import Plan, plan_of
+from sortija.server.measures.column_details import (
+    BeginsBody,
+    ExpectedDetails,
+    HeldOutBody,
+    ModelBody,
+)
 from sortija.server.measures.column_summaries import donors_of, likeness, plain, table_of, within
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.options import Option, options_of
 from sortija.server.measures.plan import prepared_steps, role_of
 from sortija.server.measures.rows import lens_rows
+from sortija.server.studies.column_details import details_of
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 
@@ -56,38 +63,6 @@ class Relative(BaseModel):
     y: list[float]
     inside: list[bool]
     customers: int
-
-
-class HeldOutBody(BaseModel):
-    """The model of visits against months it has not seen; days since 1970-01-01."""
-
-    split: int
-    ends: list[int]
-    expected: list[float]
-    observed: list[int]
-    classes: list[int]
-    by_class: list[list[float]]
-    customers: int
-    error: float | None
-    worst: float | None
-    fits: bool
-
-
-class ModelBody(BaseModel):
-    r: float
-    alpha: float
-    a: float
-    b: float
-    errors: list[float | None]
-    customers: int
-    converged: bool
-
-
-class BeginsBody(BaseModel):
-    """The log begins long after its first customers: its first day, and their share of all."""
-
-    day: int
-    share: float
 
 
 class MeasureDetail(BaseModel):
@@ -142,7 +117,7 @@ def detail_of(made: MeasureSet, study: Study, name: str, lens: str) -> MeasureDe
         mine = np.asarray(made.column(name).values, np.float64)[rows]
         teal = np.histogram(mine[~np.isnan(mine)], edges)[0].tolist() if len(edges) > 1 else []
     donors = _donors(made, plan, name)
-    told = made.rows[name].details if name in made.rows else {}
+    told = _expected(made, name)
     return MeasureDetail(
         name=name, edges=edges.tolist(),
         bars=np.histogram(there, edges)[0].tolist() if len(edges) > 1 else [],
@@ -153,10 +128,14 @@ def detail_of(made: MeasureSet, study: Study, name: str, lens: str) -> MeasureDe
         lowest=_extremes(made, name, False), highest=_extremes(made, name, True),
         lacking=_lacking(made, name),
         relative=_relative(made, name, rows), donors=len(donors),
-        check=HeldOutBody(**told["check"]) if told.get("check") else None,
-        model=ModelBody(**told["model"]) if told.get("model") else None,
-        begins=BeginsBody(**told["begins"]) if told.get("begins") else None,
+        check=told.check if told else None, model=told.model if told else None,
+        begins=told.begins if told else None,
     )  # fmt: skip
+
+
+def _expected(made: MeasureSet, name: str) -> ExpectedDetails | None:
+    """What the model of visits says of itself, beside what it tells."""
+    return details_of(made.rows[name], ExpectedDetails) if name in made.rows else None
 
 
 def _numeric(made: MeasureSet, name: str) -> None:

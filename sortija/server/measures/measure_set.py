@@ -19,9 +19,9 @@ from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.lens.fields import (
     customer_names,
 )
+from sortija.server.measures.column_details import Balance, measure_of, window_details
 from sortija.server.measures.derivation import column_rows, make, stamp_of, too_long_for_a_look
 from sortija.server.measures.formulas import formula_sources
-from sortija.server.measures.measure_metadata import measure_of
 from sortija.server.measures.sources import Source, level_sources, offer_sources, trait_sources
 from sortija.server.studies import models
 from sortija.server.studies.columns import read_column
@@ -48,7 +48,7 @@ class MeasureSet:
     window: WindowInView
     rows: dict[str, models.Column]
     stamp: str
-    reconciliation: dict[str, int]
+    reconciliation: Balance | None
     size: int
     of: str = ""
     levels: tuple[str, ...] = ()
@@ -164,10 +164,8 @@ def from_columns(
     study: Study, window: WindowInView, rows: dict[str, models.Column], stamp: str, of: str
 ) -> MeasureSet:
     """The measures that these kept columns are."""
-    told = rows["_money"].details
-    levels = tuple(told.get("rows", ()))
-    size = rows["_known"].size
-    return MeasureSet(study, window, rows, stamp, told["reconciliation"], size, of, levels)
+    told, size = window_details(rows), rows["_known"].size
+    return MeasureSet(study, window, rows, stamp, told.reconciliation, size, of, tuple(told.rows))
 
 
 def _from_tables(study: Study, window: WindowInView) -> MeasureSet | None:
@@ -177,4 +175,4 @@ def _from_tables(study: Study, window: WindowInView) -> MeasureSet | None:
         return None
     size = Population.objects.get(study=study, name="customers").size
     stamp = fingerprint("tables", window.key, size, [t.stamp for t in traits])
-    return MeasureSet(study, window, {}, stamp, {}, size)
+    return MeasureSet(study, window, {}, stamp, None, size)

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
+from sortija.server.measures.column_details import Balance
 from sortija.server.studies.http import Status
 
 __all__ = [
     "AxisBody",
-    "Balance",
     "FencesBody",
     "Figures",
     "Levels",
@@ -145,15 +145,6 @@ class Thread(BaseModel):
     ties: list[Tie]
     numbers: Numbers | None
     levels: Levels | None
-
-
-class Balance(BaseModel):
-    """The reconciliation: ledger = table + customers without a purchase + lines without one."""
-
-    ledger: int
-    table: int
-    without_purchase: int
-    without_customer: int
 
 
 class PresetBody(BaseModel):

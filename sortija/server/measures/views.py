@@ -32,7 +32,6 @@ from sortija.server.measures.formulas import own_measures_of
 from sortija.server.measures.lens_fields import field_of
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import (
-    Balance,
     Levels,
     MeasuresPage,
     Numbers,
@@ -85,7 +84,7 @@ def measures_page(
         with_purchase=int(made.present.sum()),
         beside=int(second.present.sum()) if second else None, beside_lacks=lacks,
         threads=_threads(made, plan, rows, second), presets=presets, kept=kept,
-        reconciliation=Balance(**made.reconciliation) if made.reconciliation else None,
+        reconciliation=made.reconciliation,
         has_log=bool(made.rows), of=of, populations=_populations(study, window),
     )  # fmt: skip
 

@@ -121,9 +121,9 @@ def segment_heads(
     """The heads of all segments at one placement."""
     placement, k = placed.placement, placed.placement.k
     state = np.asarray(placement.state)
-    counts = np.bincount(state, minlength=k + 3)
-    cash = np.zeros(k + 3, np.int64)
-    np.add.at(cash, state, money)
+    counts = np.bincount(state, minlength=placement.states)
+    sums = np.zeros(placement.states, np.int64)
+    np.add.at(sums, state, money)
     border = placement.border & (state < k)
     towards = np.zeros((k, k), np.int64)
     rival = np.asarray(placement.rival)
@@ -137,7 +137,7 @@ def segment_heads(
             SegmentHead(
                 id=segment.pk, number=segment.number, mark=segment.mark, name=segment.name,
                 short=segment.short, revision=segment.revision, customers=int(counts[place]),
-                money=int(cash[place]), border=int(row.sum()),
+                money=int(sums[place]), border=int(row.sum()),
                 border_towards=int(row.argmax()) + 1 if row.sum() else None,
                 border_towards_customers=int(row.max()),
                 proposals=[ProposalBody(**p) for p in segment.proposals], notes=segment.notes,
@@ -217,7 +217,8 @@ def portraits_page(study: Study, window: WindowInView | None) -> PortraitsPage:
     sheet = sheet_of(placed)
     heads = segment_heads(placed, base.money, sheet)
     state = np.asarray(placed.placement.state)
-    outside = np.bincount(state[base.known], minlength=sheet.k + 3)[sheet.k :]
+    states = placed.placement.states
+    outside = np.bincount(state[base.known], minlength=states)[placed.placement.k :]
     return PortraitsPage(
         status=at.status or Status(state="whole"),
         made_from=placed.stamp,

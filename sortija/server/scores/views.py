@@ -71,7 +71,7 @@ def _measures(key: Keyed[ScoredAt]) -> list[BandedMeasure]:
 def _measure(at: ScoredAt, place: int) -> BandedMeasure:
     made, asked, banding = at.made, at.asked[place], at.scored.bandings[place]
     name, about = asked.measure, at.made.about(asked.measure)
-    cash = np.bincount(banding.bands, made.money, minlength=banding.asked + 1)
+    earned = np.bincount(banding.bands, made.money, minlength=banding.asked + 1)
     plan, _ = plan_of(made.study, made.of)
     look = summary_of(made, name, prepared_steps(made, plan, name))
     tied, many = _tied(at, name, banding)
@@ -82,7 +82,7 @@ def _measure(at: ScoredAt, place: int) -> BandedMeasure:
         weight=asked.weight, cut=asked.kind,
         bands=[
             BandRow(
-                band=n + 1, customers=int(banding.sizes[n]), money=round(cash[n + 1]),
+                band=n + 1, customers=int(banding.sizes[n]), money=round(earned[n + 1]),
                 low=_plain(banding.cuts[n, 0]), high=_plain(banding.cuts[n, 1]),
             )
             for n in range(banding.asked)
@@ -291,14 +291,14 @@ def _totals(key: Keyed[ScoredAt]) -> list[TotalRow]:
     """Customers and money by total; in steps where there are too many different ones to draw."""
     total = key.value.scored.totals
     good = ~np.isnan(total)
-    values, cash = total[good], key.value.made.money[good]
+    values, earned = total[good], key.value.made.money[good]
     there, place = np.unique(values, return_inverse=True)
     if len(there) > MOST_TOTALS:
         edges = np.linspace(there[0], there[-1], MOST_TOTALS)
         place = np.searchsorted(edges, values, side="right") - 1
         there = edges
     counts = np.bincount(place, minlength=len(there))
-    sums = np.bincount(place, cash, minlength=len(there))
+    sums = np.bincount(place, earned, minlength=len(there))
     return [
         TotalRow(total=float(t), customers=int(c), money=round(s))
         for t, c, s in zip(there, counts, sums, strict=True)
@@ -308,7 +308,7 @@ def _totals(key: Keyed[ScoredAt]) -> list[TotalRow]:
 def _ladder(at: ScoredAt, look: Look, draft: ScoreDraft) -> LadderBody:
     ladder, k = at.ladder, len(at.ladder.names)
     counts = np.bincount(at.places, minlength=k + 1)
-    cash = np.bincount(at.places, at.made.money, minlength=k + 1)
+    earned = np.bincount(at.places, at.made.money, minlength=k + 1)
     scored = ~np.isnan(at.scored.totals)
     gaps, overlaps, hidden = _cover(at, look)
     rows = []
@@ -320,7 +320,7 @@ def _ladder(at: ScoredAt, look: Look, draft: ScoreDraft) -> LadderBody:
             TierRow(
                 number=place + 1, name=name, low=low, high=tier.high if tier else None,
                 ranges=list(ranges), customers=int(counts[place + 1]),
-                money=round(cash[place + 1]), hidden=name in hidden,
+                money=round(earned[place + 1]), hidden=name in hidden,
             )
         )  # fmt: skip
     left = scored & (at.places == 0)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 import time
+from collections.abc import Sequence
 from contextlib import suppress
 from functools import lru_cache, partial
 from pathlib import Path
@@ -18,6 +19,7 @@ from numpy.typing import NDArray
 from sortija.core import table
 from sortija.core.engine import CHUNK, chunk_bounds
 from sortija.server.bulk.copy import copy_bytes_in
+from sortija.server.studies.column_details import Details, details_of
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Column, ColumnChunk, Population
 from sortija.server.studies.problems import ChangedMeanwhile
@@ -42,15 +44,16 @@ _looked: dict[Path, float] = {}
 
 
 def write_column(
-    population: Population, column: table.Column, window: str, fingerprint: str, details: Any = None
-) -> Column:
+    population: Population, column: table.Column, window: str, fingerprint: str,
+    details: Details | None = None,
+) -> Column:  # fmt: skip
     """Keep a column, whole or not at all; an equal one that is there already is returned."""
     return write_columns(population, [(column, details)], window, fingerprint)[0]
 
 
 def write_columns(
     population: Population,
-    columns: list[tuple[table.Column, Any]],
+    columns: Sequence[tuple[table.Column, Details | None]],
     window: str,
     fingerprint: str,
 ) -> list[Column]:
@@ -63,7 +66,7 @@ def write_columns(
             Column(
                 population=population, window=window, name=column.name, fingerprint=fingerprint,
                 version=population.version, kind=column.kind, unit=column.unit, size=len(column),
-                details={"levels": list(column.levels), **(details or {})},
+                details=(details or Details()).model_dump() | {"levels": list(column.levels)},
             )
             for column, details in missing
         ]  # fmt: skip
@@ -187,7 +190,9 @@ def _read(row: Column) -> table.Column:
         shutil.rmtree(folder, ignore_errors=True)
         _rebuild(row, folder)
         values, reasons = _opened(folder, _type_of(row), row.size)
-    return table.Column(row.name, kind, values, row.unit, tuple(row.details["levels"]), reasons)
+    return table.Column(
+        row.name, kind, values, row.unit, tuple(details_of(row, Details).levels), reasons
+    )
 
 
 class _NotWhole(Exception):

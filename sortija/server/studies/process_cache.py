@@ -76,18 +76,23 @@ def size_of(value: Any, known: set[int] | None = None) -> int:
     >>> size_of(np.zeros(1000)) // 1000, size_of("abc") > 3
     (8, True)
     """
+    kind = type(value)
+    if kind is float or kind is int or kind is bool or value is None:
+        return _SMALL
+    if kind is str:
+        return len(value) + _SMALL
     known = set() if known is None else known
     if id(value) in known:
         return 0
     known.add(id(value))
     if isinstance(value, np.ndarray):
         return _SMALL if _is_mapped(value) else value.nbytes + _SMALL
-    if isinstance(value, str | bytes):
+    if isinstance(value, (str, bytes)):
         return len(value) + _SMALL
     if isinstance(value, dict):
         return _SMALL + sum(size_of(k, known) + size_of(v, known) for k, v in value.items())
-    if isinstance(value, list | tuple | set | frozenset):
-        if value and isinstance(next(iter(value)), int | float):
+    if isinstance(value, (list, tuple, set, frozenset)):
+        if value and isinstance(next(iter(value)), (int, float)):
             return _SMALL * len(value)
         return _SMALL + sum(size_of(each, known) for each in value)
     if isinstance(value, BaseModel):

@@ -19,7 +19,7 @@ from sortija.core.ledger.rules import BIT, RULES
 NAMES = ("receipt", "card", "day", "item", "qty", "total", "kind", "currency")
 ROLES = {
     "receipt": "receipt", "customer": "card", "moment": "day", "item": "item", "quantity": "qty",
-    "total": "total", "kind": "kind", "currency": "currency",
+    "money": "total", "kind": "kind", "currency": "currency",
 }  # fmt: skip
 TODAY = date(2026, 6, 30)
 LINE = st.tuples(

@@ -108,7 +108,7 @@ class Wide(unittest.TestCase):
             found, guesses = mapping.guess_log(self.rows(1500))
         self.assertEqual(found.roles["customer"], "card")
         self.assertEqual(found.roles["moment"], "date")
-        self.assertEqual(found.roles["total"], "total")
+        self.assertEqual(found.roles["money"], "total")
         self.assertEqual(len(guesses), 1500)
         self.assertLessEqual(asked.call_count, mapping.MOST_CUSTOMERS * mapping.MOST_RECEIPTS)
 

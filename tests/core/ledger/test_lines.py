@@ -57,7 +57,7 @@ class Reading(FromFile):
         self.assertEqual(batch.bits.tolist(), [0, 64, 0, 8 | 32, 64, 1 | 2])
         self.assertEqual(
             {(u.line, u.role, u.text) for u in batch.unread},
-            {(6, "moment", "31/02/2026"), (6, "total", "y")},
+            {(6, "moment", "31/02/2026"), (6, "money", "y")},
         )
 
     def test_price_times_quantity_rounds_half_away(self):
@@ -153,7 +153,7 @@ class Guesses(FromFile):
         mapping, guesses = guess_log(file.first_rows())
         self.assertEqual(
             mapping.roles,
-            {"receipt": "bon", "customer": "member_no", "moment": "sold", "total": "amount",
+            {"receipt": "bon", "customer": "member_no", "moment": "sold", "money": "amount",
              "department": "dept"},
         )  # fmt: skip
         self.assertTrue(mapping.decimal_comma)
@@ -179,10 +179,10 @@ class Guesses(FromFile):
 
     def test_a_mapping_that_cannot_be_read_by(self):
         for roles, words in (
-            ({"moment": "date", "total": "total"}, "customer or card"),
+            ({"moment": "date", "money": "total"}, "customer or card"),
             ({"customer": "card", "moment": "date"}, "line total"),
-            ({"customer": "card", "moment": "card", "total": "total"}, "two roles"),
-            ({"customer": "person", "moment": "date", "total": "total"}, "no column called person"),
+            ({"customer": "card", "moment": "card", "money": "total"}, "two roles"),
+            ({"customer": "person", "moment": "date", "money": "total"}, "no column called person"),
         ):
             with self.assertRaisesRegex(MappingError, words):
                 LogMapping(roles).check(("card", "date", "total"))

@@ -49,7 +49,7 @@ class Visiting(unittest.TestCase):
         found = visits(log_of(lines), 8)
         wanted = receipts(lines)
         self.assertEqual(
-            sorted(zip(found.day.tolist(), found.net.tolist(), strict=True)),
+            sorted(zip(found.day.tolist(), found.money.tolist(), strict=True)),
             sorted((day, net) for (_, day, _), net in wanted.items()),
         )
         for customer in range(CUSTOMERS):

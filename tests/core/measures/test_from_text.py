@@ -26,7 +26,7 @@ from sortija.core.measures.window import Window
 LONDON = ZoneInfo("Europe/London")
 HEAD = "receipt,card,sold_at,department,qty,total,kind\n"
 ROLES = {"receipt": "receipt", "customer": "card", "moment": "sold_at", "department": "department",
-         "quantity": "qty", "total": "total", "kind": "kind"}  # fmt: skip
+         "quantity": "qty", "money": "total", "kind": "kind"}  # fmt: skip
 #: Midnights, month ends of every length, and both nights on which clocks change.
 NIGHTS = [datetime(2026, 3, 29, 1), datetime(2025, 10, 26, 1), datetime(2026, 2, 28, 23, 59),
           datetime(2026, 1, 1), datetime(2026, 4, 30, 23, 59), datetime(2025, 12, 31, 23),

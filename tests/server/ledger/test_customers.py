@@ -26,17 +26,17 @@ class CustomerPages(ServerCase):
         self.assertEqual(reasons, [[""], ["", "twice"], ["no_date"]])
         undated = page["receipts"][-1]
         self.assertEqual(undated["lines"][0]["unread"], {"moment": "31/02/2026"})
-        self.assertEqual((undated["purchase"], undated["total"]), (False, 0))
+        self.assertEqual((undated["purchase"], undated["money"]), (False, 0))
         self.assertEqual(page["rules"]["twice"], "Receipt came twice")
 
     def test_lines_of_one_receipt_and_a_return(self):
         first = self.page("A")["receipts"][0]
         self.assertEqual([line["kind"] for line in first["lines"]], ["sale", "return"])
-        self.assertEqual((first["total"], first["purchase"]), (2000, True))
+        self.assertEqual((first["money"], first["purchase"]), (2000, True))
         self.send("put", "ledger/rules/returns", {"on": True})
         now = self.page("A")["receipts"][0]
         self.assertEqual(now["lines"][1]["reason"], "returns")
-        self.assertEqual(now["total"], 3000)
+        self.assertEqual(now["money"], 3000)
 
     def test_traits_with_what_was_told_before(self):
         self.bring_in(MEMBERS.replace("A,2020-01-01,yard", "A,2020-01-01,balcony"), "new.csv")

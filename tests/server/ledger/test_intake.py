@@ -122,11 +122,11 @@ class Counting(ServerCase):
         read = self.send("put", f"{path}/role", {"role": "log"})
         self.assertEqual((read["role"], read["revision"]), ("log", intake["revision"] + 1))
         roles = {"receipt": "Beleg", "customer": "Kunde", "moment": "Datum", "quantity": "Menge",
-                 "department": "Warengruppe", "total": "Betr. EUR"}  # fmt: skip
+                 "department": "Warengruppe", "money": "Betr. EUR"}  # fmt: skip
         mapping = {**read["mapping"], "roles": {}, "month_first": False}
         for role, words in (("receipt", "the customer or card"), ("customer", "the date"),
                             ("moment", "the line total"), ("department", "the line total"),
-                            ("quantity", "the line total"), ("total", "")):  # fmt: skip
+                            ("quantity", "the line total"), ("money", "")):  # fmt: skip
             mapping["roles"][role] = roles[role]  # one after the other, as by hand
             lacks = self.send("put", path, {"mapping": mapping})["lacks"]
             self.assertIn(words, lacks)

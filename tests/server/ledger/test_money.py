@@ -13,7 +13,7 @@ FOREIGN = """Bon;Kunde;Belegtag;Filiale;Warengruppe;Menge;Betr. EUR
 """
 COLUMNS = {
     "customer": "Kunde", "receipt": "Bon", "moment": "Belegtag", "site": "Filiale",
-    "department": "Warengruppe", "quantity": "Menge", "total": "Betr. EUR",
+    "department": "Warengruppe", "quantity": "Menge", "money": "Betr. EUR",
 }  # fmt: skip
 FINER = """receipt,card,sold_at,site,channel,item,department,qty,price,total,kind
 20,A,2026-06-21 10:00,North,till,101,Seeds,1,1.234,1.234,sale
@@ -45,11 +45,11 @@ class Decimals(ServerCase):
 
     def test_a_column_named_by_hand_is_read_with_its_decimals(self):
         intake = self.review(FOREIGN, "bons.csv")
-        self.assertNotIn("total", intake["mapping"]["roles"])
+        self.assertNotIn("money", intake["mapping"]["roles"])
         named = self.map(intake, roles=COLUMNS)
         self.assertEqual(named["mapping"]["decimal_comma"], True)
         self.assertIs(named["mapping"]["month_first"], False)
-        read = next(c["read"] for c in named["columns"] if c["role"] == "total")
+        read = next(c["read"] for c in named["columns"] if c["role"] == "money")
         self.assertEqual(read, ["6.48", "1,204.10", "0.52", "-6.48"])
         self.count(named)
         self.assertEqual(self.counted(), (2, 120462))
@@ -60,7 +60,7 @@ class Decimals(ServerCase):
     def test_decimal_comma_decides_what_three_digits_behind_a_mark_are(self):
         text = "bon;kunde;date;Betrag\n1;a;13.01.2026;6,482\n2;b;14.01.2026;1,250\n"
         intake = self.review(text, "bons.csv")
-        roles = {"receipt": "bon", "customer": "kunde", "moment": "date", "total": "Betrag"}
+        roles = {"receipt": "bon", "customer": "kunde", "moment": "date", "money": "Betrag"}
         named = self.map(intake, roles=roles)
         self.assertEqual(named["columns"][3]["read"], ["6,482", "1,250"])
         as_decimals = self.map(named, decimal_comma=True)
@@ -71,12 +71,12 @@ class Decimals(ServerCase):
     def test_columns_changed_afterwards_bring_their_decimals(self):
         text = LOG.replace(",5.50,sale", ",5.507,sale").replace("total", "n2")
         intake = self.review(text, "log.csv")
-        roles = {k: c for k, c in intake["mapping"]["roles"].items() if k != "total"}
+        roles = {k: c for k, c in intake["mapping"]["roles"].items() if k != "money"}
         priced = {k: c for k, c in roles.items() if k != "price"}
-        self.count(self.map(intake, roles={**priced, "total": "price"}))
+        self.count(self.map(intake, roles={**priced, "money": "price"}))
         self.assertEqual(self.counted()[0], 2)
         again = self.send("post", f"intakes/{intake['id']}/columns", status=201)
-        self.count(self.map(again, roles={**roles, "total": "n2"}))
+        self.count(self.map(again, roles={**roles, "money": "n2"}))
         scale, money = self.counted()
         self.assertEqual((scale, money), (3, 50000 + 2 * 5507))
 

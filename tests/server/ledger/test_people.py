@@ -263,7 +263,7 @@ class Receipts(Case):
         receipt = next(r for r in self.page("A")["receipts"] if r["day"] == "2026-03-12")
         page = self.get(f"receipt/{receipt['key']}")
         (part,) = page["parts"]
-        self.assertEqual((part["name"], part["receipt"]["total"]), ("A", 2000))
+        self.assertEqual((part["name"], part["receipt"]["money"]), ("A", 2000))
         (link,) = page["returns"]
         self.assertEqual((link["sale_row"], link["return_row"]), (4, 5))
         self.assertEqual(page["files"], {str(link["sale_file"]): "log.csv"})

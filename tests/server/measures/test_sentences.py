@@ -63,7 +63,7 @@ class Sentences(DemoCase):
         to = date.fromisoformat(window.get("to", "2026-06-30"))
         first = to.replace(year=to.year - 1) if window.get("back") != "3" else date(2025, 12, 31)
         days = sorted({date.fromisoformat(receipt["day"]) for receipt in behind})
-        totals = [receipt["total"] / 100 for receipt in behind]
+        totals = [receipt["money"] / 100 for receipt in behind]
         gaps = [(b - a).days for a, b in pairwise(days)]
         for day in days:
             self.assertTrue(first < day <= to, (first, day, to))

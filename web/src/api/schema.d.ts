@@ -2657,7 +2657,7 @@ export interface components {
         };
         /**
          * CustomerReceipt
-         * @description Lines of one receipt; ``total``: money of those that count; ``purchase``: any kept sale.
+         * @description Lines of one receipt; ``money``: of those that count; ``purchase``: any sale among them.
          */
         CustomerReceipt: {
             /** Key */
@@ -2670,8 +2670,8 @@ export interface components {
             site: string;
             /** Channel */
             channel: string;
-            /** Total */
-            total: number;
+            /** Money */
+            money: number;
             /** Purchase */
             purchase: boolean;
             /** Lines */

@@ -116,6 +116,10 @@ def parse(text: str, units: Mapping[str, Unit]) -> Formula:
     ------
     FormulaError
         What is wrong, and at which character.
+
+    >>> from sortija.core.measures.formula.units import Unit
+    >>> parse("a / b", {"a": Unit(), "b": Unit()}).measures
+    ('a', 'b')
     """
     if len(text) > MOST_CHARACTERS:
         raise FormulaError(f"A formula has at most {MOST_CHARACTERS} characters.", MOST_CHARACTERS)

@@ -2,13 +2,29 @@
 
 from sortija.core.measures.kernels.block import against_everyone, derive_block
 from sortija.core.measures.kernels.days import DAYS, day_money, visits_block
-from sortija.core.measures.kernels.slots import EVERYONE, FIXED, SUMS
+from sortija.core.measures.kernels.slots import (
+    FIXED,
+    SUMS_OF_EVERYONE,
+    Everyone,
+    Figure,
+    Places,
+    Results,
+    Sum,
+    Wanted,
+    Windows,
+)
 
 __all__ = [
     "DAYS",
-    "EVERYONE",
     "FIXED",
-    "SUMS",
+    "SUMS_OF_EVERYONE",
+    "Everyone",
+    "Figure",
+    "Places",
+    "Results",
+    "Sum",
+    "Wanted",
+    "Windows",
     "against_everyone",
     "day_money",
     "derive_block",

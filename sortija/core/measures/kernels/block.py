@@ -7,24 +7,28 @@ from typing import Any
 import numba
 import numpy as np
 
+from sortija.core.ledger.counting import Lines
 from sortija.core.measures.kernels.figures import (
+    InWindow,
+    Visits,
     lay_out_visits,
     sum_up,
     tell_everyone,
     trend_of,
     write_figures,
 )
-from sortija.core.measures.kernels.gathered import carry_on, write_out
-from sortija.core.measures.kernels.lines import read_lines
+from sortija.core.measures.kernels.gathered import Gathered, carry_on, write_out
+from sortija.core.measures.kernels.lines import Customer, read_lines
 from sortija.core.measures.kernels.ordered import SMALL, middle, middle_of_few, slide
 from sortija.core.measures.kernels.slots import (
-    EVERYONE,
     GATHER,
     LINES_CHANGE,
-    SUM_EARLY,
-    SUM_MONEY,
-    SUM_PURCHASES,
-    TREND,
+    SUMS_OF_EVERYONE,
+    Figure,
+    Results,
+    Sum,
+    Wanted,
+    Windows,
 )
 
 __all__ = ["against_everyone", "derive_block"]
@@ -32,73 +36,53 @@ __all__ = ["against_everyone", "derive_block"]
 
 @numba.njit(nogil=True, cache=True)
 def derive_block(
-    start: Any, day: Any, receipt: Any, quantity: Any, money: Any, kind: Any, department: Any,
-    channel: Any, site: Any, bits: Any, cost: Any, rates: Any, joined: Any,
-    first_customer: int, last_customer: int, mask: int, offer: int, first_days: Any, as_ofs: Any,
-    spans: Any, season: Any, at: Any, columns: Any, shares: Any,
-    unit: float, values: Any, totals: Any, first_ever: Any, everyone: Any,
-    rhythms: Any,
+    lines: Lines, first_customer: int, last_customer: int, windows: Windows, wanted: Wanted,
+    results: Results,
 ) -> None:  # fmt: skip
-    """Fill the outputs of customers ``first_customer`` to ``last_customer`` (exclusive).
-
-    Parameters
-    ----------
-    first_days, as_ofs : (W,) int64, both rising; see :class:`derive.Spans`
-    spans, season : (days, 3) and (days,), from the first day of all
-    at : seven slots where the sums by department, departments' lines, channel, site, season and
-        weekday begin, and where all end
-    columns : numbers of the columns that are wanted; the others are left as they are
-    shares : slots that get a column as a share of gross sales
-    values : (W, C, n) float64
-        ``silence`` holds the customer's own median gap, ``trend`` its own ratio: both want
-        figures of everyone.
-    totals : (W, n) int64 money; ``first_ever``: (n,) int64, −1 before the call
-    everyone : (W, E) int64, 0 before the call; see EVERYONE
-    rhythms : (W, 2·days) int64, 0 before the call
-        How many customers have which median gap, in half days.
-    """
+    """Fill the results of customers ``first_customer`` to ``last_customer`` (exclusive)."""
+    start, at = lines.start, wanted.at
+    first_days, as_ofs = windows.first_days, windows.as_ofs
     longest = 0
     for c in range(first_customer, last_customer):
         longest = max(longest, start[c + 1] - start[c])
-    windows, begin, end = len(as_ofs), first_days[0], as_ofs[-1]
-    bought_on = np.zeros(longest + 1, np.int64)
-    nets = np.zeros(longest + 1, np.int64)
-    visit_days = np.zeros(longest + 1, np.int64)
-    gaps = np.zeros(longest + 1, np.int64)
+    many_windows = len(as_ofs)
+    customer = Customer(
+        np.zeros((many_windows + 1, at.end), np.int64), np.zeros(many_windows + 1, np.uint8),
+        np.zeros(longest + 1, np.int64), np.zeros(longest + 1, np.int64),
+    )  # fmt: skip
+    visits = Visits(
+        np.zeros(longest + 1, np.int64), np.zeros(longest + 1, np.int64),
+        np.zeros(longest + 1, np.int64), np.zeros(longest + 1, np.int64),
+        np.zeros(longest + 2, np.int64),
+    )  # fmt: skip
     baskets = np.zeros(longest + 1, np.int64)
     ordered = np.zeros(longest + 1, np.int64)
-    gap_sums = np.zeros(longest + 1, np.int64)
-    gap_squares = np.zeros(longest + 1, np.int64)
-    place_of = np.zeros(longest + 2, np.int64)
-    sums = np.zeros((windows + 1, at[6]), np.int64)
-    touched = np.zeros(windows + 1, np.uint8)
-    mine = np.zeros(at[6], np.int64)
-    was = np.zeros(len(EVERYONE), np.int64)
-    terms = np.zeros(at[1] - at[0])
-    most = np.log(float(max(at[1] - at[0], 1)))
-    # A stride of a power of two would crowd the rows into few sets of the nearest cache.
-    rows = np.empty((windows, values.shape[1], GATHER + 8))
-    # As wide as what they choose between, so that choosing becomes vector instructions.
-    changed = np.zeros((windows, GATHER), np.int64)
-    turned = np.zeros((windows, GATHER), np.int64)
-    cash = np.zeros((windows, GATHER), np.int64)
-    since = np.zeros(GATHER)
-    for gathered in range(first_customer, last_customer, GATHER):
-        upto = min(gathered + GATHER, last_customer)
-        changed[:] = 0
-        turned[:] = 0
-        for c in range(gathered, upto):
+    mine = np.zeros(at.end, np.int64)
+    was = np.zeros(SUMS_OF_EVERYONE, np.int64)
+    terms = np.zeros(at.department_lines - at.departments)
+    gathered = Gathered(
+        # A stride of a power of two would crowd the rows into few sets of the nearest cache.
+        np.empty((many_windows, results.values.shape[1], GATHER + 8)),
+        # As wide as what they choose between, so that choosing becomes vector instructions.
+        np.zeros((many_windows, GATHER), np.int64), np.zeros((many_windows, GATHER), np.int64),
+        np.zeros((many_windows, GATHER), np.int64), np.zeros(GATHER),
+    )  # fmt: skip
+    sums, touched, bought_on = customer.sums, customer.touched, customer.bought_on
+    rows, rhythms = gathered.rows, results.rhythms
+    for begin in range(first_customer, last_customer, GATHER):
+        upto = min(begin + GATHER, last_customer)
+        gathered.changed[:] = 0
+        gathered.turned[:] = 0
+        for c in range(begin, upto):
             if start[c] == start[c + 1]:
                 continue
-            purchases, ever = read_lines(
-                start[c], start[c + 1], day, receipt, quantity, money, kind, department, channel,
-                site, bits, cost, rates, mask, offer, end, begin, spans, season, at,
-                sums, touched, bought_on, nets,
-            )  # fmt: skip
-            first_ever[c] = ever
-            j = c - gathered
-            since[j] = joined[c] if len(joined) and not np.isnan(joined[c]) else float(ever)
-            lay_out_visits(purchases, bought_on, visit_days, gaps, gap_sums, gap_squares, place_of)
+            purchases, ever = read_lines(lines, start[c], start[c + 1], wanted, windows, customer)
+            results.first_ever[c] = ever
+            j, joined = c - begin, wanted.joined
+            gathered.since[j] = (
+                joined[c] if len(joined) and not np.isnan(joined[c]) else float(ever)
+            )
+            lay_out_visits(purchases, bought_on, visits)
             for k in range(len(mine)):
                 mine[k] = 0
             for k in range(len(was)):
@@ -106,68 +90,66 @@ def derive_block(
             for k in range(len(terms)):
                 terms[k] = 0.0
             p0, p1, b0, b1, o0, o1, rhythm = 0, 0, 0, 0, 0, 0, -1
-            for w in range(windows):
+            for w in range(many_windows):
                 change = touched[w]
                 if change == 0:
                     continue
                 touched[w] = 0
-                turned[w, j] = 1
+                gathered.turned[w, j] = 1
                 if change & LINES_CHANGE:
-                    sum_up(mine, sums, w, at[0], at[1], terms)
-                    changed[w, j] = 1
-                    cash[w, j] = mine[SUM_MONEY]
+                    sum_up(mine, sums, w, at, terms)
+                    gathered.changed[w, j] = 1
+                    gathered.money[w, j] = mine[Sum.MONEY]
                     while p0 < purchases and bought_on[p0] < first_days[w]:
                         p0 += 1
                     p1 = max(p1, p0)
                     while p1 < purchases and bought_on[p1] < as_ofs[w]:
                         p1 += 1
-                    d0 = place_of[p0]
-                    d1 = place_of[p1 - 1] + 1 if p1 > p0 else d0
+                    d0 = visits.place_of[p0]
+                    d1 = visits.place_of[p1 - 1] + 1 if p1 > p0 else d0
                     g1 = max(d0, d1 - 1)
                     days, basket, rest = d1 - d0, np.nan, np.nan
                     if p1 - p0 > SMALL:
-                        slide(nets, b0, b1, p0, p1, baskets)
+                        slide(customer.came_to, b0, b1, p0, p1, baskets)
                         b0, b1 = p0, p1
                         basket = middle(baskets, p1 - p0)
                     elif p1 > p0:
-                        basket = middle_of_few(nets, p0, p1)
+                        basket = middle_of_few(customer.came_to, p0, p1)
                     if g1 - d0 > SMALL:
-                        slide(gaps, o0, o1, d0, g1, ordered)
+                        slide(visits.gaps, o0, o1, d0, g1, ordered)
                         o0, o1 = d0, g1
                         rest = middle(ordered, g1 - d0)
                     elif days >= 3:
-                        rest = middle_of_few(gaps, d0, g1)
+                        rest = middle_of_few(visits.gaps, d0, g1)
                     if rhythm >= 0:
                         rhythms[w, rhythm] -= 1
                     rhythm = int(2 * rest) if days >= 3 else -1
                     if rhythm >= 0:
                         rhythms[w, rhythm] += 1
-                    if mine[SUM_PURCHASES] > 0:
-                        write_figures(
-                            mine, at, unit, visit_days[d1 - 1], days, basket,
-                            gap_sums[g1] - gap_sums[d0], gap_squares[g1] - gap_squares[d0], rest,
-                            shares, terms, most, rows, w, j,
+                    if mine[Sum.PURCHASES] > 0:
+                        inside = InWindow(
+                            visits.days[d1 - 1], days, basket,
+                            visits.gap_sums[g1] - visits.gap_sums[d0],
+                            visits.gap_squares[g1] - visits.gap_squares[d0], rest,
                         )  # fmt: skip
+                        write_figures(mine, inside, wanted, terms, gathered, w, j)
                     else:
                         for k in range(rows.shape[1]):
                             rows[w, k, j] = np.nan
                 else:
-                    mine[SUM_EARLY] += sums[w, SUM_EARLY]
-                    sums[w, SUM_EARLY] = 0
-                rows[w, TREND, j] = trend_of(mine)
-                tell_everyone(mine, was, everyone, w)
-            touched[windows] = 0
+                    mine[Sum.EARLY_GROSS] += sums[w, Sum.EARLY_GROSS]
+                    sums[w, Sum.EARLY_GROSS] = 0
+                rows[w, Figure.TREND, j] = trend_of(mine)
+                tell_everyone(mine, was, results.everyone, w)
+            touched[many_windows] = 0
             for k in range(len(mine)):
-                sums[windows, k] = 0
-        for w in range(windows):
-            many = upto - gathered
-            carry_on(rows, cash, columns, changed, turned, w, many)
-            write_out(
-                rows, cash, columns, since, first_days[w], as_ofs[w], w, gathered, many,
-                values, totals,
-            )  # fmt: skip
-    for w in range(1, windows):
-        everyone[w] += everyone[w - 1]
+                sums[many_windows, k] = 0
+        for w in range(many_windows):
+            many = upto - begin
+            carry_on(gathered, wanted, w, many)
+            write_out(gathered, wanted, windows, w, begin, many, results)
+    for w in range(1, many_windows):
+        results.everyone[w] += results.everyone[w - 1]
         rhythms[w] += rhythms[w - 1]
 
 

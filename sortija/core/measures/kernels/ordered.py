@@ -63,7 +63,11 @@ def slide(values: Any, was: int, ended: int, first: int, last: int, kept: Any) -
 
 @numba.njit(nogil=True, cache=True)
 def middle(kept: Any, count: int) -> float:
-    """Median of the first ``count`` values, which are in order."""
+    """Median of the first ``count`` values, which are in order.
+
+    >>> middle(np.array([1, 5, 9, 0]), 2)
+    3.0
+    """
     if count % 2:
         return float(kept[count // 2])
     return (float(kept[count // 2 - 1]) + float(kept[count // 2])) / 2.0
@@ -71,7 +75,11 @@ def middle(kept: Any, count: int) -> float:
 
 @numba.njit(nogil=True, cache=True)
 def middle_of_few(values: Any, first: int, last: int) -> float:
-    """Median of ``values[first:last]``, one to SMALL of them; without a branch per value."""
+    """Median of ``values[first:last]``, one to SMALL of them; without a branch per value.
+
+    >>> middle_of_few(np.array([9, 1, 5, 7]), 0, 3)
+    5.0
+    """
     a = values[first]
     if last - first == 1:
         return float(a)

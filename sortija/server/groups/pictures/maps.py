@@ -12,6 +12,7 @@ from sortija.server.groups.pictures.mapped import (
     neighbourhood_columns,
     neighbourhood_stamp,
 )
+from sortija.server.groups.pictures.neighbourhood import NeighbourhoodDetails
 from sortija.server.groups.pictures.payloads import (
     AxisName,
     LoadingRow,
@@ -20,6 +21,7 @@ from sortija.server.groups.pictures.payloads import (
 from sortija.server.jobs.models import Job
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.column_details import details_of
 from sortija.server.studies.http import job_row
 
 __all__ = ["map_page"]
@@ -36,13 +38,13 @@ def map_page(made: MeasureSet, grouping: Grouping) -> MapPage:
     job = Job.objects.filter(
         study=made.study.pk, kind="groups.neighbourhood", key=neighbourhood_stamp(at)
     ).last()
-    trust = there[0].details if there else {}
+    laid = details_of(there[0], NeighbourhoodDetails) if there else NeighbourhoodDetails()
     return MapPage(
         id=grouping.pk, k=grouping.k, customers=int((at.labels >= 0).sum()),
         explained=found.explained.tolist(),
         loadings=[_loading(made, loading, told) for loading in found.loadings],
         apart=scaled.distance.tolist(), centres=scaled.points.tolist(), kept=scaled.explained,
-        neighbourhood=bool(there), trust=trust.get("trust"), trust_exact=trust.get("exact", True),
+        neighbourhood=bool(there), trust=laid.trust, trust_exact=laid.exact,
         job=job_row(job) if job and (job.state in Job.OPEN or job.state == Job.FAILED) else None,
         axes=_axes(made, found, bool(there)), colours=_colours(made),
     )  # fmt: skip

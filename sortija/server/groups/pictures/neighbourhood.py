@@ -17,11 +17,19 @@ from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.actions import touch
+from sortija.server.studies.column_details import Details
 from sortija.server.studies.columns import write_columns
 from sortija.server.studies.models import Population
 from sortija.server.studies.problems import Problem
 
-__all__ = ["lay_out"]
+__all__ = ["NeighbourhoodDetails", "lay_out"]
+
+
+class NeighbourhoodDetails(Details):
+    """How far neighbours stay neighbours; ``exact``: told of all rows, not of a sample."""
+
+    trust: float | None = None
+    exact: bool = True
 
 
 def lay_out(made: MeasureSet, person: Any, grouping: Grouping) -> Job:
@@ -49,7 +57,7 @@ def _lay_out(job: Job, running: Running) -> None:
     finally:
         engine.release()
     population = Population.objects.get(study=study, name="customers")
-    told = {"trust": found.trustworthiness, "exact": found.exact}
+    told = NeighbourhoodDetails(trust=found.trustworthiness, exact=found.exact)
     columns = []
     for place in (0, 1):
         values = np.full(made.size, np.nan)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.groups.assignment import STATES, Placement, place
+from sortija.core.groups.assignment import STATES, Placement, beside_segments, place
 from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Preparation
 from sortija.core.scores.ladder import Ladder, middle_totals
@@ -77,8 +77,7 @@ class ByLadder:
     def place(self, study: Study, made: MeasureSet) -> Placement:
         k, scored = len(self.ladder.names), scored_by(made, self.ladder)
         places = self.ladder.places(scored)
-        state = np.where(made.bought, k + 1, k).astype(np.int32)
-        state[made.present] = k + 2
+        state = beside_segments(k, made.present, made.bought)
         inside = made.present & (places > 0)
         state[inside] = places[inside] - 1
         distance = np.full(made.size, np.nan)

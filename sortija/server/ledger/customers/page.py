@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.calendar import season_of_month
-from sortija.core.ledger.lines import KINDS, NO_COST
+from sortija.core.ledger.counting import KINDS, Kind
+from sortija.core.ledger.lines import NO_COST
 from sortija.core.ledger.log import Log
 from sortija.core.ledger.rules import ON_OFFER, deciding_rule
 from sortija.core.measures.column_layout import Names, share_slots
@@ -49,14 +50,14 @@ class CustomerLine(BaseModel):
 
 
 class CustomerReceipt(BaseModel):
-    """Lines of one receipt; ``total``: money of those that count; ``purchase``: any kept sale."""
+    """Lines of one receipt; ``money``: of those that count; ``purchase``: any sale among them."""
 
     key: str
     day: str
     time: str
     site: str
     channel: str
-    total: int
+    money: int
     purchase: bool
     lines: list[CustomerLine]
 
@@ -107,15 +108,16 @@ def visits_of(study: Study, ledger: Ledger, number: int, names: Names) -> list[V
     shares = share_slots(names)
     out = []
     for receipt in _receipt_places(lines, number):
-        places = receipt[(log.bits[receipt] & ledger.mask) == 0]
-        sale = (log.kind[places] == 0) & (log.quantity[places] > 0)
+        places = receipt[log.counts(ledger.mask, receipt)]
+        sale = log.sales(ledger.mask, places)
         money = log.money[places]
         sold = {names.departments[d] for d in log.department[places][sale] if d >= 0}
         day = int(log.day[receipt[0]])
         out.append(
             Visit(
                 int(log.receipt[receipt[0]]), day, int(money[sale].sum()), int(money[~sale].sum()),
-                int(sale.sum()), frozenset(sold), len(places), int((log.kind[places] == 1).sum()),
+                int(sale.sum()), frozenset(sold), len(places),
+                int((log.kind[places] == Kind.RETURN).sum()),
                 _margin(log, places, names), _parts(log, places[sale], day, shares),
             )
         )  # fmt: skip
@@ -225,14 +227,13 @@ def receipts_told(
                 unread=unread.get((row.intake_id, row.number), {}),
             ))  # fmt: skip
         told.sort(key=lambda line: (line.file, line.number))
-        kept = [line for line in told if not line.reason]
         out.append(CustomerReceipt(
             key=f"{int(lines.log.receipt[group[0]]):016x}",
             day=first.day.isoformat() if dated else "",
             time=f"{first.second // 3600:02d}:{first.second % 3600 // 60:02d}" if dated else "",
             site=names["site"][first.site], channel=names["channel"][first.channel],
-            total=sum(line.money for line in kept),
-            purchase=dated and any(line.kind == "sale" and line.quantity > 0 for line in kept),
+            money=sum(line.money for line in told if not line.reason),
+            purchase=dated and bool(lines.log.sales(ledger.mask, group).any()),
             lines=told,
         ))  # fmt: skip
     return out

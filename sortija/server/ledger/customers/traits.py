@@ -17,6 +17,7 @@ from sortija.server.ledger.models import Card, Correction, Intake
 from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields, names_customers
 from sortija.server.studies import models
 from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.column_details import Details, details_of
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
@@ -29,6 +30,7 @@ __all__ = [
     "TABLES",
     "Snapshot",
     "Trait",
+    "TraitDetails",
     "joined_trait",
     "label_of",
     "offer_columns",
@@ -36,6 +38,14 @@ __all__ = [
     "trait_column",
     "traits_of",
 ]
+
+
+class TraitDetails(Details):
+    """``type``: what the column was read as; ``label``: what its file calls it."""
+
+    type: str = ""
+    label: str = ""
+
 
 #: Column of a snapshot that says whom the table names.
 NAMED = "_named"
@@ -153,10 +163,11 @@ def _trait(
         if name in s.columns and s.columns[name].kind == newest.kind
     )
     plain = name.removeprefix("trait:")
-    levels = merge_levels([row.details["levels"] for row, _ in told])
+    levels = merge_levels([details_of(row, TraitDetails).levels for row, _ in told])
     added = [v for _, v in corrections if v and v not in levels] if levels else []
     return Trait(
-        plain, newest.details["type"], "category" if newest.kind == "category" else "number",
+        plain, details_of(newest, TraitDetails).type,
+        "category" if newest.kind == "category" else "number",
         newest.unit, (*levels, *dict.fromkeys(added)), told, corrections, owners,
         fingerprint("trait", [row.fingerprint for row, _ in told], plain, corrections,
                     owners.stamp),

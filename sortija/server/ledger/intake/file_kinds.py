@@ -74,7 +74,7 @@ def guess_role(study: Study, file: RowsFile, rows: pa.RecordBatch) -> str:
     if guess_offers(rows) is not None:
         return Intake.OFFERS
     mapping, _ = guess_log(rows)
-    if {"total", "price"} & set(mapping.roles):
+    if {"money", "price"} & set(mapping.roles):
         return Intake.LOG
     if guess_responses(rows, lambda texts: known_cards(study, texts)) is not None:
         return Intake.RESPONSES

@@ -163,8 +163,8 @@ def _as_read(cells: pa.Array, role: str, intake: Intake) -> list[str]:
             f"{d}" + (f" {s // 3600:02d}:{s % 3600 // 60:02d}" if role == "moment" else "")
             for d, s in zip(dates, seconds, strict=True)
         ]
-    elif role in ("quantity", "price", "total", "cost", "number"):
-        scale = intake.scale if role in ("price", "total", "cost") else 3
+    elif role in ("quantity", "price", "money", "cost", "number"):
+        scale = intake.scale if role in ("price", "money", "cost") else 3
         values, state = read_decimals(cells, scale, comma)
         out = [f"{v / 10**scale:,.{scale}f}" for v in values]
         if role in ("quantity", "number"):

@@ -28,7 +28,7 @@ from sortija.server.bulk.parts import begin_part, join_part
 from sortija.server.jobs.work import JobError
 from sortija.server.ledger.customers.erased_codes import alias_of, digest_of, erased_digests
 from sortija.server.ledger.customers.owners import OWNER
-from sortija.server.ledger.customers.traits import NAMED
+from sortija.server.ledger.customers.traits import NAMED, TraitDetails
 from sortija.server.ledger.intake.intake_files import open_intake
 from sortija.server.ledger.intake.stored import IntakeReport
 from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
@@ -40,6 +40,7 @@ from sortija.server.ledger.store.line_files import (
     write_runs,
 )
 from sortija.server.studies.actions import changing
+from sortija.server.studies.column_details import Details
 from sortija.server.studies.columns import whole_folder, write_columns
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
@@ -266,8 +267,8 @@ def read_members(intake: Intake, progress: Progress) -> IntakeReport:
         _store_addresses(study, mail)
         population = Population.objects.get(study=study, name="customers")
         stamp = fingerprint("traits", intake.token)
-        columns: list[tuple[table.Column, Any]] = [
-            (keeper.column(customer, len(cards)), {"type": keeper.kind, "label": keeper.name})
+        columns: list[tuple[table.Column, Details | None]] = [
+            (keeper.column(customer, len(cards)), TraitDetails(type=keeper.kind, label=keeper.name))
             for keeper in keepers.values()
             if keeper.kind not in apart
         ]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 import pyarrow as pa
 
@@ -13,6 +12,7 @@ from sortija.core.ledger.offers import AreaMapping, OfferMapping, ResponseMappin
 from sortija.core.ledger.parse_numbers import GOOD, read_decimals
 from sortija.core.progress import Progress
 from sortija.server.jobs.work import JobError
+from sortija.server.ledger.customers.traits import TraitDetails
 from sortija.server.ledger.intake.reading import add_cards, cards_of, open_for
 from sortija.server.ledger.intake.stored import IntakeReport
 from sortija.server.ledger.models import Area, Intake
@@ -44,8 +44,9 @@ def read_responses(intake: Intake, progress: Progress) -> IntakeReport:
     add_cards(study, cards.texts, known)
     population = Population.objects.get(study=study, name="customers")
     stamp = fingerprint("offers", intake.token)
-    columns: list[tuple[Any, Any]] = [
-        (column, {"type": "offer", "label": column.name}) for column in reader.columns(len(cards))
+    columns = [
+        (column, TraitDetails(type="offer", label=column.name))
+        for column in reader.columns(len(cards))
     ]
     write_columns(population, columns, f"intake:{intake.pk}", stamp)
     return IntakeReport(

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.formats.lists import csv_lines
-from sortija.core.ledger.lines import KINDS
+from sortija.core.ledger.counting import KINDS
 from sortija.core.progress import Progress
 from sortija.server.ledger.models import Card, Code, Line, UnreadCell
 from sortija.server.ledger.store.ledger import Ledger, Lines, ledger_of, texts
@@ -126,7 +126,7 @@ def _by_rule(ledger: Ledger, lines: Lines, key: str) -> NDArray[np.bool_]:
     if not key:
         return np.ones(len(lines.log), np.bool_)
     if key == "counted":
-        return (lines.log.bits & ledger.mask) == 0
+        return lines.log.counts(ledger.mask)
     rules = ledger.rules
     number = next((n for n, r in enumerate(rules) if r.key == key), None)
     if number is None:

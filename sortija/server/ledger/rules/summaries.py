@@ -169,20 +169,20 @@ def _people(ledger: Ledger) -> tuple[Newcomers, Baskets | None]:
         ends=step_ends(numbers, "month").tolist(),
         customers=np.bincount(month - numbers[0], minlength=len(numbers)).tolist(),
     )
-    return newcomers, _baskets(found.net, 10**ledger.study.scale)
+    return newcomers, _baskets(found.money, 10**ledger.study.scale)
 
 
-def _baskets(net: NDArray[np.int64], unit: int) -> Baskets:
+def _baskets(money: NDArray[np.int64], unit: int) -> Baskets:
     """Purchases between 1, 2 and 5 of every power of ten; the first and last bar take the rest."""
-    middle = len(net) // 2
-    typical = float(np.partition(net, middle)[middle]) / unit
+    middle = len(money) // 2
+    typical = float(np.partition(money, middle)[middle]) / unit
     steps = np.array([f * 10.0**e for e in range(-1, 7) for f in (1, 2, 5)])
     edges = np.concatenate([[0.0], steps])
     limits = np.rint(edges * unit).astype(np.int64)
-    counts = np.bincount(np.searchsorted(limits, net, side="right"), minlength=len(edges) + 1)
-    counts = counts[1:]  # net below nothing goes to the first bar
-    counts[0] += int((net < 0).sum())
-    reached = np.cumsum(counts) / len(net)
+    counts = np.bincount(np.searchsorted(limits, money, side="right"), minlength=len(edges) + 1)
+    counts = counts[1:]  # money below nothing goes to the first bar
+    counts[0] += int((money < 0).sum())
+    reached = np.cumsum(counts) / len(money)
     last = int(np.searchsorted(reached, 0.998)) + 1
     first = int(np.searchsorted(reached, 0.002, side="right"))
     kept = counts[first:last].copy()
@@ -190,7 +190,7 @@ def _baskets(net: NDArray[np.int64], unit: int) -> Baskets:
     kept[-1] += counts[last:].sum()
     return Baskets(
         edges=edges[first : last + 1].tolist(), purchases=kept.tolist(), median=typical,
-        mean=float(net.mean()) / unit,
+        mean=float(money.mean()) / unit,
     )  # fmt: skip
 
 
