@@ -11,6 +11,7 @@ import sys
 import tempfile
 from pathlib import Path
 
+from sortija.core.engine import memory
 from sortija.launch.compiled import keep_compiled
 
 PARTS = ("groups", "measures", "windows", "derive", "ledger", "large", "lens", "page", "stations")
@@ -34,6 +35,7 @@ def main() -> int:
             print(HEAD, flush=True)
             good = True
             for part in asked:
+                memory.give_back()  # of the part before, so that it does not count for this one
                 wait_until_idle()
                 for row in importlib.import_module(f"benchmarks.{part}").run():
                     print(row.line(), flush=True)

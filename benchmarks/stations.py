@@ -120,7 +120,7 @@ def _browser(act: Callable[[Any], list[Row]], link: str) -> list[Row]:
         page.set_default_timeout(120_000)
         page.goto(link)
         page.get_by_label("Choose a password").fill(PASSWORD)
-        page.get_by_role("button", name="Set password and come in").click()
+        page.get_by_role("button", name="Set password and sign in").click()
         page.wait_for_url("**/study/**")
         try:
             return act(page)
