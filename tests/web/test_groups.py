@@ -241,7 +241,7 @@ class Identities(GroupCase):
         page.get_by_role("tab", name="In use").click()
         region = page.get_by_role("region", name="Segments in use")
         region.get_by_text("carries on").first.wait_for()
-        names = region.locator("li span.font-semibold").all_inner_texts()
+        names = region.get_by_test_id("segment").all_inner_texts()
         region.get_by_role("button", name=f"Swap {names[0]} with another").click()
         region.get_by_role("button", name=f"Swap with {names[1]}").click()
         page.get_by_text("Names, marks and notes swapped.").wait_for()

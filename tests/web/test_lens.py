@@ -60,7 +60,7 @@ class Lens(Station):
         dock.get_by_text("Days since last visit: under 60").wait_for()
         dock.get_by_role("button", name="+ clause").click()
         page.get_by_label("Find a measure or trait").fill("plan")
-        page.get_by_role("dialog").get_by_role("button", name=re.compile("^Plan")).click()
+        page.get_by_role("dialog").get_by_role("option", name=re.compile("^Plan")).click()
         page.get_by_role("dialog").get_by_role("button", name=re.compile("^Plan plus")).click()
         dock.get_by_text("Plan: plus").wait_for()
 
@@ -115,7 +115,7 @@ class Lens(Station):
         page.get_by_text("Yard people is deleted.").wait_for()
         page.get_by_role("button", name="Undo").last.click()
         page.get_by_text("Undone").wait_for()
-        page.get_by_role("button", name=re.compile("^Yard people")).wait_for()
+        page.get_by_role("button", name=re.compile("^Yard people list of")).wait_for()
 
     def test_why_a_customer_came_so_often_in_two_clicks(self):
         listed = self.get("customers", order="measure:frequency", down="1")
@@ -137,7 +137,9 @@ class Lens(Station):
         why = page.get_by_role("region", name="Why")
         why.get_by_text(told["frequency"]["words"]).wait_for()
         receipts = page.get_by_role("region", name="Receipts")
-        self.assertEqual(receipts.locator("li.border-l-4").count(), told["frequency"]["value"])
+        self.assertEqual(
+            receipts.get_by_test_id("receipt-behind-it").count(), told["frequency"]["value"]
+        )
         self.assertEqual(receipts.locator("ol > li").count(), found["total"])
         measures = page.get_by_role("region", name="Measures")
         measures.get_by_role("button", name=re.compile("^Days since last visit")).click()

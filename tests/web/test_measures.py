@@ -99,7 +99,7 @@ class MeasuresByHand(Station):
         self.assertLess(table.locator("tbody tr").count(), 80)  # of all the others none is there
         page.get_by_text(f"of {total:,}").wait_for()
         table.locator("xpath=..").evaluate("box => box.scrollTo(0, 0)")
-        cell = table.locator("tbody tr td.text-right a").first
+        cell = table.get_by_role("cell").get_by_role("link").first
         cell.click()
         page.get_by_role("region", name="Why").wait_for()
 

@@ -14,9 +14,9 @@ from tests.web.support import House
 
 WEB = Path(__file__).parents[2] / "web"
 MODULES = (
-    "charts/axis", "charts/format", "lens/clauses", "stations/crossings/figures",
-    "stations/groups/layout", "stations/ledger/picked", "stations/scores/geometry",
-    "stations/scores/heads", "study/write-queue", "ui/chosen",
+    "charts/axis", "charts/format", "charts/neighbour", "lens/clauses",
+    "stations/crossings/figures", "stations/groups/layout", "stations/ledger/picked",
+    "stations/scores/geometry", "stations/scores/heads", "study/write-queue", "ui/chosen",
 )  # fmt: skip
 EPOCH = date(1970, 1, 1)
 
@@ -187,6 +187,33 @@ class Picking(Parts):
         self.each("barRange", [
             ((edges, 1, 2), [10, 30]), ((edges, 2, 1), [10, 30]), ((edges, 0, 0), [None, 10]),
             ((edges, 3, 3), [30, None]), ((edges, 0, 3), [None, None]),
+        ])  # fmt: skip
+
+
+class Marks(Parts):
+    def test_arrows_lead_along_rows_and_columns(self):
+        grid = [{"left": 20 * c, "top": 12 * r, "width": 18, "height": 10}
+                for r in range(4) for c in range(5)]  # fmt: skip
+        ways = {"ArrowRight": (1, 0), "ArrowLeft": (-1, 0), "ArrowDown": (0, 1), "ArrowUp": (0, -1)}
+        cases = []
+        for at in range(20):
+            for key, (dx, dy) in ways.items():
+                c, r = at % 5 + dx, at // 5 + dy
+                inside = 0 <= c < 5 and 0 <= r < 4
+                cases.append(((grid, at, key), 5 * r + c if inside else -1))
+        self.each("neighbour", cases)
+        self.each(
+            "neighbour", [((grid, 7, "Home"), 0), ((grid, 7, "End"), 19), ((grid, 7, "x"), -1)]
+        )
+
+    def test_the_nearest_that_way_before_a_nearer_one_at_an_angle(self):
+        def box(x, y):
+            return {"left": x, "top": y, "width": 2, "height": 2}
+
+        boxes = [box(0, 0), box(40, 0), box(30, 25), box(-5, 300)]
+        self.each("neighbour", [
+            ((boxes, 0, "ArrowRight"), 1), ((boxes, 0, "ArrowDown"), 2), ((boxes, 2, "ArrowUp"), 1),
+            ((boxes, 2, "ArrowDown"), 3), ((boxes, 0, "ArrowUp"), -1),
         ])  # fmt: skip
 
 

@@ -194,7 +194,7 @@ class Counted(Station):
         for name in ("Measures", "Scores"):
             self.open_station(page, name)
             page.get_by_text("From before 1 rule changed.").wait_for()
-            page.locator(".stale-over .card").first.wait_for()
+            page.get_by_test_id("out-of-date").locator("section").first.wait_for()
         page.get_by_text("Counted when the measures of this window are up to date").wait_for()
         page.get_by_role("button", name="Stop").click()
         page.get_by_text("Bringing it up to date takes about").wait_for()
@@ -206,15 +206,15 @@ class Counted(Station):
         for name in ("Scores", "Measures"):
             self.open_station(page, name)
             page.get_by_role("alert").get_by_text("The disk is full.").wait_for()
-            page.locator(".stale-over .card").first.wait_for()
+            page.get_by_test_id("out-of-date").locator("section").first.wait_for()
 
     def mended(self):
         page = self.page
         page.get_by_role("button", name="Try again").click()
         # The frame hatches late answers too, so that there may be two of them for a moment.
-        page.locator(".stale-over").first.wait_for(state="detached")
+        page.get_by_test_id("out-of-date").first.wait_for(state="detached")
         page.get_by_role("alert").wait_for(state="detached")
-        page.locator("aside .text-20").first.wait_for()
+        page.get_by_test_id("customers-in-lens").wait_for()
 
     def test_an_answer_from_before_a_change_is_not_taken_for_a_current_one(self):
         self.run_in_browser(self.late, self.key(self.owner))

@@ -127,7 +127,7 @@ class CrossingsByHand(Station):
         matrix = page.get_by_role("region", name="Matrix")
         matrix.get_by_role("button", name=re.compile("^to 31 Dec")).click()
         page.get_by_label("hide border moves").uncheck()
-        matrix.locator(f"button[title^='{names[origin]} → {names[target]}']").click()
+        matrix.get_by_role("button", name=f"{names[origin]} → {names[target]}: ").click()
         self.lens_shows(most)
         why = page.get_by_role("region", name="Why")
         why.get_by_text(f"{most:,} customers").wait_for()

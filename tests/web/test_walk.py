@@ -1,6 +1,7 @@
 """One walk through all seven stations, as an analyst would make it."""
 
 import csv
+import re
 from pathlib import Path
 
 from tests.server.support import SMALL
@@ -27,7 +28,7 @@ class Walk(BrowserCase):
 
     def lens_count(self, page):
         """The first number that the lens tells."""
-        told = page.get_by_role("complementary", name="Lens").locator(".text-20").first.inner_text()
+        told = page.get_by_test_id("customers-in-lens").inner_text()
         return int("".join(c for c in told.split()[0] if c.isdigit()))
 
     def ledger(self, page):
@@ -111,10 +112,8 @@ class Walk(BrowserCase):
     def crossings(self, page):
         self.open_station(page, "Crossings")
         matrix = page.get_by_role("region", name="Matrix")
-        cell = matrix.locator("button[title*='Garden regulars →']:not(.font-semibold):enabled").nth(
-            0
-        )
-        cell.click()
+        moved = re.compile("^Garden regulars → (?!Garden regulars)")
+        matrix.get_by_role("button", name=moved, disabled=False).first.click()
         page.get_by_role("region", name="Why").wait_for()
         lens = page.get_by_role("complementary", name="Lens")
         lens.get_by_text("30 Jun 2025 to 30 Jun 2026: ").wait_for()

@@ -1,65 +1,87 @@
-import { createBrowserRouter, redirect } from "react-router";
+import { NuqsAdapter } from "nuqs/adapters/react-router/v7";
+import { createBrowserRouter, Outlet, redirect } from "react-router";
 
-import { Join } from "@/sign-in/join";
-import { SignIn } from "@/sign-in/sign-in";
-import { Studies } from "@/study/studies";
 import { Frame } from "@/study/frame";
 import { NotFound } from "@/ui/not-found";
 import { Waiting } from "@/ui/status";
 
 /** Stations load on demand: each is a chunk of its own. */
 export const router = createBrowserRouter([
-  { path: "/sign-in", element: <SignIn /> },
-  { path: "/join", element: <Join /> },
-  { path: "/", element: <Studies /> },
   {
-    path: "/study/:study",
-    element: <Frame />,
     hydrateFallbackElement: <Waiting />,
-    errorElement: <NotFound />,
+    element: (
+      <NuqsAdapter>
+        <Outlet />
+      </NuqsAdapter>
+    ),
     children: [
-      { index: true, loader: ({ request }) => redirect(`ledger${new URL(request.url).search}`) },
       {
-        path: "ledger",
-        lazy: async () => ({ Component: (await import("@/stations/ledger")).Ledger }),
+        path: "/sign-in",
+        lazy: async () => ({ Component: (await import("@/sign-in/sign-in")).SignIn }),
       },
       {
-        path: "measures",
-        lazy: async () => ({ Component: (await import("@/stations/measures")).Measures }),
+        path: "/join",
+        lazy: async () => ({ Component: (await import("@/sign-in/join")).Join }),
       },
       {
-        path: "scores",
-        lazy: async () => ({ Component: (await import("@/stations/scores")).Scores }),
+        path: "/",
+        lazy: async () => ({ Component: (await import("@/study/studies")).Studies }),
       },
       {
-        path: "groups",
-        lazy: async () => ({ Component: (await import("@/stations/groups")).Groups }),
+        path: "/study/:study",
+        element: <Frame />,
+        hydrateFallbackElement: <Waiting />,
+        errorElement: <NotFound />,
+        children: [
+          {
+            index: true,
+            loader: ({ request }) => redirect(`ledger${new URL(request.url).search}`),
+          },
+          {
+            path: "ledger",
+            lazy: async () => ({ Component: (await import("@/stations/ledger")).Ledger }),
+          },
+          {
+            path: "measures",
+            lazy: async () => ({ Component: (await import("@/stations/measures")).Measures }),
+          },
+          {
+            path: "scores",
+            lazy: async () => ({ Component: (await import("@/stations/scores")).Scores }),
+          },
+          {
+            path: "groups",
+            lazy: async () => ({ Component: (await import("@/stations/groups")).Groups }),
+          },
+          {
+            path: "portraits",
+            lazy: async () => ({ Component: (await import("@/stations/portraits")).Portraits }),
+          },
+          {
+            path: "crossings",
+            lazy: async () => ({ Component: (await import("@/stations/crossings")).Crossings }),
+          },
+          {
+            path: "campaigns",
+            lazy: async () => ({ Component: (await import("@/stations/campaigns")).Campaigns }),
+          },
+          {
+            path: "receipt/:receipt",
+            lazy: async () => ({ Component: (await import("@/stations/ledger/receipt")).Receipt }),
+          },
+          {
+            path: "customer/:customer",
+            lazy: async () => ({
+              Component: (await import("@/stations/ledger/customer")).Customer,
+            }),
+          },
+          {
+            path: "customers",
+            lazy: async () => ({ Component: (await import("@/lens/customers")).Customers }),
+          },
+        ],
       },
-      {
-        path: "portraits",
-        lazy: async () => ({ Component: (await import("@/stations/portraits")).Portraits }),
-      },
-      {
-        path: "crossings",
-        lazy: async () => ({ Component: (await import("@/stations/crossings")).Crossings }),
-      },
-      {
-        path: "campaigns",
-        lazy: async () => ({ Component: (await import("@/stations/campaigns")).Campaigns }),
-      },
-      {
-        path: "receipt/:receipt",
-        lazy: async () => ({ Component: (await import("@/stations/ledger/receipt")).Receipt }),
-      },
-      {
-        path: "customer/:customer",
-        lazy: async () => ({ Component: (await import("@/stations/ledger/customer")).Customer }),
-      },
-      {
-        path: "customers",
-        lazy: async () => ({ Component: (await import("@/lens/customers")).Customers }),
-      },
+      { path: "*", element: <NotFound /> },
     ],
   },
-  { path: "*", element: <NotFound /> },
 ]);

@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 
 import type { Schemas } from "@/api/client";
 import { placeOf, ticksOf, valueAt } from "@/charts/axis";
+import { Glyph, Picture } from "@/charts/picture";
 import { useBox } from "@/charts/use-box";
 
 export interface ScatterAxis {
@@ -73,12 +74,7 @@ export function Scatter({ x, y, label, bare, draw, onBox, children }: Props) {
   };
   return (
     <div className="relative min-w-0">
-      <svg
-        viewBox={`0 0 ${width} ${height}`}
-        className="block w-full"
-        role="img"
-        aria-label={label}
-      >
+      <Picture viewBox={`0 0 ${width} ${height}`} className="block w-full" label={label}>
         <g fill="var(--color-everyone)">
           {x.counts && <Margin counts={x.counts} length={W} at={[LEFT, edge]} />}
           {y.counts && <Margin counts={y.counts} length={H} at={[LEFT + W, edge + H]} upright />}
@@ -110,7 +106,7 @@ export function Scatter({ x, y, label, bare, draw, onBox, children }: Props) {
             </text>
           )}
         </g>
-      </svg>
+      </Picture>
       <canvas
         ref={canvas}
         width={W * 2}
@@ -119,7 +115,7 @@ export function Scatter({ x, y, label, bare, draw, onBox, children }: Props) {
         style={inside}
         {...handlers}
       />
-      <svg viewBox={`0 0 ${W} ${H}`} className="pointer-events-none absolute" style={inside}>
+      <Glyph viewBox={`0 0 ${W} ${H}`} className="pointer-events-none absolute" style={inside}>
         {children?.(places)}
         {box && (
           <rect
@@ -133,7 +129,7 @@ export function Scatter({ x, y, label, bare, draw, onBox, children }: Props) {
             strokeDasharray="4 3"
           />
         )}
-      </svg>
+      </Glyph>
     </div>
   );
 }

@@ -1,5 +1,6 @@
 import { useRef, useState } from "react";
 import type { PointerEvent } from "react";
+import { Picture } from "@/charts/picture";
 
 const W = 1000;
 const UP = 24;
@@ -43,13 +44,12 @@ export function ThreadShape(props: Props) {
   const brush = useBrush(onStretch);
   const still = { vectorEffect: "non-scaling-stroke" as const };
   return (
-    <svg
+    <Picture
       viewBox={`0 0 ${W} ${H}`}
       width="100%"
       height={H}
       preserveAspectRatio="none"
-      role="img"
-      aria-label={label}
+      label={label}
       className={onStretch ? "cursor-crosshair touch-none" : ""}
       {...brush.handlers}
     >
@@ -139,7 +139,7 @@ export function ThreadShape(props: Props) {
           opacity={0.18}
         />
       )}
-    </svg>
+    </Picture>
   );
 }
 

@@ -6,14 +6,13 @@ import { api, data } from "@/api/client";
 import { Histogram, LevelBars } from "@/lens/bars";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
-import { Input } from "@/ui/input";
+import { FindList } from "@/ui/find-list";
 
 /** Any field that the study has, to pick from by its bars. */
 export function AddClause() {
   const { study, view } = useStudy();
   const lens = useLens();
   const [field, setField] = useState("");
-  const [wanted, setWanted] = useState("");
   const chart = useQuery({
     queryKey: ["study", study.id, "lens", view, lens.digest, field],
     queryFn: () =>
@@ -25,7 +24,6 @@ export function AddClause() {
       ),
     enabled: field !== "",
   });
-  const found = lens.fields.filter((row) => row.label.toLowerCase().includes(wanted.toLowerCase()));
   const bars = chart.data?.charts[0];
   return (
     <Popover.Root onOpenChange={() => setField("")}>
@@ -35,30 +33,20 @@ export function AddClause() {
       <Popover.Portal>
         <Popover.Content align="end" sideOffset={6} className="card z-40 w-64 p-3 shadow-lg">
           {field === "" ? (
-            <>
-              <Input
-                autoFocus
-                value={wanted}
-                onChange={(event) => setWanted(event.target.value)}
-                placeholder="Measure or trait"
-                aria-label="Find a measure or trait"
-                className="w-full"
-              />
-              <ul className="mt-2 max-h-64 overflow-y-auto">
-                {found.map((row) => (
-                  <li key={row.field}>
-                    <button
-                      type="button"
-                      className="w-full rounded px-1.5 py-1 text-left hover:bg-paper"
-                      onClick={() => setField(row.field)}
-                    >
-                      {row.label}{" "}
-                      <span className="text-11 text-quiet">{row.group.toLowerCase()}</span>
-                    </button>
-                  </li>
-                ))}
-              </ul>
-            </>
+            <FindList
+              label="Find a measure or trait"
+              placeholder="Measure or trait"
+              items={lens.fields}
+              keyOf={(row) => row.field}
+              wordsOf={(row) => row.label}
+              onPick={(row) => setField(row.field)}
+            >
+              {(row) => (
+                <span>
+                  {row.label} <span className="text-11 text-quiet">{row.group.toLowerCase()}</span>
+                </span>
+              )}
+            </FindList>
           ) : (
             <>
               <div className="mb-2 flex items-center justify-between">

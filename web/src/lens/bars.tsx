@@ -1,8 +1,9 @@
 import { useRef, useState } from "react";
-import type { KeyboardEvent, MouseEvent } from "react";
 
 import type { Schemas } from "@/api/client";
 import { count, figure, inUnit, percent } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
+import { PickList, PickPicture } from "@/charts/picture";
 import { barRange, holds } from "@/lens/clauses";
 import type { Clause, Pick } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
@@ -40,22 +41,13 @@ function usePicking(chart: Chart) {
   });
   return {
     own,
-    handlers: (pick: Pick) => ({
-      tabIndex: 0,
-      role: "button",
-      "aria-pressed": holds(own, pick),
-      onClick: (event: MouseEvent) => lens.pick(chart.field, pick, event.shiftKey),
-      onKeyDown: (event: KeyboardEvent) => {
-        if (event.key === "Enter" || event.key === " ") {
-          event.preventDefault();
-          lens.pick(chart.field, pick, event.shiftKey);
-        }
-      },
-      onPointerEnter: () => lens.preview(tried(pick)),
-      onPointerLeave: () => lens.preview(null),
-      onFocus: () => lens.preview(tried(pick)),
-      onBlur: () => lens.preview(null),
-    }),
+    handlers: (pick: Pick, label?: string) =>
+      pickable({
+        label,
+        pressed: holds(own, pick),
+        onPick: (more) => lens.pick(chart.field, pick, more),
+        onTry: (resting) => lens.preview(resting ? tried(pick) : null),
+      }),
   };
 }
 
@@ -73,12 +65,7 @@ export function Histogram({ chart, width = 228 }: { chart: Chart; width?: number
   const on = lens.clauses.length > 0;
   const words = (value: number | undefined) => inUnit(value ?? 0, chart.unit, study.currency);
   return (
-    <svg
-      width={width}
-      height={HEIGHT + 20}
-      role="group"
-      aria-label={`${chart.label}, ${chart.unit}`}
-    >
+    <PickPicture width={width} height={HEIGHT + 20} label={`${chart.label}, ${chart.unit}`}>
       {everyone.map((share, place) => {
         const pick: Pick = { range: barRange(chart.edges, place, place) };
         const chosen = holds(own, pick);
@@ -89,9 +76,8 @@ export function Histogram({ chart, width = 228 }: { chart: Chart; width?: number
         return (
           <g
             key={place}
+            {...handlers(pick, label)}
             className="group outline-offset-0"
-            {...handlers(pick)}
-            aria-label={label}
             onPointerDown={() => (from.current = place)}
             onPointerUp={() => {
               const start = from.current;
@@ -158,7 +144,7 @@ export function Histogram({ chart, width = 228 }: { chart: Chart; width?: number
         {words(chart.edges[bars])}
         {unitTail(chart.unit)}
       </text>
-    </svg>
+    </PickPicture>
   );
 }
 
@@ -203,7 +189,7 @@ export function LevelBars({ chart, width = 228 }: { chart: Chart; width?: number
   const total = chart.everyone.reduce((a, b) => a + b, 0) + chart.everyone_missing;
   const restCount = rest.reduce((sum, place) => sum + (chart.everyone[place] ?? 0), 0);
   return (
-    <div style={{ width }}>
+    <PickList label={chart.label} style={{ width }}>
       {order.slice(0, shown).map((place) => {
         const level = chart.levels[place] ?? "";
         const name = chart.labels[place] ?? level;
@@ -249,6 +235,6 @@ export function LevelBars({ chart, width = 228 }: { chart: Chart; width?: number
       {chart.everyone_missing > 0 && (
         <p className="text-11 text-quiet">{count(chart.everyone_missing)} not given</p>
       )}
-    </div>
+    </PickList>
   );
 }

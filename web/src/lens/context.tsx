@@ -9,7 +9,6 @@ import {
   useState,
 } from "react";
 import type { ReactNode } from "react";
-import { useSearchParams } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -17,6 +16,7 @@ import { picked } from "@/lens/clauses";
 import type { Clause, Pick } from "@/lens/clauses";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
+import { SHARED, useAddress } from "@/study/address";
 
 export interface LensInView {
   digest: string;
@@ -83,8 +83,7 @@ export function LensProvider({ children }: { children: ReactNode }) {
   const { study, view } = useStudy();
   const queries = useQueryClient();
   const say = useNotice();
-  const [search, setSearch] = useSearchParams();
-  const digest = search.get("lens") ?? "";
+  const [{ lens: digest }, put] = useAddress(SHARED);
   const clauses = useKept(study.id, digest);
   const [tried, setTried] = useState<Clause | null>(null);
   const [spend, setSpend] = useState<Spend | null>(null);
@@ -122,14 +121,7 @@ export function LensProvider({ children }: { children: ReactNode }) {
     (next: Clause[]) => {
       asking.current?.abort();
       asking.current = new AbortController();
-      const go = (to: string) =>
-        setSearch(() => {
-          // The view may have changed while the answer was on its way.
-          const params = new URLSearchParams(window.location.search);
-          if (to) params.set("lens", to);
-          else params.delete("lens");
-          return params;
-        });
+      const go = (to: string) => void put({ lens: to });
       setTried(null);
       if (next.length === 0) {
         go("");
@@ -150,7 +142,7 @@ export function LensProvider({ children }: { children: ReactNode }) {
         },
       );
     },
-    [ask, charts, queries, say, setSearch, spend?.window, study.id, view],
+    [ask, charts, put, queries, say, spend?.window, study.id, view],
   );
   const preview = useCallback((clause: Clause | null) => {
     window.clearTimeout(timer.current);

@@ -1,11 +1,11 @@
 import { Link, useLocation } from "react-router";
 
-import { count, money, percent } from "@/charts/format";
+import { count, percent } from "@/charts/format";
 import { ClauseChip } from "@/lens/clause-chip";
 import { Histogram, LevelBars } from "@/lens/bars";
 import { useLens } from "@/lens/context";
 import { LensMark } from "@/marks/state-mark";
-import { useStudy } from "@/study/context";
+import { useMoney, useStudy } from "@/study/context";
 import { AddClause } from "@/lens/add-clause";
 import { Keep } from "@/lens/keep";
 
@@ -81,7 +81,8 @@ export function Dock({ folded, onFold, keeping, onKeeping }: Props) {
 }
 
 function Totals() {
-  const { study, window } = useStudy();
+  const { window } = useStudy();
+  const inMoney = useMoney("short");
   const { answer, clauses, fields, set, spend } = useLens();
   if (!answer?.ready) {
     return (
@@ -95,13 +96,15 @@ function Totals() {
     );
   }
   const { lens, everyone, preview, widest } = answer;
-  const cash = (value: number) => money(value, study.scale, study.currency);
   const widestName = fields.find((field) => field.field === widest?.field)?.label ?? "";
   return (
     <>
       <div className="mt-3 grid grid-cols-2 gap-2" aria-live="polite">
         <div>
-          <div className="font-head text-20 leading-tight font-semibold">
+          <div
+            className="font-head text-20 leading-tight font-semibold"
+            data-testid="customers-in-lens"
+          >
             {count(lens.customers)}
           </div>
           <div className="text-12 text-quiet">
@@ -109,7 +112,7 @@ function Totals() {
           </div>
         </div>
         <div>
-          <div className="font-head text-20 leading-tight font-semibold">{cash(lens.money)}</div>
+          <div className="font-head text-20 leading-tight font-semibold">{inMoney(lens.money)}</div>
           <div className="text-12 text-quiet">
             spend{clauses.length ? `, ${percent(lens.money, everyone.money)}` : ", all"}
           </div>
@@ -118,7 +121,7 @@ function Totals() {
       <p className="mt-1.5 min-h-[34px] text-12 text-quiet">
         {preview ? (
           <span className="text-teal">
-            would be {count(preview.customers)}, {cash(preview.money)}
+            would be {count(preview.customers)}, {inMoney(preview.money)}
           </span>
         ) : spend ? (
           `Spend here: ${spend.words}.`

@@ -1,3 +1,4 @@
+import { Picture } from "@/charts/picture";
 import { HUES } from "@/marks/hues";
 
 const GAPS = ["top", "right", "bottom", "left"] as const;
@@ -65,15 +66,14 @@ export function MarkShape({
 /** A segment's mark beside its name. */
 export function SegmentMark({ mark, size = 16 }: { mark: number; size?: number }) {
   return (
-    <svg
+    <Picture
       width={size}
       height={size}
       viewBox={`0 0 ${size} ${size}`}
-      role="img"
-      aria-label={markWords(mark)}
+      label={markWords(mark)}
       className="shrink-0"
     >
       <MarkShape mark={mark} x={size / 2} y={size / 2} size={size} />
-    </svg>
+    </Picture>
   );
 }

@@ -1,3 +1,4 @@
+import { Glyph } from "@/charts/picture";
 const COPPER = "var(--color-copper)";
 const INK = "var(--color-ink)";
 
@@ -6,7 +7,7 @@ export function Arc({ share, size = 14 }: { share: number; size?: number }) {
   const r = size / 2 - 2;
   const around = 2 * Math.PI * r;
   return (
-    <svg width={size} height={size} viewBox={`0 0 ${size} ${size}`} aria-hidden>
+    <Glyph width={size} height={size} viewBox={`0 0 ${size} ${size}`}>
       <circle
         cx={size / 2}
         cy={size / 2}
@@ -25,7 +26,7 @@ export function Arc({ share, size = 14 }: { share: number; size?: number }) {
         strokeDasharray={`${Math.max(0.12, share) * around} ${around}`}
         transform={`rotate(-90 ${size / 2} ${size / 2})`}
       />
-    </svg>
+    </Glyph>
   );
 }
 
@@ -33,7 +34,7 @@ export function Arc({ share, size = 14 }: { share: number; size?: number }) {
 export function StateMark({ state, here }: { state: string; here: boolean }) {
   if (state === "working") return <Arc share={0.35} size={16} />;
   return (
-    <svg width={16} height={16} viewBox="0 0 16 16" aria-hidden>
+    <Glyph width={16} height={16} viewBox="0 0 16 16">
       <defs>
         <pattern
           id="hatch"
@@ -60,14 +61,14 @@ export function StateMark({ state, here }: { state: string; here: boolean }) {
           {state === "out of date" && <path d="M8 2.3a5.7 5.7 0 0 1 0 11.4Z" fill="url(#hatch)" />}
         </>
       )}
-    </svg>
+    </Glyph>
   );
 }
 
 /** The sign of the lens: a dot with a dotted halo. */
 export function LensMark({ size = 16 }: { size?: number }) {
   return (
-    <svg width={size} height={size} viewBox="0 0 16 16" aria-hidden>
+    <Glyph width={size} height={size} viewBox="0 0 16 16">
       <circle cx={8} cy={8} r={3.6} fill="var(--color-teal)" />
       <circle
         cx={8}
@@ -78,6 +79,6 @@ export function LensMark({ size = 16 }: { size?: number }) {
         strokeWidth={1.6}
         strokeDasharray="1.2 2.25"
       />
-    </svg>
+    </Glyph>
   );
 }

@@ -1,6 +1,6 @@
 import { useIsFetching } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useState } from "react";
-import { Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
+import { Outlet, useLocation, useNavigate, useParams } from "react-router";
 
 import type { Schemas } from "@/api/client";
 import { Dock } from "@/lens/dock";
@@ -11,16 +11,14 @@ import { KeysCard, useKeys } from "@/study/keys";
 import { useHistorySteps, usePulse, useTrail } from "@/study/queries";
 import { TopBar } from "@/study/top-bar";
 import { Trail } from "@/study/trail";
-import { useElsewhere } from "@/study/url-state";
+import { SHARED, useAddress, useElsewhere } from "@/study/address";
 import { Failed, Waiting } from "@/ui/status";
 
 /** The frame of a study: top bar, trail, the station, the lens. */
 export function Frame() {
   const { study: number } = useParams();
-  const [search] = useSearchParams();
+  const [{ to, back }] = useAddress(SHARED);
   const id = Number(number);
-  const to = search.get("to") ?? undefined;
-  const back = search.get("back") ?? undefined;
   const asked = useMemo(() => ({ ...(to && { to }), ...(back && { back }) }), [to, back]);
   const trail = useTrail(id, asked);
   const { undo } = useHistorySteps(id);
@@ -93,7 +91,7 @@ function Coverage({ window }: { window: Schemas["Trail"]["window"] }) {
 
 function Inside({ trail }: { trail: Schemas["Trail"] }) {
   const navigate = useNavigate();
-  const [, setSearch] = useSearchParams();
+  const [, put] = useAddress(SHARED);
   const [folded, setFolded] = useState(globalThis.innerWidth < 1200);
   const [keys, setKeys] = useState(false);
   const [keeping, setKeeping] = useState(false);
@@ -102,16 +100,7 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
   const lens = useLens();
   const elsewhere = useElsewhere();
   const late = useLate(trail.study.id);
-  const onWindow = useCallback(
-    (to: string, back: string) =>
-      setSearch((old) => {
-        const params = new URLSearchParams(old);
-        params.set("to", to);
-        params.set("back", back);
-        return params;
-      }),
-    [setSearch],
-  );
+  const onWindow = useCallback((to: string, back: string) => void put({ to, back }), [put]);
   const act = (key: string) => {
     const station = trail.stations[Number(key) - 1];
     const last = lens.clauses.at(-1);
@@ -145,7 +134,7 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
       <Trail stations={trail.stations} />
       <div className="relative flex min-h-0 flex-1">
         <main className="min-w-0 flex-1 overflow-y-auto p-3.5">
-          <div className={late ? "stale-over" : ""}>
+          <div className={late ? "stale-over" : ""} data-testid={late ? "out-of-date" : undefined}>
             <Coverage window={trail.window} />
             <Outlet />
           </div>

@@ -82,5 +82,12 @@ function seconds(value: number): string {
 /** Figures from before a change: readable, but hatched. */
 export function Stale({ status, children }: { status: Status; children: ReactNode }) {
   const old = status.state === "out of date" || status.state === "failed";
-  return <div className={`grid gap-3 ${old ? "stale-over" : ""}`}>{children}</div>;
+  return (
+    <div
+      className={`grid gap-3 ${old ? "stale-over" : ""}`}
+      data-testid={old ? "out-of-date" : undefined}
+    >
+      {children}
+    </div>
+  );
 }

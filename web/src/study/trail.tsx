@@ -2,7 +2,7 @@ import { NavLink, useLocation } from "react-router";
 
 import type { Schemas } from "@/api/client";
 import { StateMark } from "@/marks/state-mark";
-import { useElsewhere } from "@/study/url-state";
+import { useElsewhere } from "@/study/address";
 
 const STATE_WORDS: Record<string, string> = {
   current: "",

@@ -1,6 +1,6 @@
 import { Link } from "react-router";
 
-import { useElsewhere } from "@/study/url-state";
+import { useElsewhere } from "@/study/address";
 
 /** A link to another station that keeps window and lens. */
 export function NextStep({ to, children }: { to: string; children: string }) {

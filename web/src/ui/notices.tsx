@@ -1,7 +1,9 @@
-import { createContext, useCallback, useContext, useMemo, useRef, useState } from "react";
+import { Toast } from "radix-ui";
+import { createContext, useCallback, useContext, useState } from "react";
 import type { ReactNode } from "react";
 
 interface Notice {
+  number: number;
   words: string;
   trouble: boolean;
   undo?: () => void;
@@ -12,7 +14,7 @@ type Say = (words: string, options?: { trouble?: boolean; undo?: () => void }) =
 const Context = createContext<Say>(() => undefined);
 
 /** Say something at the foot of the screen; it goes by itself unless it is pointed at or
- * has the focus, and may offer to undo. */
+ * has the focus, and may offer to undo. F8 leads to it, Escape closes it. */
 export function useNotice(): Say {
   return useContext(Context);
 }
@@ -21,60 +23,58 @@ const SHOWN_FOR = 7000;
 
 export function Notices({ children }: { children: ReactNode }) {
   const [notice, setNotice] = useState<Notice | null>(null);
-  const timer = useRef(0);
-  const stay = () => window.clearTimeout(timer.current);
-  const leave = () => {
-    stay();
-    timer.current = window.setTimeout(() => setNotice(null), SHOWN_FOR);
-  };
-  const say = useCallback<Say>((words, options = {}) => {
-    window.clearTimeout(timer.current);
-    setNotice({ words, trouble: options.trouble ?? false, undo: options.undo });
-    timer.current = window.setTimeout(() => setNotice(null), SHOWN_FOR);
+  const say = useCallback<Say>((words, { trouble = false, undo } = {}) => {
+    setNotice((before) => ({ number: (before?.number ?? 0) + 1, words, trouble, undo }));
   }, []);
-  const value = useMemo(() => say, [say]);
   return (
-    <Context.Provider value={value}>
-      {children}
-      <div
-        aria-live="polite"
-        className="pointer-events-none fixed inset-x-0 bottom-4 z-50 flex justify-center"
-      >
-        {notice && (
-          <div
-            role={notice.trouble ? "alert" : "status"}
-            onPointerEnter={stay}
-            onPointerLeave={leave}
-            onFocus={stay}
-            onBlur={leave}
-            className={`pointer-events-auto flex max-w-[640px] items-center gap-3 rounded-lg px-4 py-2.5 text-13 shadow-lg ${
-              notice.trouble ? "border border-alarm bg-card text-ink" : "bg-ink text-white"
-            }`}
-          >
-            <span>{notice.words}</span>
-            {notice.undo && (
-              <button
-                type="button"
-                className="font-semibold underline underline-offset-2"
-                onClick={() => {
-                  notice.undo?.();
-                  setNotice(null);
-                }}
-              >
-                Undo
-              </button>
-            )}
-            <button
-              type="button"
-              aria-label="Close"
-              className="opacity-70 hover:opacity-100"
-              onClick={() => setNotice(null)}
-            >
-              ×
-            </button>
-          </div>
-        )}
-      </div>
+    <Context.Provider value={say}>
+      <Toast.Provider duration={SHOWN_FOR} label="Message">
+        {children}
+        {notice && <Shown key={notice.number} notice={notice} onGone={() => setNotice(null)} />}
+        <Toast.Viewport
+          aria-live="polite"
+          label="Messages ({hotkey})"
+          className="pointer-events-none fixed inset-x-0 bottom-4 z-50 m-0 flex list-none justify-center p-0"
+        />
+      </Toast.Provider>
     </Context.Provider>
+  );
+}
+
+/** Announced by its own role: the library's announcing, which doubles the words, is left out. */
+function Shown({ notice, onGone }: { notice: Notice; onGone: () => void }) {
+  return (
+    <Toast.Root
+      open
+      onOpenChange={(open) => {
+        if (!open) onGone();
+      }}
+      className={`pointer-events-auto rounded-lg text-13 shadow-lg ${
+        notice.trouble ? "border border-alarm bg-card text-ink" : "bg-ink text-white"
+      }`}
+    >
+      <div
+        role={notice.trouble ? "alert" : "status"}
+        data-radix-toast-announce-exclude=""
+        className="flex max-w-[640px] items-center gap-3 px-4 py-2.5"
+      >
+        <span>{notice.words}</span>
+        {notice.undo && (
+          <Toast.Action
+            altText="Undo"
+            className="font-semibold underline underline-offset-2"
+            onClick={notice.undo}
+          >
+            Undo
+          </Toast.Action>
+        )}
+        <Toast.Close
+          aria-label="Close"
+          className="-my-1 min-h-6 min-w-6 opacity-70 hover:opacity-100"
+        >
+          ×
+        </Toast.Close>
+      </div>
+    </Toast.Root>
   );
 }

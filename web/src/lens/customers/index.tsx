@@ -8,20 +8,21 @@ import { Columns } from "@/lens/customers/columns";
 import { SaveList } from "@/lens/customers/save-list";
 import { CustomerTable } from "@/lens/customers/table";
 import { useStudy } from "@/study/context";
-import { useUrlState } from "@/study/url-state";
+import { useAddress, word, words } from "@/study/address";
 import { Button } from "@/ui/button";
 import { PageHeader } from "@/ui/page-header";
 import { Empty, Failed, Waiting } from "@/ui/status";
+
+const LISTED = { fields: words, order: word, down: word };
 
 /** The customers of the lens, one per row, by any column. */
 export function Customers() {
   const { study, view, canChange } = useStudy();
   const lens = useLens();
-  const [search, put] = useUrlState();
+  const [at, put] = useAddress(LISTED);
   const [saving, setSaving] = useState(false);
-  const fields = search.get("fields") ?? "";
-  const order = search.get("order") ?? "";
-  const down = search.get("down") ?? "";
+  const fields = at.fields.join(",");
+  const { order, down } = at;
   const query = {
     ...view,
     ...(lens.digest && { lens: lens.digest }),
@@ -52,9 +53,9 @@ export function Customers() {
   if (list.isError) return <Failed words={list.error.message} />;
   const { total, columns } = list.data;
   const turn = (field: string) => {
-    if (order !== field) put({ order: field, down: "1" });
-    else if (down) put({ down: "" });
-    else put({ order: "", down: "" });
+    if (order !== field) void put({ order: field, down: "1" });
+    else if (down) void put({ down: null });
+    else void put({ order: null, down: null });
   };
   const chosen = columns.map((column) => column.field);
   return (
@@ -63,7 +64,7 @@ export function Customers() {
         title={lens.clauses.length ? "Customers in the lens" : "Everyone"}
         words={`${count(total)} customers, one per row. Pick a column heading to sort by it, a figure to see how it came about.`}
       >
-        <Columns chosen={chosen} onChoose={(next) => put({ fields: next.join(",") })} />
+        <Columns chosen={chosen} onChoose={(next) => void put({ fields: next })} />
         {canChange && (
           <Button kind="main" disabled={total === 0} onClick={() => setSaving(true)}>
             Save these {count(total)} as a file

@@ -7,6 +7,7 @@ import type { Schemas } from "@/api/client";
 import { count, inUnit, unitWords } from "@/charts/format";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
+import { Column, RowHead, SortColumn, Table } from "@/ui/table";
 
 const PAGE = 100;
 const ROW = 27;
@@ -54,17 +55,21 @@ export function CustomerTable({ first, query, order, down, onTurn }: Props) {
   return (
     <section className="card overflow-hidden" aria-label="Customers">
       <div ref={scroll} className="h-[calc(100vh-196px)] overflow-auto">
-        <table
-          className="w-full border-separate border-spacing-0 text-12"
+        <Table
+          label="Customers of the lens"
+          className="w-full border-separate border-spacing-0"
           aria-rowcount={total + 1}
         >
           <thead className="text-left">
             <tr>
-              <th className="sticky top-0 left-0 z-20 min-w-[104px] border-b border-line bg-card px-3 py-2 align-bottom font-semibold">
+              <Column
+                strong
+                className="sticky top-0 left-0 z-20 min-w-[104px] border-b border-line bg-card px-3 py-2 align-bottom"
+              >
                 Customer
-              </th>
+              </Column>
               {columns.map((column) => (
-                <Column
+                <FieldColumn
                   key={column.field}
                   column={column}
                   down={order === column.field ? down === "1" : null}
@@ -90,7 +95,7 @@ export function CustomerTable({ first, query, order, down, onTurn }: Props) {
             })}
             <Space height={rows.getTotalSize() - (shown.at(-1)?.end ?? 0)} />
           </tbody>
-        </table>
+        </Table>
         {total === 0 && <p className="p-4 text-quiet">No one is in this lens.</p>}
       </div>
       <p className="border-t border-line px-3 py-1.5 text-12 text-quiet">
@@ -130,9 +135,12 @@ function Row({ index, page, row, columns }: RowProps) {
     );
   return (
     <tr style={{ height: ROW }} className="group" aria-rowindex={index + 2}>
-      <td className="sticky left-0 z-10 border-t border-line bg-card px-3 font-semibold group-hover:bg-paper">
+      <RowHead
+        strong
+        className="sticky left-0 z-10 border-t border-line bg-card px-3 group-hover:bg-paper"
+      >
         <CustomerLink number={number}>{page.names[row] || "erased"}</CustomerLink>
-      </td>
+      </RowHead>
       {page.columns.map((column) => {
         const words = cell(column, row, study.currency);
         const told = column.kind === "number" && /^measure:(?!trait|offer)/.test(column.field);
@@ -155,7 +163,7 @@ function Row({ index, page, row, columns }: RowProps) {
   );
 }
 
-function Column({
+function FieldColumn({
   column,
   down,
   currency,
@@ -168,24 +176,16 @@ function Column({
 }) {
   const number = column.kind === "number";
   return (
-    <th
-      aria-sort={down === null ? "none" : down ? "descending" : "ascending"}
-      className={`sticky top-0 z-10 border-b border-line bg-card px-2 py-2 align-bottom font-semibold ${number ? "text-right" : ""}`}
+    <SortColumn
+      figures={number}
+      strong
+      sorted={down === null ? null : down ? "down" : "up"}
+      below={number && column.unit && column.unit !== "date" && unitWords(column.unit, currency)}
+      onSort={onTurn}
+      className="sticky top-0 z-10 border-b border-line bg-card px-2 py-2 align-bottom"
     >
-      <button
-        type="button"
-        className={`hover:underline ${number ? "text-right" : "text-left"}`}
-        onClick={onTurn}
-      >
-        {column.label}
-        {down !== null && <span aria-hidden> {down ? "▾" : "▴"}</span>}
-        {number && column.unit && column.unit !== "date" && (
-          <span className="block text-11 font-normal text-quiet">
-            {unitWords(column.unit, currency)}
-          </span>
-        )}
-      </button>
-    </th>
+      {column.label}
+    </SortColumn>
   );
 }
 

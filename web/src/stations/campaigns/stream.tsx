@@ -1,6 +1,8 @@
 import { count, percent } from "@/charts/format";
+import { Picture } from "@/charts/picture";
 import { SegmentMark } from "@/marks/segment-mark";
 import type { Row } from "@/stations/campaigns";
+import { RowHead, Table } from "@/ui/table";
 
 const WIDTH = 960;
 const HEIGHT = 230;
@@ -27,11 +29,10 @@ export function Stream({ row }: { row: Row }) {
   const end = WIDTH - 190;
   return (
     <section className="card p-3" aria-label="From the lens to the arms">
-      <svg
+      <Picture
         width="100%"
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        role="img"
-        aria-label={`${row.lens} in the lens, ${falls.map(([name, gone]) => `${gone} ${name}`).join(", ")}, ${row.written} written to, ${row.held} held out`}
+        label={`${row.lens} in the lens, ${falls.map(([name, gone]) => `${gone} ${name}`).join(", ")}, ${row.written} written to, ${row.held} held out`}
       >
         <text x={LEFT} y={14} fontSize={12} style={{ fill: "var(--color-quiet)" }}>
           in the lens
@@ -103,29 +104,29 @@ export function Stream({ row }: { row: Row }) {
         >
           held out, {percent(row.held, audience)}
         </text>
-      </svg>
+      </Picture>
       <p className="border-t border-line pt-2">
         {row.state === "draft"
           ? proof(row)
           : `Drawn with seed ${row.seed}; who is held out is kept until the result is read.`}
       </p>
       {row.arms.length > 1 && (
-        <table className="mt-2 text-12">
+        <Table label="Written to and held out, by segment" className="mt-2">
           <tbody>
             {row.arms.map((arm) => (
               <tr key={arm.segment}>
-                <td className="pr-4">
+                <RowHead className="pr-4">
                   <span className="inline-flex items-center gap-1.5">
                     {arm.mark !== null && <SegmentMark mark={arm.mark} size={14} />}
                     {arm.segment}
                   </span>
-                </td>
+                </RowHead>
                 <td className="pr-4 text-right">{count(arm.written)} written to</td>
                 <td className="text-right text-quiet">{count(arm.held)} held out</td>
               </tr>
             ))}
           </tbody>
-        </table>
+        </Table>
       )}
     </section>
   );

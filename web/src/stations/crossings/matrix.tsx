@@ -4,6 +4,7 @@ import { SegmentMark } from "@/marks/segment-mark";
 import type { PickedCrossing, Unit } from "@/stations/crossings";
 import { rowOf } from "@/stations/crossings/figures";
 import { useStudy } from "@/study/context";
+import { Column, RowHead, Table } from "@/ui/table";
 
 interface Props {
   page: Schemas["CrossingsPage"];
@@ -50,19 +51,21 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
         </span>
       </div>
       <div className="overflow-x-auto">
-        <table className="mt-1 w-full border-collapse text-12">
+        <Table label="Crossings from segment to segment" className="mt-1 w-full border-collapse">
           <thead>
             <tr className="text-11 text-quiet">
-              <th className="py-1 text-left font-normal">from ↓ to →</th>
-              <th className="px-2 text-right font-normal">at start</th>
+              <Column className="py-1">from ↓ to →</Column>
+              <Column figures className="px-2">
+                at start
+              </Column>
               {columns.map((state) => (
-                <th key={state} className="px-1 font-normal" title={page.states[state]?.name}>
+                <Column key={state} className="px-1" title={page.states[state]?.name}>
                   {state < k ? (
                     <SegmentMark mark={page.states[state]?.mark ?? 0} size={14} />
                   ) : (
                     page.states[state]?.short
                   )}
-                </th>
+                </Column>
               ))}
             </tr>
           </thead>
@@ -73,12 +76,12 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
               const state = page.states[origin];
               return (
                 <tr key={origin} className="border-t border-line">
-                  <td className="max-w-[150px] truncate py-1">
+                  <RowHead className="max-w-[150px] truncate py-1">
                     <span className="inline-flex items-center gap-1.5">
                       {state?.mark !== null && <SegmentMark mark={state?.mark ?? 0} size={14} />}
                       {state?.name}
                     </span>
-                  </td>
+                  </RowHead>
                   <td className="px-2 text-right text-quiet">{words(sum)}</td>
                   {columns.map((target) => {
                     const value = row[target] ?? 0;
@@ -88,13 +91,15 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
                       picked.origin === origin &&
                       picked.target === target;
                     const stays = origin === target;
+                    const said = `${state?.name} → ${page.states[target]?.name}: ${words(value)}`;
                     return (
                       <td key={target} className="p-px">
                         <button
                           type="button"
                           disabled={value === 0}
                           onClick={() => onPick({ step: number, origin, target })}
-                          title={`${state?.name} → ${page.states[target]?.name}: ${words(value)}`}
+                          title={said}
+                          aria-label={said}
                           className={`w-full min-w-9 px-1 py-1 text-right ${chosen ? "outline-2 outline-teal" : ""} ${stays ? "font-semibold" : ""}`}
                           style={{
                             background: value
@@ -111,7 +116,7 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
               );
             })}
           </tbody>
-        </table>
+        </Table>
       </div>
     </section>
   );

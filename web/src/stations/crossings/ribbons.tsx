@@ -1,7 +1,7 @@
-import type { KeyboardEvent } from "react";
-
 import type { Schemas } from "@/api/client";
 import { count, day, money } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
+import { PickPicture } from "@/charts/picture";
 import { hueOf, MarkShape } from "@/marks/segment-mark";
 import type { PickedCrossing, Unit } from "@/stations/crossings";
 import { cellOf } from "@/stations/crossings/figures";
@@ -57,11 +57,10 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
             ? `spend before, ${study.currency}`
             : `spend after, ${study.currency}`}
       </h2>
-      <svg
+      <PickPicture
         width="100%"
         viewBox={`0 0 ${WIDTH} ${HEIGHT + 44}`}
-        role="group"
-        aria-label="Crossings between dates"
+        label="Crossings between dates"
       >
         {page.steps.map((table, number) => (
           <g key={table.to}>
@@ -91,12 +90,8 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
                   d={`M${x1} ${ribbon.y1}C${middle} ${ribbon.y1} ${middle} ${ribbon.y2} ${x2} ${ribbon.y2}V${ribbon.y2 + ribbon.size}C${middle} ${ribbon.y2 + ribbon.size} ${middle} ${ribbon.y1 + ribbon.size} ${x1} ${ribbon.y1 + ribbon.size}Z`}
                   fill={chosen ? "var(--color-teal)" : hue(ribbon.origin)}
                   opacity={chosen ? 0.9 : stays ? 0.13 : 0.34}
+                  {...pickable({ label, pressed: chosen, onPick: pick, reached: !stays })}
                   className="cursor-pointer hover:opacity-70"
-                  role="button"
-                  tabIndex={stays ? -1 : 0}
-                  aria-label={label}
-                  onClick={pick}
-                  onKeyDown={(event: KeyboardEvent) => event.key === "Enter" && pick()}
                 >
                   <title>{label}</title>
                 </path>
@@ -141,7 +136,7 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
         ))}
         <Names page={page} blocks={blocks[0] ?? []} x={6} />
         <Names page={page} blocks={blocks.at(-1) ?? []} x={WIDTH - LEFT + 14} />
-      </svg>
+      </PickPicture>
       <p className="text-11 text-quiet">
         Pale: stayed. Coloured: moved, by where they were. Moves under half a percent are in the
         matrix alone.

@@ -1,10 +1,11 @@
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count, inUnit, money } from "@/charts/format";
+import { count, inUnit } from "@/charts/format";
 import { SegmentMark } from "@/marks/segment-mark";
 import type { PickedCrossing } from "@/stations/crossings";
-import { useStudy } from "@/study/context";
+import { useMoney, useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
+import { RowHead, Table } from "@/ui/table";
 import { useQuery } from "@tanstack/react-query";
 
 /** Why the customers of the picked crossing crossed: each measure's part in the change of distance. */
@@ -22,7 +23,7 @@ export function Why({ page, picked }: { page: Schemas["CrossingsPage"]; picked: 
   });
   const from = page.states[picked.origin];
   const to = page.states[picked.target];
-  const cash = (value: number) => money(value, study.scale, study.currency);
+  const inMoney = useMoney("short");
   if (why.isPending) return <Waiting height={180} />;
   if (why.isError) return <Failed words={why.error.message} />;
   const found = why.data;
@@ -49,18 +50,18 @@ export function Why({ page, picked }: { page: Schemas["CrossingsPage"]; picked: 
         ) : (
           <>
             <b className="font-semibold">{count(found.customers)} customers</b> {word},{" "}
-            {cash(found.money_before)} in the window before and {cash(found.money_after)} now.
+            {inMoney(found.money_before)} in the window before and {inMoney(found.money_after)} now.
             {found.border > 0 && ` ${count(found.border)} of them are border moves.`}
             {found.words && ` ${found.words}`}
           </>
         )}
       </p>
       {found.rows.length > 0 && (
-        <table className="mt-2 w-full text-12">
+        <Table label="What changed, by measure" className="mt-2 w-full">
           <tbody>
             {found.rows.map((row) => (
               <tr key={row.name} className="border-t border-line">
-                <td className="py-1">{row.label}</td>
+                <RowHead className="py-1">{row.label}</RowHead>
                 <td className="py-1 font-semibold whitespace-nowrap">
                   {row.before === null && row.after === null
                     ? ""
@@ -86,7 +87,7 @@ export function Why({ page, picked }: { page: Schemas["CrossingsPage"]; picked: 
               </tr>
             ))}
           </tbody>
-        </table>
+        </Table>
       )}
       <p className="mt-1.5 text-11 text-quiet">
         {found.kind === "shares"

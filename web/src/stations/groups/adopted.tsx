@@ -67,7 +67,11 @@ function Identities({ adopted }: { adopted: Schemas["Adopted"] }) {
             className="flex items-center gap-2 border-t border-line py-1.5 text-13"
           >
             <SegmentMark mark={segment.mark} size={16} />
-            <span className="min-w-0 flex-1 truncate font-semibold" title={segment.name}>
+            <span
+              data-testid="segment"
+              className="min-w-0 flex-1 truncate font-semibold"
+              title={segment.name}
+            >
               {segment.name}
             </span>
             <span className="text-12 text-quiet">

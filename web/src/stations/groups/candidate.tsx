@@ -10,6 +10,7 @@ import { useTold } from "@/stations/groups/queries";
 import type { Row } from "@/stations/groups/queries";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
+import { Column, Table } from "@/ui/table";
 
 /** The groups of one candidate, each in a line: what sets it apart, how well it holds. */
 export function Candidate({
@@ -70,16 +71,26 @@ export function Candidate({
           Close
         </button>
       </div>
-      <table className="mt-1.5 w-full text-12">
+      <Table label="Groups" className="mt-1.5 w-full">
         <thead>
           <tr className="text-left text-11 text-quiet">
-            <th className="pr-3 font-normal">Group</th>
-            <th className="font-normal">What sets it apart</th>
-            <th className="pl-3 text-right font-normal">Customers</th>
-            <th className="pl-3 text-right font-normal">Money</th>
-            <th className="pl-3 text-right font-normal">Returns</th>
-            <th className="pl-3 text-right font-normal">Silhouette</th>
-            <th className="pl-3 text-right font-normal">Of the error</th>
+            <Column className="pr-3">Group</Column>
+            <Column>What sets it apart</Column>
+            <Column figures className="pl-3">
+              Customers
+            </Column>
+            <Column figures className="pl-3">
+              Money
+            </Column>
+            <Column figures className="pl-3">
+              Returns
+            </Column>
+            <Column figures className="pl-3">
+              Silhouette
+            </Column>
+            <Column figures className="pl-3">
+              Of the error
+            </Column>
           </tr>
         </thead>
         <tbody>
@@ -127,7 +138,7 @@ export function Candidate({
             </tr>
           ))}
         </tbody>
-      </table>
+      </Table>
     </section>
   );
 }

@@ -9,6 +9,7 @@ import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
+import { Column, RowHead, Table } from "@/ui/table";
 
 type Page = Schemas["ComparePage"];
 
@@ -90,7 +91,7 @@ export function Compare({ first, second, onPick, onClose }: Props) {
         {found.only_second > 0 && ` ${count(found.only_second)} are in the second only.`}
         {found.note && ` ${found.note}`}
       </p>
-      <Table page={found} />
+      <Contingency page={found} />
     </section>
   );
 }
@@ -126,7 +127,7 @@ function Pick({
 }
 
 /** Customers by both; a frame marks each group's partner, the shade its share of the row. */
-function Table({ page }: { page: Page }) {
+function Contingency({ page }: { page: Page }) {
   const lens = useLens();
   const columns = page.columns.length;
   const sums = page.columns.map((_, c) => page.table.reduce((sum, row) => sum + (row[c] ?? 0), 0));
@@ -138,20 +139,23 @@ function Table({ page }: { page: Page }) {
   };
   return (
     <div className="overflow-x-auto">
-      <table className="text-12">
+      <Table label="Customers of both groupings">
         <thead>
           <tr>
             <td className="pr-3 text-11 text-quiet">first ↓ · second →</td>
             {page.columns.map((name) => (
-              <th
+              <Column
+                figures
                 key={name}
-                className="max-w-[110px] px-1.5 pb-1 text-right align-bottom font-normal"
+                className="max-w-[110px] px-1.5 pb-1 align-bottom"
                 title={name}
               >
                 <span className="line-clamp-2">{name}</span>
-              </th>
+              </Column>
             ))}
-            <th className="px-1.5 pb-1 text-right align-bottom font-normal text-quiet">all</th>
+            <Column figures className="px-1.5 pb-1 align-bottom text-quiet">
+              all
+            </Column>
           </tr>
         </thead>
         <tbody>
@@ -159,12 +163,9 @@ function Table({ page }: { page: Page }) {
             const sum = row.reduce((a, b) => a + b, 0);
             return (
               <tr key={page.rows[r]} className="border-t border-line">
-                <th
-                  className="max-w-[200px] truncate pr-3 text-left font-normal"
-                  title={page.rows[r]}
-                >
+                <RowHead className="max-w-[200px] truncate pr-3" title={page.rows[r]}>
                   {page.rows[r]}
-                </th>
+                </RowHead>
                 {row.map((customers, c) => {
                   const partner = page.matching[r] === c;
                   const words = `${page.rows[r]} and ${page.columns[c]}: ${count(customers)} customers${partner ? ", partners" : ""}`;
@@ -190,7 +191,7 @@ function Table({ page }: { page: Page }) {
             );
           })}
           <tr className="border-t border-line text-quiet">
-            <th className="text-left font-normal">all</th>
+            <RowHead>all</RowHead>
             {sums.map((sum, c) => (
               <td key={c} className="px-1.5 py-1 text-right">
                 {count(sum)}
@@ -199,7 +200,7 @@ function Table({ page }: { page: Page }) {
             <td className="px-1.5 text-right">{count(page.both)}</td>
           </tr>
         </tbody>
-      </table>
+      </Table>
       <p className="mt-2 text-11 text-quiet">
         Framed: partners, matched so that most customers agree (
         {Math.min(page.rows.length, columns)} pairs). Shade: share of the row.

@@ -26,7 +26,7 @@ export function Header({ page, view }: InView) {
         <Views
           views={views}
           view={look}
-          onView={(next) => put({ look: next === "string" ? "" : next, first: "", second: "" })}
+          onView={(next) => put({ look: next, first: null, second: null })}
         />
       </nav>
     </>

@@ -3,9 +3,8 @@ import { Look } from "@/stations/groups/look";
 import { AdoptedNote, Notices } from "@/stations/groups/notices";
 import { useGroups } from "@/stations/groups/queries";
 import type { Page } from "@/stations/groups/queries";
-import { useGroupsView } from "@/stations/groups/view";
+import { useGroupsAddress, useGroupsView } from "@/stations/groups/view";
 import { StatusBanner } from "@/study/status-banner";
-import { useUrlState } from "@/study/url-state";
 import { Button } from "@/ui/button";
 import { PageHeader } from "@/ui/page-header";
 import { NextStep } from "@/ui/next-step";
@@ -13,8 +12,8 @@ import { Empty, Failed, Waiting } from "@/ui/status";
 
 /** Groups: the recipe, the string of k and other looks at it; adopt one. */
 export function Groups() {
-  const [search] = useUrlState();
-  const groups = useGroups(search.get("run") ?? "");
+  const [{ run }] = useGroupsAddress();
+  const groups = useGroups(run);
   if (groups.isPending) return <Waiting />;
   if (groups.isError) return <NotFound words={groups.error.message} />;
   return groups.data.recipe ? <Whole page={groups.data} /> : <NothingYet page={groups.data} />;
@@ -22,9 +21,9 @@ export function Groups() {
 
 /** A kept run that is gone is left, so that the present one is seen. */
 function NotFound({ words }: { words: string }) {
-  const [search, put] = useUrlState();
-  const again = search.get("run") && (
-    <Button onClick={() => put({ run: "", k: "" })}>Show the current recipe</Button>
+  const [{ run }, put] = useGroupsAddress();
+  const again = run && (
+    <Button onClick={() => void put({ run: null, k: null })}>Show the current recipe</Button>
   );
   return <Failed words={words} action={again} />;
 }

@@ -11,6 +11,7 @@ import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
 import { Checkbox, Input } from "@/ui/input";
+import { Column, Table } from "@/ui/table";
 
 type Kept = Schemas["TriedRow"];
 
@@ -97,22 +98,22 @@ export function KeptList({ onRun, onCompare }: Props) {
         </button>
       </div>
       <div className="max-h-[520px] overflow-auto">
-        <table className="w-full min-w-[860px] text-12">
+        <Table label="Groupings" className="w-full min-w-[860px]">
           <thead className="sticky top-0 z-10 bg-card text-left text-11 text-quiet">
             <tr>
-              <th className="w-6 font-normal" />
-              <th className="w-6 font-normal">
+              <Column className="w-6" />
+              <Column className="w-6">
                 <span className="sr-only">Star</span>
-              </th>
-              <th className="font-normal">k, method</th>
-              <th className="font-normal">Columns</th>
-              <th className="text-right font-normal">Silhouette</th>
-              <th className="text-right font-normal">Weakest</th>
-              <th className="text-right font-normal">Smallest</th>
-              <th className="text-right font-normal">Cost</th>
-              <th className="text-right font-normal">Took</th>
-              <th className="pl-3 font-normal">Who, when, note</th>
-              <th className="font-normal" />
+              </Column>
+              <Column>k, method</Column>
+              <Column>Columns</Column>
+              <Column figures>Silhouette</Column>
+              <Column figures>Weakest</Column>
+              <Column figures>Smallest</Column>
+              <Column figures>Cost</Column>
+              <Column figures>Took</Column>
+              <Column className="pl-3">Who, when, note</Column>
+              <Column />
             </tr>
           </thead>
           <tbody>
@@ -129,7 +130,7 @@ export function KeptList({ onRun, onCompare }: Props) {
               />
             ))}
           </tbody>
-        </table>
+        </Table>
       </div>
       {kept.data.more > 0 && (
         <p className="mt-2 text-12 text-quiet">and {count(kept.data.more)} older ones</p>

@@ -13,7 +13,7 @@ export function Look({ page, view }: InView) {
   if (look === "propose") {
     return (
       <Propose
-        onRun={(id, at) => go({ run: id, k: String(at), look: "" })}
+        onRun={(id, k) => go({ run: id, k, look: null })}
         onCompare={(first, second) => go({ look: "kept", first, second })}
         onAdopt={(chosen) => adopt.mutate(chosen.id)}
       />
@@ -27,16 +27,15 @@ export function Look({ page, view }: InView) {
 
 /** What was kept, or two of them side by side. */
 function Kept({ page, view }: InView) {
-  const { search, put, go } = view;
-  const first = search.get("first");
-  const second = search.get("second");
+  const { at, put, go } = view;
+  const { first, second } = at;
   const pick = (one: string, other: string) => put({ first: one, second: other });
   if (first && second) {
     return <Compare first={first} second={second} onPick={pick} onClose={() => pick("", "")} />;
   }
   return (
     <KeptList
-      onRun={(id, at) => go({ run: id === page.made_from ? "" : id, k: String(at), look: "" })}
+      onRun={(id, k) => go({ run: id === page.made_from ? null : id, k, look: null })}
       onCompare={pick}
     />
   );
@@ -52,7 +51,7 @@ function Trees({ view: { draft, run, go } }: Pick<InView, "view">) {
       most: Math.max(now.most, groups),
     });
     const onSuccess = () => {
-      go({ look: "", run: "", k: String(groups) });
+      go({ look: null, run: null, k: groups });
       run.mutate();
     };
     draft.mutate({ change }, { onSuccess });

@@ -6,6 +6,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { ticksOf } from "@/charts/axis";
 import { count, figure, percent } from "@/charts/format";
+import { Glyph, PickPicture } from "@/charts/picture";
 import { useTold } from "@/stations/groups/queries";
 import { useStudy } from "@/study/context";
 import { useNewest } from "@/study/queries";
@@ -191,11 +192,10 @@ function Tree({
           <Button onClick={() => onJudge(tree.linkage, k)}>Evaluate these {k} groups</Button>
         )}
       </div>
-      <svg
+      <PickPicture
         viewBox={`0 0 ${LEFT + W + 4} ${H + 62}`}
         className="block w-full select-none"
-        role="group"
-        aria-label={`Tree of ${NAMES[tree.linkage]} linkage`}
+        label={`Tree of ${NAMES[tree.linkage]} linkage`}
       >
         <g transform={`translate(${LEFT} 0)`}>
           <rect ref={frame} y={8} width={W} height={H} fill="transparent" />
@@ -287,7 +287,7 @@ function Tree({
             cut, or use the arrow keys.
           </text>
         </g>
-      </svg>
+      </PickPicture>
       <p className="mt-1 text-12">
         <b className="font-semibold">{k} groups:</b>{" "}
         {[...sizes]
@@ -359,10 +359,9 @@ function Small({ tree, lit, onPick }: { tree: Body; lit: boolean; onPick: () => 
       onClick={onPick}
     >
       <b className="font-semibold">{NAMES[tree.linkage]}</b>
-      <svg
+      <Glyph
         viewBox={`0 0 ${W} ${H + 20}`}
         className="mt-1 block w-full"
-        aria-hidden
         preserveAspectRatio="none"
         height={90}
       >
@@ -373,7 +372,7 @@ function Small({ tree, lit, onPick }: { tree: Body; lit: boolean; onPick: () => 
           strokeWidth={1}
           vectorEffect="non-scaling-stroke"
         />
-      </svg>
+      </Glyph>
       <span className="text-11 text-quiet">
         in 6:{" "}
         {[...sizes]

@@ -17,7 +17,7 @@ export function Notices({ page, view }: InView) {
           You are looking at groups tried before: {page.method}, {count(page.customers)} customers.
           The recipe at the left is a different one.
         </span>
-        <button type="button" className="underline" onClick={() => go({ run: "", k: "" })}>
+        <button type="button" className="underline" onClick={() => go({ run: null, k: null })}>
           Back to the current recipe
         </button>
       </p>

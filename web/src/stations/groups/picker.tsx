@@ -1,11 +1,10 @@
 import { Popover } from "radix-ui";
-import { useState } from "react";
 
 import { count } from "@/charts/format";
 import type { Change, Recipe } from "@/stations/groups/queries";
 import { TinyShares, TinyThread } from "@/stations/groups/tiny";
 import { preparation } from "@/stations/measures/thread-row";
-import { Input } from "@/ui/input";
+import { FindList } from "@/ui/find-list";
 
 interface Props {
   recipe: Recipe;
@@ -54,12 +53,6 @@ function told(role: string, words: string): string {
 
 /** All columns with small threads; a click, or Enter on the marked one, picks or leaves one. */
 export function Picker({ recipe, onDraft }: Props) {
-  const [wanted, setWanted] = useState("");
-  const [at, setAt] = useState(0);
-  const all = entries(recipe);
-  const found = all.filter((entry) =>
-    entry.label.toLowerCase().includes(wanted.trim().toLowerCase()),
-  );
   const turn = (entry: Entry) => {
     const key = entry.number ? "numeric" : "categories";
     onDraft(
@@ -80,49 +73,29 @@ export function Picker({ recipe, onDraft }: Props) {
           sideOffset={10}
           className="card z-40 w-[430px] p-2 shadow-lg"
         >
-          <Input
-            autoFocus
-            value={wanted}
-            placeholder="Find a measure or trait"
-            aria-label="Find a measure or trait"
-            className="mb-1.5 w-full"
-            onChange={(event) => {
-              setWanted(event.target.value);
-              setAt(0);
-            }}
-            onKeyDown={(event) => {
-              const way = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-              if (way) {
-                event.preventDefault();
-                setAt(Math.min(found.length - 1, Math.max(0, at + way)));
-              }
-              const entry = found[at];
-              if (event.key === "Enter" && entry) turn(entry);
-            }}
-          />
-          <ul className="max-h-[420px] overflow-y-auto" aria-label="Columns to group by">
-            {found.map((entry, n) => (
-              <li key={entry.key}>
-                <button
-                  type="button"
-                  aria-pressed={entry.picked}
-                  title={entry.more}
-                  className={`flex w-full items-center gap-2 rounded px-2 py-1 text-left text-12 hover:bg-paper ${n === at ? "bg-paper" : ""}`}
-                  onClick={() => turn(entry)}
+          <FindList
+            label="Find a measure or trait"
+            placeholder="Measure or trait to group by"
+            items={entries(recipe)}
+            keyOf={(entry) => entry.key}
+            wordsOf={(entry) => entry.label}
+            picked={(entry) => entry.picked}
+            hint={(entry) => entry.more}
+            onPick={turn}
+          >
+            {(entry) => (
+              <>
+                <span
+                  className={`grid size-[13px] shrink-0 place-items-center rounded-sm border text-11 leading-none ${entry.picked ? "border-ink bg-ink text-white" : "border-quiet"}`}
                 >
-                  <span
-                    className={`grid size-[13px] shrink-0 place-items-center rounded-sm border text-11 leading-none ${entry.picked ? "border-ink bg-ink text-white" : "border-quiet"}`}
-                  >
-                    {entry.picked && "✓"}
-                  </span>
-                  {entry.picture}
-                  <span className="min-w-0 flex-1 truncate">{entry.label}</span>
-                  <span className="shrink-0 text-11 text-quiet">{entry.note}</span>
-                </button>
-              </li>
-            ))}
-            {found.length === 0 && <li className="p-2 text-quiet">No match.</li>}
-          </ul>
+                  {entry.picked && "✓"}
+                </span>
+                {entry.picture}
+                <span className="min-w-0 flex-1 truncate">{entry.label}</span>
+                <span className="shrink-0 text-11 text-quiet">{entry.note}</span>
+              </>
+            )}
+          </FindList>
         </Popover.Content>
       </Popover.Portal>
     </Popover.Root>

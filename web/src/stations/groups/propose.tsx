@@ -4,7 +4,8 @@ import { useState } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, fixed } from "@/charts/format";
-import { Rings } from "@/stations/groups/rings";
+import { PickPicture } from "@/charts/picture";
+import { Dissolves, Rings } from "@/stations/groups/rings";
 import { layout } from "@/stations/groups/layout";
 import { useTold } from "@/stations/groups/queries";
 import type { Row } from "@/stations/groups/queries";
@@ -182,25 +183,10 @@ function Card({
       <p className="text-12 text-quiet">
         {row.k} groups, {proposal.method}, {proposal.columns.length} columns
       </p>
-      <svg
-        viewBox="0 0 262 56"
-        className="my-2 block w-full"
-        role="group"
-        aria-label={`${row.k} groups`}
-      >
-        <defs>
-          <pattern
-            id="dissolves"
-            width="4"
-            height="4"
-            patternUnits="userSpaceOnUse"
-            patternTransform="rotate(45)"
-          >
-            <rect width="1.4" height="4" fill="var(--color-copper)" opacity={0.7} />
-          </pattern>
-        </defs>
+      <PickPicture viewBox="0 0 262 56" className="my-2 block w-full" label={`${row.k} groups`}>
+        <Dissolves />
         <Rings row={row} rings={rings} left={6} y={28} onOpen={() => onRun(proposal.run, row.k)} />
-      </svg>
+      </PickPicture>
       <dl className="grid grid-cols-3 gap-2 text-12">
         <Figure
           words="silhouette"

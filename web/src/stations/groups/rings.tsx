@@ -1,18 +1,10 @@
-import type { KeyboardEvent } from "react";
-
 import { count, percent } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
 import type { Ring } from "@/stations/groups/layout";
 import type { Row } from "@/stations/groups/queries";
 
 const DISSOLVES = 0.5;
 const THIN = 0.01;
-
-const onEnter = (act: () => void) => (event: KeyboardEvent) => {
-  if (event.key !== "Enter") return;
-  event.preventDefault();
-  event.stopPropagation();
-  act();
-};
 
 interface ThreadsProps {
   row: Row;
@@ -44,11 +36,8 @@ export function Threads({ row, next, left, from, to, y, below, onThread }: Threa
         return (
           <g
             key={`${a}-${b}`}
-            role="button"
-            tabIndex={-1}
-            aria-label={words}
+            {...pickable({ label: words, onPick: () => onThread(a, b), reached: false })}
             className="cursor-pointer hover:stroke-[var(--color-teal)]"
-            onClick={() => onThread(a, b)}
           >
             <title>{words}</title>
             <path d={path} stroke="transparent" strokeWidth={Math.max(7, share * 22)} />
@@ -68,6 +57,23 @@ interface RingsProps {
   onOpen: (group: number) => void;
 }
 
+/** Hatching of a group that does not come back. */
+export function Dissolves() {
+  return (
+    <defs>
+      <pattern
+        id="dissolves"
+        width="4"
+        height="4"
+        patternUnits="userSpaceOnUse"
+        patternTransform="rotate(45)"
+      >
+        <rect width="1.4" height="4" fill="var(--color-copper)" opacity={0.7} />
+      </pattern>
+    </defs>
+  );
+}
+
 /** The groups of one k: size = customers, closed part = how often it comes back. */
 export function Rings({ row, rings, left, y, onOpen }: RingsProps) {
   const total = row.counts.reduce((a, b) => a + b, 0);
@@ -81,15 +87,7 @@ export function Rings({ row, rings, left, y, onOpen }: RingsProps) {
         const x = left + ring.x;
         const words = `Group ${ring.group + 1} of ${row.k}: ${count(size)} customers, comes back in ${(100 * stability).toFixed(0)}% of ${row.resampled} resamplings${dissolves ? ": it dissolves" : ""}`;
         return (
-          <g
-            key={ring.group}
-            role="button"
-            tabIndex={0}
-            aria-label={words}
-            className="cursor-pointer"
-            onClick={() => onOpen(ring.group)}
-            onKeyDown={onEnter(() => onOpen(ring.group))}
-          >
+          <g key={ring.group} {...pickable({ label: words, onPick: () => onOpen(ring.group) })}>
             <title>{words}</title>
             <circle
               cx={x}

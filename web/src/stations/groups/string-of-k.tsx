@@ -3,9 +3,11 @@ import { useState } from "react";
 
 import type { Schemas } from "@/api/client";
 import { figure, fixed } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
+import { PickPicture } from "@/charts/picture";
 import { layout } from "@/stations/groups/layout";
 import type { Row } from "@/stations/groups/queries";
-import { Rings, Threads } from "@/stations/groups/rings";
+import { Dissolves, Rings, Threads } from "@/stations/groups/rings";
 
 const ROW = 56;
 const TOP = 46;
@@ -84,29 +86,24 @@ export function StringOfK(props: Props) {
   const y = (place: number) => TOP + place * ROW + ROW / 2;
   const exact = candidates.every((row) => row.exact);
   const pointed = candidates.findIndex((row) => row.k === suggested);
+  const markOf = (row: Row) =>
+    pickable({
+      label: `${row.k} groups: silhouette ${fixed(row.silhouette)}, smallest ${(100 * row.smallest).toFixed(0)}%, weakest stability ${row.weakest.toFixed(2)}`,
+      pressed: row.k === chosen,
+      onPick: () => onChoose(row.k),
+    });
   return (
     <section
       className={`card overflow-x-auto p-3 ${stale ? "stale" : ""}`}
       aria-label="The string of k"
     >
-      <svg
+      <PickPicture
         width="100%"
         viewBox={`0 0 ${width} ${height}`}
         style={{ minWidth: 620 }}
-        role="group"
-        aria-label="Groups by k, with who stays together"
+        label="Groups by k, with who stays together"
       >
-        <defs>
-          <pattern
-            id="dissolves"
-            width="4"
-            height="4"
-            patternUnits="userSpaceOnUse"
-            patternTransform="rotate(45)"
-          >
-            <rect width="1.4" height="4" fill={COPPER} opacity={0.7} />
-          </pattern>
-        </defs>
+        <Dissolves />
         <text x={0} y={14} fontSize={13} fontWeight={600}>
           k = {candidates[0]?.k} to {candidates.at(-1)?.k}
         </text>
@@ -150,24 +147,20 @@ export function StringOfK(props: Props) {
               pointerEvents="none"
             />
             <g
-              role="button"
-              tabIndex={0}
-              aria-pressed={row.k === chosen}
-              aria-label={`${row.k} groups: silhouette ${fixed(row.silhouette)}, smallest ${(100 * row.smallest).toFixed(0)}%, weakest stability ${row.weakest.toFixed(2)}`}
-              className="cursor-pointer"
-              onClick={() => onChoose(row.k)}
+              {...markOf(row)}
               onKeyDown={(event) => {
                 const way = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-                if (event.key === "Enter") onChoose(row.k);
                 const other = candidates[place + (way ?? 0)];
-                if (way && other) {
-                  event.preventDefault();
-                  onChoose(other.k);
-                  const all = event.currentTarget.ownerSVGElement?.querySelectorAll<SVGGElement>(
-                    "g[role=button][aria-pressed]",
-                  );
-                  all?.[place + way]?.focus();
+                if (!way || !other) {
+                  markOf(row).onKeyDown(event);
+                  return;
                 }
+                event.preventDefault();
+                onChoose(other.k);
+                const all = event.currentTarget.ownerSVGElement?.querySelectorAll<SVGGElement>(
+                  "g[role=button][aria-pressed]",
+                );
+                all?.[place + way]?.focus();
               }}
             >
               <rect x={1} y={y(place) - 26} width={24} height={52} fill="transparent" />
@@ -200,7 +193,7 @@ export function StringOfK(props: Props) {
             y={y}
           />
         ))}
-      </svg>
+      </PickPicture>
       <div className="mt-1 flex items-baseline justify-between gap-4">
         <p className="text-11 text-quiet">
           In the ring: % of customers. Its closed part: how often the group comes back when

@@ -1,3 +1,4 @@
+import { Glyph } from "@/charts/picture";
 /** Everyone along a measure's axis, small; below it the same as prepared. */
 export function TinyThread({ shape, prepared }: { shape: number[]; prepared?: number[] }) {
   const hill = (values: number[], up: boolean) => {
@@ -9,11 +10,11 @@ export function TinyThread({ shape, prepared }: { shape: number[]; prepared?: nu
     return `M0 9L${points.join("L")}L60 9Z`;
   };
   return (
-    <svg viewBox="0 0 60 18" className="h-[18px] w-[60px] shrink-0" aria-hidden>
+    <Glyph viewBox="0 0 60 18" className="h-[18px] w-[60px] shrink-0">
       <path d={hill(shape, true)} fill="var(--color-everyone)" />
       {prepared && <path d={hill(prepared, false)} fill="var(--color-everyone)" opacity={0.5} />}
       <line x1={0} x2={60} y1={9} y2={9} stroke="var(--color-quiet)" strokeWidth={0.7} />
-    </svg>
+    </Glyph>
   );
 }
 
@@ -24,7 +25,7 @@ export function TinyShares({ shares, whole }: { shares: number[]; whole: number 
     [],
   );
   return (
-    <svg viewBox="0 0 60 18" className="h-[18px] w-[60px] shrink-0" aria-hidden>
+    <Glyph viewBox="0 0 60 18" className="h-[18px] w-[60px] shrink-0">
       {shares.map((share, n) => (
         <rect
           key={n}
@@ -36,6 +37,6 @@ export function TinyShares({ shares, whole }: { shares: number[]; whole: number 
           opacity={0.75 - 0.1 * n}
         />
       ))}
-    </svg>
+    </Glyph>
   );
 }

@@ -6,7 +6,7 @@ import { MapView } from "@/stations/groups/map";
 import type { Page, Row } from "@/stations/groups/queries";
 import { Recipe } from "@/stations/groups/recipe";
 import { StringOfK } from "@/stations/groups/string-of-k";
-import type { InView } from "@/stations/groups/view";
+import type { GroupsView, InView } from "@/stations/groups/view";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Empty } from "@/ui/status";
@@ -44,21 +44,20 @@ export function Tried({ page, view }: InView) {
 
 /** The string of k, what is suggested, and the groups that are opened. */
 function Judged({ page, view, row }: InView & { row: Row }) {
-  const { k, stale, go, search } = view;
-  const lit = search.get("group");
+  const { k, stale, go, at } = view;
   return (
     <div className="grid min-w-0 gap-3">
       <Rows page={page} k={k} stale={stale} go={go} />
       <Suggestion page={page} row={row} stale={stale} go={go} />
-      {search.get("open") === "1" && (
-        <Candidate row={row} lit={lit === null ? null : Number(lit)} onClose={() => go({})} />
+      {at.open === "1" && (
+        <Candidate row={row} lit={at.group < 0 ? null : at.group} onClose={() => go({})} />
       )}
     </div>
   );
 }
 
 interface Go {
-  go: (values: Record<string, string>) => void;
+  go: GroupsView["go"];
 }
 
 function Rows({ page, k, stale, go }: { page: Page; k: number | null; stale: boolean } & Go) {
@@ -75,8 +74,8 @@ function Rows({ page, k, stale, go }: { page: Page; k: number | null; stale: boo
       suggested={page.suggestion?.k ?? null}
       knee={page.knee}
       stale={stale}
-      onChoose={(next) => go({ k: `${next}` })}
-      onOpen={(row, group) => go({ k: `${row.k}`, open: "1", group: `${group}` })}
+      onChoose={(next) => go({ k: next })}
+      onOpen={(row, group) => go({ k: row.k, open: "1", group })}
       onThread={thread}
     />
   );
@@ -110,7 +109,7 @@ function Suggestion({ page, row, stale, go }: { page: Page; row: Row; stale: boo
         {row.equals && <p className="mt-1 text-12 text-below">{row.equals}</p>}
       </div>
       <div className="flex shrink-0 gap-2">
-        <Button onClick={() => go({ k: `${row.k}`, open: "1" })}>Open these {row.k}</Button>
+        <Button onClick={() => go({ k: row.k, open: "1" })}>Open these {row.k}</Button>
         {before && (
           <Button
             onClick={() => go({ look: "kept", first: `g${before.id}`, second: `g${row.id}` })}

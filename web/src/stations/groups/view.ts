@@ -1,19 +1,46 @@
+import type { inferParserType } from "nuqs";
+
 import { useGroupActions } from "@/stations/groups/queries";
 import type { Change, Page } from "@/stations/groups/queries";
-import { useUrlState } from "@/study/url-state";
+import { useAddress, whole, word } from "@/study/address";
 
 /** Looks that show the rows tried, or what leads to them; the others stand by themselves. */
 const BY_THEMSELVES = ["kept", "adopted", "propose"];
 
+/**
+ * `run`: a kept run that is shown instead of the present one; `k`, `open`, `group`: the row
+ * that is chosen, whether it is open, and the group that is lit; `first`, `second`: what is
+ * compared.
+ */
+const GROUPS = {
+  look: word.withDefault("string"),
+  run: word,
+  k: whole,
+  open: word,
+  group: whole.withDefault(-1),
+  first: word,
+  second: word,
+};
+
+export function useGroupsAddress() {
+  return useAddress(GROUPS);
+}
+
+type Held = inferParserType<typeof GROUPS>;
+type Places = { [Key in keyof Held]?: Held[Key] | null };
+
 /** What is looked at, as the address says, and what can be done with it. */
 export function useGroupsView(page: Page) {
-  const [search, put] = useUrlState();
-  const look = search.get("look") ?? "string";
+  const [at, putAll] = useGroupsAddress();
+  const { look } = at;
   const recipe = page.recipe as NonNullable<Page["recipe"]>;
   const { draft, run, adopt } = useGroupActions(recipe, page.adopted?.id ?? 0);
-  const k = chosenK(page, Number(search.get("k") ?? 0));
+  const k = chosenK(page, at.k);
   const old = page.status.state === "out of date" || page.status.state === "failed";
-  const go = (values: Record<string, string>) => put({ open: "", group: "", ...values });
+  const put = (places: Places) => void putAll(places);
+  const go = (places: Places) => {
+    put({ open: null, group: null, ...places });
+  };
   return {
     look,
     recipe,
@@ -24,15 +51,15 @@ export function useGroupsView(page: Page) {
     row: page.candidates.find((each) => each.k === k),
     stale: old && !page.foreign && page.run !== page.made_from,
     tried: !BY_THEMSELVES.includes(look),
-    search,
+    at,
     put,
     go,
     begin: () => {
-      go({ run: "", k: "", look: "" });
+      go({ run: null, k: null, look: null });
       run.mutate();
     },
     onDraft: (change: Change, words: string) => {
-      if (page.foreign) go({ run: "" });
+      if (page.foreign) go({ run: null });
       draft.mutate({ change, words });
     },
   };

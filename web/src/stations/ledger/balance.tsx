@@ -1,11 +1,10 @@
 import type { Schemas } from "@/api/client";
-import { count, day, money } from "@/charts/format";
-import { useStudy } from "@/study/context";
+import { count, day } from "@/charts/format";
+import { useMoney } from "@/study/context";
 
 /** Where the window's counted money lies: three parts that come to the ledger's total. */
 export function Balance({ balance }: { balance: Schemas["BalanceRow"] }) {
-  const { study } = useStudy();
-  const cash = (value: number) => money(value, study.scale, study.currency, false);
+  const inMoney = useMoney("exact");
   const parts = [
     {
       money: balance.with_purchase,
@@ -25,11 +24,11 @@ export function Balance({ balance }: { balance: Schemas["BalanceRow"] }) {
       <span className="text-quiet">
         {day(balance.first)} to {day(balance.last)}
       </span>
-      <b className="font-semibold">{cash(balance.ledger)}</b>
+      <b className="font-semibold">{inMoney(balance.ledger)}</b>
       {parts.map((part, place) => (
         <span key={part.words} className={part.money === 0 && place > 0 ? "text-quiet" : ""}>
           <span className="text-quiet">{place === 0 ? "= " : "+ "}</span>
-          {cash(part.money)} <span className="text-quiet">{part.words}</span>
+          {inMoney(part.money)} <span className="text-quiet">{part.words}</span>
         </span>
       ))}
     </section>

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import type { KeyboardEvent } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, figure } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
+import { PickPicture } from "@/charts/picture";
 import { holds } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
@@ -78,23 +79,19 @@ export function Districts() {
         </span>
       </h3>
       <div className="flex items-start gap-5">
-        <svg width={WIDTH} height={Math.min(320, height + 2)} role="group" aria-label="Districts">
+        <PickPicture width={WIDTH} height={Math.min(320, height + 2)} label="Districts">
           {drawn.map((area) => {
             const said = `${area.code}: ${count(area.customers)} customers${area.households ? `, ${count(area.households)} households` : ""}`;
             const pick = { value: area.code };
             const chosen = holds(own, pick);
             const tried = { field, values: [area.code], ranges: [], negated: false, window: "" };
             const act = trait && {
-              role: "button",
-              tabIndex: 0,
-              "aria-pressed": chosen,
+              ...pickable({
+                pressed: chosen,
+                onPick: (more) => lens.pick(field, pick, more),
+                onTry: (resting) => lens.preview(resting ? tried : null),
+              }),
               className: "cursor-pointer outline-none hover:stroke-teal focus-visible:stroke-teal",
-              onClick: (event: { shiftKey: boolean }) => lens.pick(field, pick, event.shiftKey),
-              onKeyDown: (event: KeyboardEvent) => {
-                if (event.key === "Enter") lens.pick(field, pick, event.shiftKey);
-              },
-              onPointerEnter: () => lens.preview(tried),
-              onPointerLeave: () => lens.preview(null),
             };
             return (
               <path
@@ -104,14 +101,14 @@ export function Districts() {
                 fill={`color-mix(in oklab, var(--color-ink) ${6 + Math.round((70 * value(area)) / most)}%, var(--color-card))`}
                 stroke={chosen ? "var(--color-teal)" : "var(--color-card)"}
                 strokeWidth={chosen ? 3 : 1.2}
-                aria-label={said}
                 {...act}
+                aria-label={said}
               >
                 <title>{said}</title>
               </path>
             );
           })}
-        </svg>
+        </PickPicture>
         <ol className="grid min-w-0 flex-1 grid-cols-2 gap-x-4 text-12">
           {[...drawn]
             .sort((a, b) => value(b) - value(a))

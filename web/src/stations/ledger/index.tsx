@@ -1,6 +1,6 @@
 import { useState } from "react";
 
-import { count, money } from "@/charts/format";
+import { count } from "@/charts/format";
 import { Balance } from "@/stations/ledger/balance";
 import { BringIn } from "@/stations/ledger/bring-in";
 import { Files } from "@/stations/ledger/files";
@@ -12,14 +12,13 @@ import { useLedger } from "@/stations/ledger/queries";
 import { Review } from "@/stations/ledger/review";
 import { Rules } from "@/stations/ledger/rules";
 import { Waterline } from "@/stations/ledger/waterline";
-import { useStudy } from "@/study/context";
+import { useMoney } from "@/study/context";
 import { StatusBanner } from "@/study/status-banner";
 import { PageHeader } from "@/ui/page-header";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
 /** The Ledger: what counts, what was set aside and why, and the lines behind it. */
 export function Ledger() {
-  const { study } = useStudy();
   const [hovered, setHovered] = useState("");
   const [picked, setPicked] = useState<PickedLines>(ALL_LINES);
   const [step, setStep] = useState<Step>("month");
@@ -28,6 +27,7 @@ export function Ledger() {
   const [side, setSide] = useState<"lines" | "looks">("lines");
   const [unit, setUnit] = useState<"money" | "lines">("money");
   const ledger = useLedger(hovered, step, around);
+  const inMoney = useMoney("short");
   if (ledger.isPending) return <Waiting />;
   if (ledger.isError) return <Failed words={ledger.error.message} />;
   const page = ledger.data;
@@ -44,14 +44,13 @@ export function Ledger() {
     setPicked(next);
     setSide("lines");
   };
-  const cash = (value: number) => money(value, study.scale, study.currency);
   return (
     <div className="grid gap-3">
       <PageHeader
         title="Ledger"
         words={
           page.steps
-            ? `${count(page.counted)} of ${count(page.lines)} lines count, ${cash(page.counted_total)}. ${count(page.lines - page.counted)} were set aside.`
+            ? `${count(page.counted)} of ${count(page.lines)} lines count, ${inMoney(page.counted_total)}. ${count(page.lines - page.counted)} were set aside.`
             : "Bring in the till's log and the table of members; see what counts and why."
         }
       >

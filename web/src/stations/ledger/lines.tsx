@@ -13,6 +13,7 @@ import { Select } from "@/ui/select";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
 import { fileName } from "@/ui/save";
+import { Column, Table } from "@/ui/table";
 
 const PAGE = 100;
 
@@ -100,7 +101,7 @@ export function Lines({ picked, onPick, page }: Props) {
         </button>
       </div>
       <div className="max-h-[440px] overflow-auto">
-        <table className="w-full border-collapse text-12">
+        <Table label="Lines" className="w-full border-collapse">
           <thead className="sticky top-0 bg-card text-left text-11 text-quiet">
             <tr>
               {[
@@ -112,12 +113,9 @@ export function Lines({ picked, onPick, page }: Props) {
                 study.currency,
                 "Why it does not count",
               ].map((head, place) => (
-                <th
-                  key={head}
-                  className={`px-2 py-1 font-normal ${place === 4 || place === 5 ? "text-right" : ""}`}
-                >
+                <Column key={head} figures={place === 4 || place === 5} className="px-2 py-1">
                   {head}
-                </th>
+                </Column>
               ))}
             </tr>
           </thead>
@@ -154,7 +152,7 @@ export function Lines({ picked, onPick, page }: Props) {
                   <td className="max-w-[120px] truncate px-2 py-1">{line.department || "–"}</td>
                   <td className="px-2 py-1 text-right">{figure(line.quantity)}</td>
                   <td className="px-2 py-1 text-right">
-                    {line.unread.total ?? money(line.money, study.scale, "", false)}
+                    {line.unread.money ?? money(line.money, study.scale, "", false)}
                   </td>
                   <td className="px-2 py-1">
                     {reasons.map(name).join(", ") || (
@@ -169,7 +167,7 @@ export function Lines({ picked, onPick, page }: Props) {
               );
             })}
           </tbody>
-        </table>
+        </Table>
         {lines.data && lines.data.lines.length === 0 && (
           <p className="p-4 text-quiet">No matching lines.</p>
         )}

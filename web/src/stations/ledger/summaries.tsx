@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { KeyboardEvent } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, dayOfNumber, figure, inUnit, money, month, percent } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
+import { PickList } from "@/charts/picture";
 import { useLens } from "@/lens/context";
 import { MarginRates } from "@/stations/ledger/margins";
 import { iso, monthOf } from "@/stations/ledger/picked";
@@ -28,22 +29,11 @@ function useNarrowing() {
     const tried = { field, values: ["yes"], ranges: [], negated: false, window: "" };
     return {
       chosen,
-      handlers: {
-        role: "button",
-        tabIndex: 0,
-        "aria-pressed": chosen,
-        onClick: pick,
-        onKeyDown: (event: KeyboardEvent) => {
-          if (event.key === "Enter" || event.key === " ") {
-            event.preventDefault();
-            pick();
-          }
-        },
-        onPointerEnter: () => lens.preview(tried),
-        onPointerLeave: () => lens.preview(null),
-        onFocus: () => lens.preview(tried),
-        onBlur: () => lens.preview(null),
-      },
+      handlers: pickable({
+        pressed: chosen,
+        onPick: pick,
+        onTry: (resting) => lens.preview(resting ? tried : null),
+      }),
     };
   };
 }
@@ -99,7 +89,8 @@ function Hours({ looks }: { looks: Schemas["LedgerSummaries"] }) {
   return (
     <section aria-label="Weekday and hour">
       <h3 className="mb-1 text-13">When</h3>
-      <div
+      <PickList
+        label="Hours of the week"
         className="grid gap-px text-11"
         style={{ gridTemplateColumns: `30px repeat(${hours.length}, minmax(0, 1fr))` }}
       >
@@ -123,7 +114,7 @@ function Hours({ looks }: { looks: Schemas["LedgerSummaries"] }) {
               <span
                 key={place}
                 {...(lines > 0 ? handlers : {})}
-                aria-label={said}
+                aria-label={lines > 0 ? said : undefined}
                 title={said}
                 className={`h-[17px] rounded-[2px] ${lines > 0 ? "cursor-pointer hover:outline-2 hover:outline-teal" : ""} ${chosen ? "outline-2 outline-teal" : ""}`}
                 style={{
@@ -135,7 +126,7 @@ function Hours({ looks }: { looks: Schemas["LedgerSummaries"] }) {
             );
           }),
         ])}
-      </div>
+      </PickList>
     </section>
   );
 }
@@ -158,29 +149,31 @@ function Parts({
         <span className="font-normal text-quiet">{count(column.names)}</span>{" "}
         {column.column === "department" && margins && <MarginRates margins={margins} />}
       </h3>
-      {column.parts.map((part) => {
-        const { chosen, handlers } = narrowing(`bought:${column.column}=${part.name}`);
-        const said = `${part.name}: ${money(part.money, study.scale, study.currency)}, ${count(part.lines)} lines`;
-        return (
-          <div
-            key={part.number}
-            {...(part.number >= 0 ? handlers : {})}
-            aria-label={said}
-            title={said}
-            className={`grid grid-cols-[96px_1fr_58px_40px] items-center gap-1.5 rounded-sm border border-dashed border-transparent py-px text-12 ${part.number >= 0 ? "cursor-pointer hover:border-teal" : "text-quiet"} ${chosen ? "font-semibold text-teal" : ""}`}
-          >
-            <span className="truncate">{part.name}</span>
-            <span className="h-3">
-              <span
-                className={`block h-full ${chosen ? "bg-teal" : "bg-everyone"}`}
-                style={{ width: `${(100 * Math.max(0, part.money)) / most}%` }}
-              />
-            </span>
-            <span className="text-right">{money(part.money, study.scale, study.currency)}</span>
-            <span className="text-right text-quiet">{percent(part.money, whole, 0)}</span>
-          </div>
-        );
-      })}
+      <PickList label={`${COLUMN_HEADS[column.column]} by money`}>
+        {column.parts.map((part) => {
+          const { chosen, handlers } = narrowing(`bought:${column.column}=${part.name}`);
+          const said = `${part.name}: ${money(part.money, study.scale, study.currency)}, ${count(part.lines)} lines`;
+          return (
+            <div
+              key={part.number}
+              {...(part.number >= 0 ? handlers : {})}
+              aria-label={said}
+              title={said}
+              className={`grid grid-cols-[96px_1fr_58px_40px] items-center gap-1.5 rounded-sm border border-dashed border-transparent py-px text-12 ${part.number >= 0 ? "cursor-pointer hover:border-teal" : "text-quiet"} ${chosen ? "font-semibold text-teal" : ""}`}
+            >
+              <span className="truncate">{part.name}</span>
+              <span className="h-3">
+                <span
+                  className={`block h-full ${chosen ? "bg-teal" : "bg-everyone"}`}
+                  style={{ width: `${(100 * Math.max(0, part.money)) / most}%` }}
+                />
+              </span>
+              <span className="text-right">{money(part.money, study.scale, study.currency)}</span>
+              <span className="text-right text-quiet">{percent(part.money, whole, 0)}</span>
+            </div>
+          );
+        })}
+      </PickList>
     </section>
   );
 }
@@ -199,7 +192,11 @@ function Newcomers({ newcomers }: { newcomers: Schemas["Newcomers"] }) {
       <h3 className="mb-1 text-13">
         New customers <span className="font-normal text-quiet">{rest || "by first purchase"}</span>
       </h3>
-      <div className="flex items-end gap-px" style={{ height: TALL }}>
+      <PickList
+        label="New customers by month"
+        className="flex items-end gap-px"
+        style={{ height: TALL }}
+      >
         {newcomers.starts.map((start, place) => {
           const value = newcomers.customers[place] ?? 0;
           const { chosen, handlers } = narrowing(
@@ -222,7 +219,7 @@ function Newcomers({ newcomers }: { newcomers: Schemas["Newcomers"] }) {
             </span>
           );
         })}
-      </div>
+      </PickList>
       <p className="flex justify-between text-11 text-quiet">
         <span>{month(monthOf(first))}</span>
         <span>{month(monthOf(last))}</span>
@@ -235,7 +232,7 @@ function Baskets({ baskets }: { baskets: Schemas["Baskets"] }) {
   const { study } = useStudy();
   const narrowing = useNarrowing();
   const most = Math.max(1, ...baskets.purchases);
-  const cash = (value: number | undefined) => inUnit(value ?? 0, "money", study.currency);
+  const inMoney = (value: number | undefined) => inUnit(value ?? 0, "money", study.currency);
   return (
     <section aria-label="Baskets">
       <h3 className="mb-1 text-13">
@@ -246,13 +243,17 @@ function Baskets({ baskets }: { baskets: Schemas["Baskets"] }) {
           {figure(baskets.mean)}
         </span>
       </h3>
-      <div className="flex items-end gap-px" style={{ height: TALL }}>
+      <PickList
+        label="Purchases by what they come to"
+        className="flex items-end gap-px"
+        style={{ height: TALL }}
+      >
         {baskets.purchases.map((value, place) => {
           // The first and the last bar take what lies beyond.
           const low = place === 0 ? "" : String(baskets.edges[place]);
           const high = place === baskets.purchases.length - 1 ? "" : baskets.edges[place + 1];
           const { chosen, handlers } = narrowing(`bought:basket=${low}..${high}`);
-          const said = `${cash(baskets.edges[place])} to ${cash(baskets.edges[place + 1])}: ${count(value)} purchases`;
+          const said = `${inMoney(baskets.edges[place])} to ${inMoney(baskets.edges[place + 1])}: ${count(value)} purchases`;
           return (
             <span
               key={place}
@@ -268,10 +269,10 @@ function Baskets({ baskets }: { baskets: Schemas["Baskets"] }) {
             </span>
           );
         })}
-      </div>
+      </PickList>
       <p className="flex justify-between text-11 text-quiet">
-        <span>{cash(baskets.edges[0])}</span>
-        <span>{cash(baskets.edges[baskets.edges.length - 1])}</span>
+        <span>{inMoney(baskets.edges[0])}</span>
+        <span>{inMoney(baskets.edges[baskets.edges.length - 1])}</span>
       </p>
     </section>
   );

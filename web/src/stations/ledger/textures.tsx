@@ -1,3 +1,4 @@
+import { Glyph } from "@/charts/picture";
 /** One texture a rule; the same in the picture and in its legend. */
 const INK = "var(--color-quiet)";
 
@@ -57,7 +58,7 @@ export function texture(rule: string): string {
 
 export function Swatch({ rule }: { rule: string }) {
   return (
-    <svg width={18} height={12} aria-hidden className="shrink-0">
+    <Glyph width={18} height={12} className="shrink-0">
       <rect
         x={0.5}
         y={0.5}
@@ -66,6 +67,6 @@ export function Swatch({ rule }: { rule: string }) {
         fill={texture(rule)}
         stroke="var(--color-quiet)"
       />
-    </svg>
+    </Glyph>
   );
 }

@@ -1,9 +1,10 @@
 import { scaleLinear } from "d3-scale";
 import { useLayoutEffect, useState } from "react";
-import type { KeyboardEvent } from "react";
 
 import type { Schemas } from "@/api/client";
 import { count, dayOfNumber, money, month } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
+import { PickPicture } from "@/charts/picture";
 import { ALL_LINES, monthOf, nameOf } from "@/stations/ledger/picked";
 import type { PickedLines, Step } from "@/stations/ledger/picked";
 import { texture, TextureDefs } from "@/stations/ledger/textures";
@@ -60,17 +61,8 @@ export function Waterline({ page, unit, picked, onPick, step, onStep }: Props) {
             when: nameOf(shown, start),
           },
     );
-  const act = (start: number, rule: string, label: string) => ({
-    tabIndex: 0,
-    role: "button",
-    "aria-label": label,
-    "aria-pressed": chosen(start, rule),
-    className: "cursor-pointer",
-    onClick: () => pick(start, rule),
-    onKeyDown: (event: KeyboardEvent) => {
-      if (event.key === "Enter") pick(start, rule);
-    },
-  });
+  const act = (start: number, rule: string, label: string) =>
+    pickable({ label, pressed: chosen(start, rule), onPick: () => pick(start, rule) });
   return (
     <section className="card p-3 pb-1" ref={box} aria-label="The waterline">
       <div className="-mb-1 flex items-center gap-3 text-12">
@@ -116,11 +108,10 @@ export function Waterline({ page, unit, picked, onPick, step, onStep }: Props) {
           </span>
         )}
       </div>
-      <svg
+      <PickPicture
         width={width}
         height={HEIGHT}
-        role="group"
-        aria-label={`${unit} by ${shown}, counted and set aside`}
+        label={`${unit} by ${shown}, counted and set aside`}
       >
         <TextureDefs />
         <Scale up={up} line={line} width={width} words={words} />
@@ -215,7 +206,7 @@ export function Waterline({ page, unit, picked, onPick, step, onStep }: Props) {
           );
         })}
         <line x1={LEFT} x2={width - 12} y1={line + 0.5} y2={line + 0.5} stroke="var(--color-ink)" />
-      </svg>
+      </PickPicture>
       <p className="-mt-1 pb-1 text-11 text-quiet">
         {unit === "money" ? `Money, ${study.currency}` : "Lines"}. Below the line on a scale of its
         own, sizes without sign.

@@ -1,16 +1,19 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
+import { PickPicture } from "@/charts/picture";
 import { useChoice } from "@/stations/measures/use-measures";
 import type { Page } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
 import { Checkbox } from "@/ui/input";
+import { PAIRED } from "@/stations/measures/paired";
+import { useAddress } from "@/study/address";
 
 type Alike = Schemas["AlikePage"];
 const NAME = 170;
@@ -107,7 +110,7 @@ function colour(kind: string, value: number): string {
 }
 
 function Field({ found, order }: { found: Alike; order: number[] }) {
-  const [, setSearch] = useSearchParams();
+  const [, put] = useAddress(PAIRED);
   const [at, setAt] = useState<[number, number] | null>(null);
   const cell = Math.max(13, Math.min(26, Math.floor(540 / order.length)));
   const size = cell * order.length;
@@ -115,24 +118,17 @@ function Field({ found, order }: { found: Alike; order: number[] }) {
   const openPair = (i: number, j: number) => {
     const [x, y] = [found.names[i], found.names[j]];
     if (x?.kind !== "number" || y?.kind !== "number" || i === j) return;
-    setSearch((old) => {
-      const next = new URLSearchParams(old);
-      next.set("look", "pairs");
-      next.set("x", x.name);
-      next.set("y", y.name);
-      return next;
-    });
+    void put({ look: "pairs", x: x.name, y: y.name });
   };
   return (
     <>
       <p className="mb-1 h-4 text-12" aria-live="polite">
         {picked || <span className="text-quiet">Point at a square; pick it to see the pair.</span>}
       </p>
-      <svg
+      <PickPicture
         width={size + NAME}
         height={size + 4}
-        role="group"
-        aria-label={`Likeness of ${order.length} measures and traits`}
+        label={`Likeness of ${order.length} measures and traits`}
         onPointerLeave={() => setAt(null)}
       >
         {order.map((i, row) =>
@@ -151,14 +147,13 @@ function Field({ found, order }: { found: Alike; order: number[] }) {
                   fill={at?.[0] === i && at[1] === j ? "var(--color-paper)" : "transparent"}
                   stroke="var(--color-line)"
                   strokeWidth={0.5}
-                  role="button"
-                  tabIndex={i === j ? -1 : 0}
-                  aria-label={told(found, [i, j])}
+                  {...pickable({
+                    label: told(found, [i, j]),
+                    onPick: () => openPair(i, j),
+                    onTry: (resting) => resting && setAt([i, j]),
+                    reached: i !== j,
+                  })}
                   className={i === j ? "" : "cursor-pointer"}
-                  onPointerEnter={() => setAt([i, j])}
-                  onFocus={() => setAt([i, j])}
-                  onClick={() => openPair(i, j)}
-                  onKeyDown={(event) => event.key === "Enter" && openPair(i, j)}
                 />
                 {value !== null && value !== undefined && (
                   <rect
@@ -190,7 +185,7 @@ function Field({ found, order }: { found: Alike; order: number[] }) {
             </text>
           );
         })}
-      </svg>
+      </PickPicture>
     </>
   );
 }

@@ -8,6 +8,7 @@ import type { Thread } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
+import { RowHead, Table } from "@/ui/table";
 
 /** For one customer without a value: who would give it, how near they are, and what comes out. */
 export function Donors({ thread, found }: { thread: Thread; found: Schemas["MeasureDetail"] }) {
@@ -38,19 +39,19 @@ export function Donors({ thread, found }: { thread: Thread; found: Schemas["Meas
         <CustomerLink number={who.number}>{fill.data.name}</CustomerLink> would get{" "}
         <b className="font-semibold">{words(fill.data.value)}</b>, the mean of
       </p>
-      <table className="mt-1 w-full">
+      <Table label="Customers whose values stood in" className="mt-1 w-full">
         <tbody>
           {fill.data.donors.map((donor) => (
             <tr key={donor.number}>
-              <td>
+              <RowHead>
                 <CustomerLink number={donor.number}>{donor.name}</CustomerLink>
-              </td>
+              </RowHead>
               <td className="text-quiet">away {donor.distance.toFixed(3)}</td>
               <td className="text-right">{words(donor.value)}</td>
             </tr>
           ))}
         </tbody>
-      </table>
+      </Table>
       <p className="mt-1 text-quiet" title={fill.data.by.join(", ")}>
         Nearest by Gower&rsquo;s distance over {fill.data.by.length} measures and traits.
       </p>

@@ -1,5 +1,7 @@
 import type { Schemas } from "@/api/client";
 import { count, dayOfNumber, figure, fixed } from "@/charts/format";
+import { Picture } from "@/charts/picture";
+import { Column, RowHead, Table } from "@/ui/table";
 
 const W = 330;
 const H = 110;
@@ -28,11 +30,10 @@ export function HeldOut({
         {!model.converged && " Its parameters lie at the edge of what can be told apart."}
       </p>
       <div className="mt-2 grid grid-cols-[350px_1fr] gap-6">
-        <svg
+        <Picture
           viewBox={`-36 -4 ${W + 40} ${H + 24}`}
           className="w-full"
-          role="img"
-          aria-label="Visits a month: bars observed, line expected"
+          label="Visits a month: bars observed, line expected"
         >
           {check.observed.map((seen, n) => (
             <g key={check.ends[n]}>
@@ -69,19 +70,23 @@ export function HeldOut({
               0
             </text>
           </g>
-        </svg>
+        </Picture>
         <div>
           <p className="text-11 text-quiet">
             Bars: visit days observed. Line: expected, of {count(check.customers)} customers known
             before.
           </p>
-          <table className="mt-1 text-11">
+          <Table label="Expected and observed, by visits before" className="mt-1">
             <thead>
               <tr className="text-left text-quiet">
-                <th className="pr-4 font-normal">visit days before</th>
-                <th className="pr-4 text-right font-normal">customers</th>
-                <th className="pr-4 text-right font-normal">expected per customer</th>
-                <th className="text-right font-normal">observed</th>
+                <Column className="pr-4">visit days before</Column>
+                <Column figures className="pr-4">
+                  customers
+                </Column>
+                <Column figures className="pr-4">
+                  expected per customer
+                </Column>
+                <Column figures>observed</Column>
               </tr>
             </thead>
             <tbody>
@@ -90,13 +95,13 @@ export function HeldOut({
                 const next = check.classes[n + 1];
                 return (
                   <tr key={least}>
-                    <td>
+                    <RowHead>
                       {next === undefined
                         ? `${least} and more`
                         : next - 1 === least
                           ? least
                           : `${least} to ${next - 1}`}
-                    </td>
+                    </RowHead>
                     <td className="pr-4 text-right">{count(customers)}</td>
                     <td className="pr-4 text-right">{fixed(expected)}</td>
                     <td className="text-right">{fixed(observed)}</td>
@@ -104,7 +109,7 @@ export function HeldOut({
                 );
               })}
             </tbody>
-          </table>
+          </Table>
         </div>
       </div>
     </section>

@@ -1,6 +1,8 @@
 import type { Schemas } from "@/api/client";
 import { placeOf, ticksOf } from "@/charts/axis";
 import { count, fixed, inUnit } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
+import { PickPicture } from "@/charts/picture";
 import { barRange, holds, withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import type { Thread } from "@/stations/measures/use-measures";
@@ -34,17 +36,23 @@ export function Histogram({ thread, numbers, found }: Props) {
   const beyond = fences.below + fences.above;
   return (
     <figure>
-      <svg
+      <PickPicture
         viewBox={`0 0 ${W} ${H + BOX + 16}`}
         className="w-full"
-        role="group"
-        aria-label={`Histogram of ${thread.label}`}
+        label={`Histogram of ${thread.label}`}
       >
         {bars.map((bar, n) => {
           const [from = 0, to = 0] = [edges[n], edges[n + 1]];
           const range = barRange(edges, n, n);
           const pick = { range };
           const picked = holds(own, pick);
+          const tried = {
+            field: thread.field,
+            values: [],
+            ranges: [range],
+            negated: false,
+            window: "",
+          };
           return (
             <g key={from}>
               <rect
@@ -53,25 +61,13 @@ export function Histogram({ thread, numbers, found }: Props) {
                 y={0}
                 height={H}
                 fill="transparent"
-                role="button"
-                tabIndex={0}
-                aria-pressed={picked}
-                aria-label={`${words(from)} to ${words(to)}: ${count(bar)} customers`}
+                {...pickable({
+                  label: `${words(from)} to ${words(to)}: ${count(bar)} customers`,
+                  pressed: picked,
+                  onPick: (more) => lens.pick(thread.field, pick, more),
+                  onTry: (resting) => lens.preview(resting ? tried : null),
+                })}
                 className="cursor-pointer hover:fill-paper"
-                onClick={(event) => lens.pick(thread.field, pick, event.shiftKey)}
-                onKeyDown={(event) =>
-                  event.key === "Enter" && lens.pick(thread.field, pick, event.shiftKey)
-                }
-                onPointerEnter={() =>
-                  lens.preview({
-                    field: thread.field,
-                    values: [],
-                    ranges: [range],
-                    negated: false,
-                    window: "",
-                  })
-                }
-                onPointerLeave={() => lens.preview(null)}
               >
                 <title>{`${words(from)} to ${words(to)}: ${count(bar)}`}</title>
               </rect>
@@ -111,7 +107,7 @@ export function Histogram({ thread, numbers, found }: Props) {
             {words(tick)}
           </text>
         ))}
-      </svg>
+      </PickPicture>
       <figcaption className="text-11 text-quiet">
         The box is the middle half, its mark the median ({words(f.median)}).{" "}
         {fences.low !== null && beyond > 0 ? (

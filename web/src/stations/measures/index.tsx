@@ -16,7 +16,7 @@ import { useUse } from "@/stations/measures/use-measures";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { Stale, StatusBanner } from "@/study/status-banner";
-import { useUrlState, useElsewhere } from "@/study/url-state";
+import { useAddress, useElsewhere, word } from "@/study/address";
 import { Button } from "@/ui/button";
 import { chosen } from "@/ui/chosen";
 import { PageHeader } from "@/ui/page-header";
@@ -33,12 +33,13 @@ const VIEWS = [
 /** A series is of customers with a log; levels are few enough for a table. */
 const LEVEL_VIEWS = [...VIEWS.slice(0, 3), ["table", "Table"]] as const;
 
+const LOOKED_AT = { look: word, beside: word, of: word };
+
 /** Measures: one thread per measure, everyone's shape and the same after its preparation. */
 export function Measures() {
   const { study, window, canChange } = useStudy();
-  const [search, put] = useUrlState();
-  const beside = search.get("beside") ?? "";
-  const of = search.get("of") ?? "";
+  const [at, put] = useAddress(LOOKED_AT);
+  const { beside, of } = at;
   const page = useStation(
     "measures",
     ({ study: id, query, signal }) =>
@@ -61,7 +62,7 @@ export function Measures() {
   const used = threads.filter((thread) => thread.role === "shapes").length;
   // Of what is shown, which lags behind the address while other rows are on their way.
   const views = page.data.of ? LEVEL_VIEWS : page.data.has_log ? VIEWS : VIEWS.slice(0, 3);
-  const look = chosen(views, search.get("look"));
+  const look = chosen(views, at.look);
   return (
     <div className="grid gap-3">
       <PageHeader title="Measures" words={inWords(page.data, window)}>
@@ -78,14 +79,14 @@ export function Measures() {
           <Views
             views={views}
             view={look}
-            onView={(view) => put({ look: view === "threads" ? "" : view })}
+            onView={(view) => void put({ look: view === "threads" ? null : view })}
           />
           <span className="flex-1" />
-          <RowsOf page={page.data} of={of} onRows={(value) => put({ of: value })} />
+          <RowsOf page={page.data} of={of} onRows={(value) => void put({ of: value })} />
           <SecondWindow
             page={page.data}
             beside={beside}
-            onBeside={(value) => put({ beside: value })}
+            onBeside={(value) => void put({ beside: value })}
           />
           <Preparations page={page.data} />
           {canChange && <OwnMeasure revision={page.data.own_revision} />}

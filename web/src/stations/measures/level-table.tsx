@@ -9,6 +9,7 @@ import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { fileName, saveFile } from "@/ui/save";
 import { Failed, Waiting } from "@/ui/status";
+import { Column, RowHead, SortColumn, Table } from "@/ui/table";
 
 /** The levels of a trait, one per row, by every measure; ordered by any, saved as CSV. */
 export function LevelTable({ page }: { page: Page }) {
@@ -59,40 +60,40 @@ export function LevelTable({ page }: { page: Page }) {
   return (
     <section className="card overflow-hidden" aria-label={`Measures by ${trait}`}>
       <div className="max-h-[calc(100vh-250px)] overflow-auto">
-        <table className="w-full border-separate border-spacing-0 text-12">
+        <Table label={`Measures by ${trait}`} className="w-full border-separate border-spacing-0">
           <thead>
             <tr>
-              <th className="sticky top-0 left-0 z-20 border-b border-line bg-card px-3 py-2 text-left align-bottom font-semibold">
+              <Column
+                strong
+                className="sticky top-0 left-0 z-20 border-b border-line bg-card px-3 py-2 align-bottom"
+              >
                 {trait}
-              </th>
+              </Column>
               {columns.map((column, n) => (
-                <th
+                <SortColumn
                   key={column.name}
-                  aria-sort={n !== place ? "none" : down ? "descending" : "ascending"}
-                  className="sticky top-0 z-10 min-w-[84px] border-b border-line bg-card px-2 py-2 text-right align-bottom font-semibold"
+                  figures
+                  strong
+                  sorted={n !== place ? null : down ? "down" : "up"}
+                  hint={column.definition}
+                  below={unitWords(column.unit, study.currency)}
+                  onSort={() => setBy(n !== place ? [n, true] : down ? [n, false] : [-1, false])}
+                  className="sticky top-0 z-10 min-w-[84px] border-b border-line bg-card px-2 py-2 align-bottom"
                 >
-                  <button
-                    type="button"
-                    title={column.definition}
-                    className="text-right hover:underline"
-                    onClick={() => setBy(n !== place ? [n, true] : down ? [n, false] : [-1, false])}
-                  >
-                    {column.label}
-                    {n === place && <span aria-hidden> {down ? "▾" : "▴"}</span>}
-                    <span className="block text-11 font-normal text-quiet">
-                      {unitWords(column.unit, study.currency)}
-                    </span>
-                  </button>
-                </th>
+                  {column.label}
+                </SortColumn>
               ))}
             </tr>
           </thead>
           <tbody>
             {order.map((n) => (
               <tr key={names[n]} className="group">
-                <td className="sticky left-0 border-t border-line bg-card px-3 py-1 font-semibold group-hover:bg-paper">
+                <RowHead
+                  strong
+                  className="sticky left-0 border-t border-line bg-card px-3 py-1 group-hover:bg-paper"
+                >
                   {names[n]}
-                </td>
+                </RowHead>
                 {columns.map((column, c) => (
                   <td
                     key={column.name}
@@ -104,7 +105,7 @@ export function LevelTable({ page }: { page: Page }) {
               </tr>
             ))}
           </tbody>
-        </table>
+        </Table>
       </div>
       <div className="flex items-center gap-3 border-t border-line px-3 py-2 text-12 text-quiet">
         <span className="flex-1">

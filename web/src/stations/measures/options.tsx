@@ -2,6 +2,7 @@ import { useState } from "react";
 
 import type { Schemas } from "@/api/client";
 import { count, figure, inUnit } from "@/charts/format";
+import { Glyph } from "@/charts/picture";
 import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { Donors } from "@/stations/measures/donors";
@@ -214,9 +215,9 @@ function MiniHill({ values }: { values: number[] }) {
   const step = 64 / values.length;
   const points = values.map((v, n) => `${(n + 0.5) * step},${18 - (v / most) * 16}`).join(" L");
   return (
-    <svg viewBox="0 0 64 19" width={64} height={19} aria-hidden>
+    <Glyph viewBox="0 0 64 19" width={64} height={19}>
       <path d={`M0,18 L${points} L64,18 Z`} fill="var(--color-everyone)" />
       <line x1={0} x2={64} y1={18.5} y2={18.5} stroke="var(--color-quiet)" strokeWidth={0.7} />
-    </svg>
+    </Glyph>
   );
 }

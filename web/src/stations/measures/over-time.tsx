@@ -1,15 +1,17 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, inUnit } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
+import { PickPicture } from "@/charts/picture";
 import type { Page } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
 import { StatusBanner } from "@/study/status-banner";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Checkbox } from "@/ui/input";
+import { useAddress, word } from "@/study/address";
 
 const STEPS = [
   ["month", "by month"],
@@ -124,8 +126,10 @@ interface LinesProps {
   zero?: boolean;
 }
 
+const SEEN = { to: word, look: word };
+
 function Lines({ found, title, middle, low, high, words, zero }: LinesProps) {
-  const [search, setSearch] = useSearchParams();
+  const [, put] = useAddress(SEEN);
   const [at, setAt] = useState<number | null>(null);
   const there = [...middle, ...(low ?? []), ...(high ?? [])].filter(
     (value): value is number => value !== null,
@@ -159,11 +163,10 @@ function Lines({ found, title, middle, low, high, words, zero }: LinesProps) {
             `, a year before ${words(before)}`}
         </span>
       </figcaption>
-      <svg
+      <PickPicture
         viewBox={`-4 0 ${W + 8} ${H + 16}`}
         className="w-full"
-        role="group"
-        aria-label={`${title} in ${count} windows`}
+        label={`${title} in ${count} windows`}
       >
         {band && <path d={`M${band} Z`} fill="var(--color-everyone)" opacity={0.55} />}
         {points(middle).length > 0 && (
@@ -196,20 +199,13 @@ function Lines({ found, title, middle, low, high, words, zero }: LinesProps) {
             y={0}
             height={H}
             fill="transparent"
-            role="button"
-            tabIndex={0}
-            aria-label={`To ${day(end)}: ${middle[n] === null ? "nobody" : words(middle[n] ?? 0)}${whole(n) ? "" : ` (${found.covered[n]})`}. Look at this window`}
-            className="cursor-pointer"
-            onPointerEnter={() => setAt(n)}
-            onPointerLeave={() => setAt(null)}
-            onFocus={() => setAt(n)}
-            onBlur={() => setAt(null)}
-            onClick={() => {
-              const next = new URLSearchParams(search);
-              next.set("to", end);
-              next.delete("look");
-              setSearch(next);
-            }}
+            {...pickable({
+              label: `To ${day(end)}: ${middle[n] === null ? "nobody" : words(middle[n] ?? 0)}${whole(n) ? "" : ` (${found.covered[n]})`}. Look at this window`,
+              onPick: () => {
+                void put({ to: end, look: null });
+              },
+              onTry: (resting) => setAt(resting ? n : null),
+            })}
           />
         ))}
         <g fontSize={11} className="[&_text]:fill-quiet">
@@ -220,7 +216,7 @@ function Lines({ found, title, middle, low, high, words, zero }: LinesProps) {
             {day(found.ends.at(-1) ?? "").slice(-8)}
           </text>
         </g>
-      </svg>
+      </PickPicture>
     </figure>
   );
 }

@@ -5,6 +5,7 @@ import { useRef, useState } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, inUnit, unitWords } from "@/charts/format";
+import { Glyph } from "@/charts/picture";
 import type { Thread } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
@@ -238,10 +239,10 @@ function Tried({ found }: { found: Schemas["Checked"] }) {
   return (
     <div className="rounded-md bg-paper p-2 text-12">
       {found.shape.length > 0 && (
-        <svg viewBox="0 0 300 42" className="w-full" aria-hidden>
+        <Glyph viewBox="0 0 300 42" className="w-full">
           <path d={`M0,40 L${points} L300,40 Z`} fill="var(--color-everyone)" />
           <line x1={0} x2={300} y1={40.5} y2={40.5} stroke="var(--color-quiet)" />
-        </svg>
+        </Glyph>
       )}
       <p>
         {count(found.count)} customers have it

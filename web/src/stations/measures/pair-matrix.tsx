@@ -3,6 +3,8 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, fixed, inUnit } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
+import { PickPicture } from "@/charts/picture";
 import { useLens } from "@/lens/context";
 import type { Page, Thread } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
@@ -107,11 +109,10 @@ function Field({
   const height = TOP + n * (tall + GAP) + 26;
   return (
     <>
-      <svg
+      <PickPicture
         viewBox={`0 0 ${LEFT + n * (size + GAP)} ${height}`}
         className="w-full"
-        role="group"
-        aria-label={`Every pair of ${found.labels.join(", ")}`}
+        label={`Every pair of ${found.labels.join(", ")}`}
       >
         {names.map((row, i) => {
           const y0 = TOP + i * (tall + GAP);
@@ -171,7 +172,7 @@ function Field({
             </g>
           );
         })}
-      </svg>
+      </PickPicture>
       <p className="text-11 text-quiet">
         The same {count(found.numbers.length)} of {count(found.customers)} customers in each, a
         seeded sample; r is of all. {axes.some((axis) => axis.log) && "Some axes are log scales. "}
@@ -267,14 +268,7 @@ function Small({ xs, ys, inside, size, tall, label, onOpen }: SmallProps) {
       })
       .join("");
   return (
-    <g
-      role="button"
-      tabIndex={0}
-      aria-label={`${label}: see the pair`}
-      className="cursor-pointer"
-      onClick={onOpen}
-      onKeyDown={(event) => event.key === "Enter" && onOpen()}
-    >
+    <g {...pickable({ label: `${label}: see the pair`, onPick: onOpen })}>
       <rect width={size} height={tall} fill="var(--color-card)" stroke="var(--color-line)" />
       {inside && (
         <path

@@ -1,16 +1,16 @@
 import { OnePair } from "@/stations/measures/one-pair";
 import { PairMatrix } from "@/stations/measures/pair-matrix";
 import type { Page } from "@/stations/measures/use-measures";
-import { useUrlState } from "@/study/url-state";
+import { PAIRED } from "@/stations/measures/paired";
+import { useAddress } from "@/study/address";
 
 const MOST = 5;
 
 /** Any two measures as points, or several as a matrix of small pictures. */
 export function Pairs({ page }: { page: Page }) {
-  const [search, put] = useUrlState();
+  const [{ x, y, names: asked }, put] = useAddress(PAIRED);
   const numbers = page.threads.filter((thread) => thread.numbers && thread.family !== "offers");
   const shaping = numbers.filter((thread) => thread.role === "shapes").map((thread) => thread.name);
-  const [x, y] = [search.get("x") ?? "", search.get("y") ?? ""];
   if (x && y)
     return (
       <OnePair
@@ -18,13 +18,12 @@ export function Pairs({ page }: { page: Page }) {
         numbers={numbers}
         x={x}
         y={y}
-        onPair={(a, b) => put({ x: a, y: b })}
-        onAll={() => put({ x: "", y: "" })}
+        onPair={(a, b) => void put({ x: a, y: b })}
+        onAll={() => void put({ x: null, y: null })}
       />
     );
-  const asked = search.get("names")?.split(",").filter(Boolean);
   const usual = shaping.length >= 2 ? shaping : numbers.map((thread) => thread.name);
-  const names = (asked ?? usual.slice(0, MOST)).filter((name) =>
+  const names = (asked.length ? asked : usual.slice(0, MOST)).filter((name) =>
     numbers.some((thread) => thread.name === name),
   );
   return (
@@ -32,8 +31,8 @@ export function Pairs({ page }: { page: Page }) {
       page={page}
       numbers={numbers}
       names={names}
-      onNames={(next) => put({ names: next.join(",") })}
-      onPair={(a, b) => put({ x: a, y: b })}
+      onNames={(next) => void put({ names: next })}
+      onPair={(a, b) => void put({ x: a, y: b })}
     />
   );
 }

@@ -1,10 +1,11 @@
-import { useSearchParams } from "react-router";
-
 import type { Schemas } from "@/api/client";
 import { placeOf } from "@/charts/axis";
 import { count, fixed, inUnit } from "@/charts/format";
+import { Picture } from "@/charts/picture";
 import type { Page, Thread } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
+import { PAIRED } from "@/stations/measures/paired";
+import { useAddress } from "@/study/address";
 
 const W = 250;
 const H = 150;
@@ -22,7 +23,7 @@ export function RelativePlot({
   onGo: (name: string) => void;
 }) {
   const { study } = useStudy();
-  const [, setSearch] = useSearchParams();
+  const [, put] = useAddress(PAIRED);
   const other = page.threads.find((each) => each.name === relative.name);
   const xAxis = thread.numbers?.axis ?? { low: 0, high: 1, log: false };
   const yAxis = other?.numbers?.axis ?? { low: 0, high: 1, log: false };
@@ -40,11 +41,10 @@ export function RelativePlot({
         </button>
         <span className="text-quiet"> (rank correlation {fixed(relative.r)})</span>
       </figcaption>
-      <svg
+      <Picture
         viewBox={`-34 -4 ${W + 40} ${H + 34}`}
         className="w-full"
-        role="img"
-        aria-label={`${thread.label} across, ${relative.label} upwards`}
+        label={`${thread.label} across, ${relative.label} upwards`}
       >
         <line x1={0} x2={W} y1={H} y2={H} stroke="var(--color-quiet)" />
         <line x1={0} x2={0} y1={0} y2={H} stroke="var(--color-quiet)" />
@@ -76,19 +76,11 @@ export function RelativePlot({
             {words(yAxis.low, relative.unit)}
           </text>
         </g>
-      </svg>
+      </Picture>
       <button
         type="button"
         className="text-11 text-quiet underline"
-        onClick={() =>
-          setSearch((old) => {
-            const next = new URLSearchParams(old);
-            next.set("look", "pairs");
-            next.set("x", thread.name);
-            next.set("y", relative.name);
-            return next;
-          })
-        }
+        onClick={() => void put({ look: "pairs", x: thread.name, y: relative.name })}
       >
         {relative.x.length < relative.customers
           ? `${count(relative.x.length)} of ${count(relative.customers)} customers shown: see the pair`

@@ -1,12 +1,12 @@
 import { useState } from "react";
 
-import { count, money } from "@/charts/format";
+import { count } from "@/charts/format";
 import { CategoryRow } from "@/stations/measures/category-row";
 import { ThreadRow } from "@/stations/measures/thread-row";
 import { COLUMNS } from "@/stations/measures/row";
 import { useChoice } from "@/stations/measures/use-measures";
 import type { Page, Thread } from "@/stations/measures/use-measures";
-import { useStudy } from "@/study/context";
+import { useMoney } from "@/study/context";
 
 const FAMILIES: Record<string, string> = {
   visits: "Visits",
@@ -28,14 +28,13 @@ const FOLDED = ["offers", "season", "weekday", "department", "channel", "site"];
 
 /** The main picture: measures by family, each on its thread. */
 export function Threads({ page, beside }: { page: Page; beside: string }) {
-  const { study } = useStudy();
   const [open, setOpen] = useState("");
   const [unfolded, setUnfolded] = useState<string[]>([]);
   const choose = useChoice(page.plan_revision);
   const families = Object.keys(FAMILIES)
     .map((key) => ({ key, threads: page.threads.filter((thread) => thread.family === key) }))
     .filter(({ threads }) => threads.length > 0);
-  const cash = (value: number) => money(value, study.scale, study.currency, false);
+  const inMoney = useMoney("exact");
   const row = (thread: Thread) => {
     const props = {
       thread,
@@ -108,10 +107,10 @@ export function Threads({ page, beside }: { page: Page; beside: string }) {
       </section>
       {page.reconciliation && (
         <p className="px-1 text-12 text-quiet">
-          The window&rsquo;s ledger, {cash(page.reconciliation.ledger)}, is{" "}
-          {cash(page.reconciliation.table)} in this table,{" "}
-          {cash(page.reconciliation.without_purchase)} of customers without a purchase, and{" "}
-          {cash(page.reconciliation.without_customer)} of lines without a customer.
+          The window&rsquo;s ledger, {inMoney(page.reconciliation.ledger)}, is{" "}
+          {inMoney(page.reconciliation.table)} in this table,{" "}
+          {inMoney(page.reconciliation.without_purchase)} of customers without a purchase, and{" "}
+          {inMoney(page.reconciliation.without_customer)} of lines without a customer.
         </p>
       )}
     </>

@@ -10,7 +10,7 @@ import { SegmentCards } from "@/stations/portraits/cards";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { useElsewhere } from "@/study/url-state";
+import { useElsewhere } from "@/study/address";
 import { queueWrite } from "@/study/write-queue";
 import { Stale, StatusBanner } from "@/study/status-banner";
 import { PageHeader } from "@/ui/page-header";

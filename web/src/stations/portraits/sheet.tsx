@@ -6,6 +6,7 @@ import { useLens } from "@/lens/context";
 import { hueOf, markWords, SegmentMark } from "@/marks/segment-mark";
 import { Thread } from "@/stations/portraits/thread";
 import { useStudy } from "@/study/context";
+import { Column, Table } from "@/ui/table";
 
 type Page = Schemas["PortraitsPage"];
 
@@ -36,30 +37,31 @@ export function Sheet({
   return (
     <section className="card" aria-label="Portraits by separation">
       <div className="overflow-x-auto">
-        <table
-          className="border-collapse text-12"
+        <Table
+          label="Measures by segment"
+          className="border-collapse"
           style={{ minWidth: NAME + THREAD + 80 + page.segments.length * 76 }}
         >
           <thead>
             <tr className="align-bottom">
-              <th
-                className="sticky left-0 z-10 bg-card px-3 py-2 text-left font-normal"
+              <Column
+                className="sticky left-0 z-10 bg-card px-3 py-2"
                 style={{ width: NAME, minWidth: NAME }}
               >
                 <span className="block text-13 font-semibold">By separation</span>
                 <span className="text-11 text-quiet">η², V² for categories</span>
-              </th>
-              <th className="px-2 py-2 text-left font-normal" style={{ width: THREAD }}>
+              </Column>
+              <Column className="px-2 py-2" style={{ width: THREAD }}>
                 <span className="block text-13 font-semibold">On its own scale</span>
                 <span className="text-11 text-quiet">
                   mark: a group&rsquo;s mean; thick: everyone&rsquo;s middle half
                 </span>
-              </th>
-              <th className="px-2 py-2 text-left align-bottom font-normal">
+              </Column>
+              <Column className="px-2 py-2 align-bottom">
                 <span className="block text-13 font-semibold">Everyone</span>
                 <span className="block text-11 text-quiet">customers</span>
                 <span className="block text-11 text-quiet">spend</span>
-              </th>
+              </Column>
               {page.segments.map((segment) => (
                 <SegmentColumn
                   key={segment.id}
@@ -138,7 +140,7 @@ export function Sheet({
               </tr>
             ))}
           </tbody>
-        </table>
+        </Table>
       </div>
       <div className="flex items-center gap-4 border-t border-line px-3 py-2 text-11 text-quiet">
         <span>
@@ -239,8 +241,8 @@ function SegmentColumn({
   );
   const pick = { value: String(segment.number) };
   return (
-    <th
-      className={`min-w-[72px] px-1.5 py-2 text-left align-bottom font-normal ${chosen ? "border-x-2 border-t-2 border-ink" : ""}`}
+    <Column
+      className={`min-w-[72px] px-1.5 py-2 align-bottom ${chosen ? "border-x-2 border-t-2 border-ink" : ""}`}
     >
       <button
         type="button"
@@ -279,6 +281,6 @@ function SegmentColumn({
           </span>
         ),
       )}
-    </th>
+    </Column>
   );
 }

@@ -1,3 +1,4 @@
+import { Picture } from "@/charts/picture";
 import { MarkShape } from "@/marks/segment-mark";
 
 interface Props {
@@ -38,7 +39,7 @@ export function Thread({ places, marks, chosen, width, quartiles, line, ends, la
     .map((_, index) => index)
     .sort((a, b) => Number(a + 1 === chosen) - Number(b + 1 === chosen));
   return (
-    <svg width={width} height={ends ? 50 : 42} role="img" aria-label={label}>
+    <Picture width={width} height={ends ? 50 : 42} label={label}>
       <line
         x1={MARK / 2}
         x2={width - MARK / 2}
@@ -106,6 +107,6 @@ export function Thread({ places, marks, chosen, width, quartiles, line, ends, la
           </text>
         </>
       )}
-    </svg>
+    </Picture>
   );
 }

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, figure, inUnit, money, percent } from "@/charts/format";
+import { Glyph } from "@/charts/picture";
 import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useRows } from "@/stations/measures/use-rows";
@@ -12,6 +13,7 @@ import type { Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
+import { Column, SortColumn, Table } from "@/ui/table";
 
 type Row = Schemas["CodeRow"];
 const columns = (of: string) => [
@@ -78,14 +80,20 @@ export function Codes({ page }: { page: Page }) {
         {end("Worst", found.worst)}
       </div>
       <div className="max-h-[470px] overflow-y-auto">
-        <table className="w-full text-12">
+        <Table label="Codes" className="w-full">
           <thead className="sticky top-0 bg-card">
             <tr className="text-left text-quiet">
-              <th className="py-1 font-normal">Code</th>
+              <Column className="py-1">Code</Column>
               {columns(page.of).map(([key, label]) => (
-                <th key={key} className="font-normal" aria-sort={sortOf(sort, key)}>
-                  <span className="flex items-center justify-end gap-1">
-                    {key === "mean" && (
+                <SortColumn
+                  key={key}
+                  figures
+                  strong={sort.endsWith(key)}
+                  sorted={sort === key ? "down" : sort === `-${key}` ? "up" : null}
+                  says={`Sort by ${label || found.mean_label}`}
+                  onSort={() => setSort(sort === key ? `-${key}` : key)}
+                  beside={
+                    key === "mean" && (
                       <Select
                         label="Mean of which measure"
                         value={mean}
@@ -95,17 +103,11 @@ export function Codes({ page }: { page: Page }) {
                           (each) => [each.name, `mean of ${each.label}`] as const,
                         )}
                       />
-                    )}
-                    <button
-                      type="button"
-                      className={sort.endsWith(key) ? "font-semibold text-ink" : "hover:text-ink"}
-                      aria-label={`Sort by ${label || found.mean_label}`}
-                      onClick={() => setSort(sort === key ? `-${key}` : key)}
-                    >
-                      {label || "sort"} {sort === key ? "▾" : sort === `-${key}` ? "▴" : ""}
-                    </button>
-                  </span>
-                </th>
+                    )
+                  }
+                >
+                  {label || "sort"}
+                </SortColumn>
               ))}
             </tr>
           </thead>
@@ -140,7 +142,7 @@ export function Codes({ page }: { page: Page }) {
               </tr>
             ))}
           </tbody>
-        </table>
+        </Table>
       </div>
       {found.count > found.codes.length && (
         <p className="mt-2 text-12 text-quiet">
@@ -151,21 +153,16 @@ export function Codes({ page }: { page: Page }) {
   );
 }
 
-function sortOf(sort: string, key: string): "ascending" | "descending" | undefined {
-  if (sort === key) return "descending";
-  return sort === `-${key}` ? "ascending" : undefined;
-}
-
 /** A code as small steps, one per measure, as high as its band. */
 function Steps({ row, page }: { row: Row; page: Page }) {
   return (
-    <svg width={row.bands.length * 7} height={16} aria-hidden>
+    <Glyph width={row.bands.length * 7} height={16}>
       {row.bands.map((band, n) => {
         const tall = (band / (page.measures[n]?.bands.length ?? 5)) * 15;
         return (
           <rect key={n} x={n * 7} y={16 - tall} width={5} height={tall} fill="var(--color-quiet)" />
         );
       })}
-    </svg>
+    </Glyph>
   );
 }

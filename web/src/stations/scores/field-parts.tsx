@@ -1,4 +1,5 @@
 import { count, inUnit, money, percent } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
 import { H, inBox, W } from "@/stations/scores/geometry";
 import type { Box, Stretch } from "@/stations/scores/geometry";
 import { heads } from "@/stations/scores/heads";
@@ -63,24 +64,18 @@ export function Counts({ page, across, up, columns, rows, pick }: CountsProps) {
         line.map((customers, c) => {
           const [column, row] = [columns[c], rows[r]];
           if (!column?.size || !row?.size) return null;
-          const cash = page.field?.money[r]?.[c] ?? 0;
+          const spend = page.field?.money[r]?.[c] ?? 0;
           const shade = page.field?.shade?.[r]?.[c];
           const more =
             shade === null || shade === undefined
               ? ""
               : `, ${page.shaded} ${inUnit(shade, page.shade_unit, study.currency)}`;
-          const words = `${across.label} band ${c + 1}, ${up.label} band ${r + 1}: ${heads(customers, page.of)}, ${money(cash, study.scale, study.currency)}${more}`;
+          const words = `${across.label} band ${c + 1}, ${up.label} band ${r + 1}: ${heads(customers, page.of)}, ${money(spend, study.scale, study.currency)}${more}`;
           return (
             <g
               key={`${r}-${c}`}
-              role="button"
-              tabIndex={0}
-              aria-label={words}
-              onKeyDown={(event) => {
-                if (event.key !== "Enter") return;
-                event.preventDefault();
-                pick(c + 1, r + 1, event.shiftKey);
-              }}
+              {...pickable({ label: words, onPick: (more) => pick(c + 1, r + 1, more) })}
+              onClick={undefined} // pressing draws a frame over plots; it picks when let go
             >
               <title>{words}</title>
               <rect
@@ -188,14 +183,7 @@ export function BandNames({
             x={x}
             y={y}
             textAnchor="middle"
-            role="button"
-            tabIndex={0}
-            aria-label={words}
-            className="cursor-pointer"
-            onClick={() => pick(n + 1)}
-            onKeyDown={(event) => {
-              if (event.key === "Enter") pick(n + 1);
-            }}
+            {...pickable({ label: words, onPick: () => pick(n + 1) })}
           >
             <title>{words}</title>
             {n + 1}

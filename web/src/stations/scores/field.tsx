@@ -1,6 +1,7 @@
 import { useMemo, useRef } from "react";
 import type { PointerEvent } from "react";
 
+import { PickPicture } from "@/charts/picture";
 import { BandNames, Counts, Picked, Stripes } from "@/stations/scores/field-parts";
 import { Fences } from "@/stations/scores/fences";
 import type { Fence } from "@/stations/scores/fences";
@@ -47,11 +48,10 @@ export function Field(props: Props) {
   };
   const shown = picking.box;
   return (
-    <svg
+    <PickPicture
       viewBox={`0 0 ${LEFT + W + 4} ${TOP + H + NAMES + DEEP}`}
       className="block w-full select-none"
-      role="group"
-      aria-label={`${across.label} across, ${up.label} upwards`}
+      label={`${across.label} across, ${up.label} upwards`}
     >
       <defs>
         <pattern
@@ -154,7 +154,7 @@ export function Field(props: Props) {
           />
         </g>
       </g>
-    </svg>
+    </PickPicture>
   );
 }
 

@@ -14,14 +14,14 @@ import { lost, MeasureChips } from "@/stations/scores/measure-chips";
 import { dotFor, rangeOf } from "@/stations/scores/plots";
 import { SmallFields } from "@/stations/scores/small-fields";
 import { Totals } from "@/stations/scores/totals";
-import { tiersOf, useScoreChange, useScores } from "@/stations/scores/use-scores";
+import { FIELD, tiersOf, useScoreChange, useScores } from "@/stations/scores/use-scores";
 import type { Banded, Page, Tier } from "@/stations/scores/use-scores";
 import { Worth } from "@/stations/scores/worth";
 import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { Stale, StatusBanner } from "@/study/status-banner";
-import { useUrlState } from "@/study/url-state";
+import { useAddress, word } from "@/study/address";
 import { Button } from "@/ui/button";
 import { chosen } from "@/ui/chosen";
 import { PageHeader } from "@/ui/page-header";
@@ -37,6 +37,8 @@ const VIEWS = [
   ["worth", "Worth of bands"],
 ] as const;
 
+const LOOKED_AT = { look: word };
+
 /** Scores: bands drawn at their real sizes, and the ladder of tiers that stands on them. */
 export function Scores() {
   const scores = useScores();
@@ -47,9 +49,9 @@ export function Scores() {
 
 function Whole({ page }: { page: Page }) {
   const { window, canChange, study } = useStudy();
-  const [search, put] = useUrlState();
+  const [at, put] = useAddress(LOOKED_AT);
   const views = page.of ? VIEWS.slice(0, 2) : VIEWS;
-  const look = chosen(views, search.get("look"));
+  const look = chosen(views, at.look);
   const change = useScoreChange(page);
   const keep = useKeep(page.in_use);
   const kept = page.kept;
@@ -90,7 +92,7 @@ function Whole({ page }: { page: Page }) {
             <Views
               views={views}
               view={look}
-              onView={(view) => put({ look: view === "field" ? "" : view })}
+              onView={(view) => void put({ look: view === "field" ? null : view })}
             />
             <span className="flex-1" />
             <Rows />
@@ -294,7 +296,7 @@ function ShadeLegend({ page }: { page: Page }) {
 
 /** Which measures lie where, and what the shade says. */
 function Axes({ page }: { page: Page }) {
-  const [, put] = useUrlState();
+  const [, put] = useAddress(FIELD);
   const pick = (key: "across" | "up" | "third", words: string, value: string) => (
     <label className="flex items-center gap-1 text-12 text-quiet">
       {words}
@@ -307,7 +309,7 @@ function Axes({ page }: { page: Page }) {
             (each) => each !== key && next[each] === value,
           );
           if (other) next[other] = next[key];
-          put({ ...next, [key]: value });
+          void put({ ...next, [key]: value });
         }}
         options={page.measures.map((measure) => [measure.name, measure.label] as const)}
       />
@@ -323,7 +325,7 @@ function Axes({ page }: { page: Page }) {
         <Select
           value={page.shade}
           className="field-sizing-content max-w-[168px]"
-          onChange={(value) => put({ shade: value })}
+          onChange={(value) => void put({ shade: value })}
           options={[
             ["heads", "money per customer"],
             ["money", "money"],
@@ -343,7 +345,7 @@ function Axes({ page }: { page: Page }) {
 /** Whom the rows stand for; asked of Measures, which knows what can be rolled up. */
 function Rows() {
   const { study, view } = useStudy();
-  const [search, put] = useUrlState();
+  const [at, put] = useAddress(FIELD);
   const measures = useQuery({
     queryKey: ["study", study.id, "populations", view],
     queryFn: () =>
@@ -358,8 +360,8 @@ function Rows() {
   return (
     <RowsOf
       page={measures.data}
-      of={search.get("of") ?? ""}
-      onRows={(value) => put({ of: value, across: "", up: "", third: "", shade: "" })}
+      of={at.of}
+      onRows={(value) => void put({ of: value, across: null, up: null, third: null, shade: null })}
     />
   );
 }

@@ -180,7 +180,7 @@ function TierLine(props: LineProps) {
   const lens = useLens();
   const mostMoney = Math.max(1, page.scored_money);
   const share = told.customers / Math.max(1, page.scored);
-  const cash = told.money / mostMoney;
+  const spend = told.money / mostMoney;
   const words = `${tier.name}: ${heads(told.customers, page.of)}, ${money(told.money, study.scale, study.currency)}`;
   return (
     <li
@@ -218,7 +218,7 @@ function TierLine(props: LineProps) {
         </span>
         <span
           className="h-[6px] border border-quiet"
-          style={{ width: `${Math.min(100, Math.max(0, (100 * cash) / scale))}%` }}
+          style={{ width: `${Math.min(100, Math.max(0, (100 * spend) / scale))}%` }}
         />
         <span className="text-right">
           {money(told.money, study.scale, study.currency)}{" "}

@@ -8,6 +8,7 @@ import { useStudy } from "@/study/context";
 import { Switch } from "@/ui/switch";
 import { Select } from "@/ui/select";
 import { Input } from "@/ui/input";
+import { RowHead, Table } from "@/ui/table";
 
 const CUTS = [
   ["equal customers", "equal numbers of customers"],
@@ -210,17 +211,19 @@ function MeasureMenu({ measure, of, last, onChange, onDrop }: MenuProps) {
           />
         </label>
       </fieldset>
-      <table className="w-full text-12">
+      <Table label={`Bands of ${measure.label}`} className="w-full">
         <tbody>
           {[...measure.bands].reverse().map((band) => (
             <tr key={band.band} className="border-t border-line">
-              <td className="w-6 py-0.5 font-semibold">{band.band}</td>
+              <RowHead strong className="w-6 py-0.5">
+                {band.band}
+              </RowHead>
               <td className="text-quiet">{span(band.low, band.high)}</td>
               <td className="text-right">{count(band.customers)}</td>
             </tr>
           ))}
         </tbody>
-      </table>
+      </Table>
       {measure.lopsided && (
         <p className="text-12 text-quiet">{lost(measure, study.currency, of)}</p>
       )}

@@ -1,6 +1,7 @@
 import { useMemo } from "react";
 
 import { count } from "@/charts/format";
+import { Glyph } from "@/charts/picture";
 import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { sizesOf, stretches } from "@/stations/scores/geometry";
@@ -27,7 +28,7 @@ export function SmallFields({ page }: { page: Page }) {
             lens.set(withValues(lens.clauses, `band:${third.name}`, [String(field.third)]))
           }
         >
-          <svg viewBox={`0 0 ${wide} ${H}`} className="block w-full" aria-hidden>
+          <Glyph viewBox={`0 0 ${wide} ${H}`} className="block w-full">
             <Plots
               field={field}
               shade={page.shade}
@@ -38,7 +39,7 @@ export function SmallFields({ page }: { page: Page }) {
               range={range}
               small
             />
-          </svg>
+          </Glyph>
           <span className="block truncate text-11">
             <b className="font-semibold">{field.third}</b>{" "}
             <span className="text-quiet">

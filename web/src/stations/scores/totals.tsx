@@ -2,6 +2,8 @@ import { useRef, useState } from "react";
 import type { PointerEvent } from "react";
 
 import { figure, money } from "@/charts/format";
+import { pickable } from "@/charts/pickable";
+import { PickPicture } from "@/charts/picture";
 import { place } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { heads } from "@/stations/scores/heads";
@@ -45,12 +47,23 @@ export function Totals({ page, lows, canMove, onMove, onLand }: Props) {
     return Number((first + Math.round((share * span) / step) * step).toPrecision(10));
   };
   const fences = page.ladder?.kind === "boxes" ? [] : lows;
+  const pick = (total: number) => {
+    if (page.of) return;
+    lens.set(
+      place(lens.clauses, {
+        field: "total:now",
+        values: [],
+        ranges: [[total, total + step / 2]],
+        negated: false,
+        window: "",
+      }),
+    );
+  };
   return (
-    <svg
+    <PickPicture
       viewBox={`0 0 ${W} ${H + FOOT}`}
       className="block w-full select-none"
-      role="group"
-      aria-label="Customers by the total of their bands"
+      label="Customers by the total of their bands"
     >
       <g ref={frame}>
         <rect width={W} height={H} fill="transparent" />
@@ -65,23 +78,7 @@ export function Totals({ page, lows, canMove, onMove, onLand }: Props) {
               width={Math.max(1, wide - 2)}
               height={tall}
               fill="var(--color-everyone)"
-              role="button"
-              tabIndex={0}
-              aria-label={words}
-              className="cursor-pointer"
-              onClick={() => {
-                if (page.of) return;
-                const range: [number, number] = [row.total, row.total + step / 2];
-                lens.set(
-                  place(lens.clauses, {
-                    field: "total:now",
-                    values: [],
-                    ranges: [range],
-                    negated: false,
-                    window: "",
-                  }),
-                );
-              }}
+              {...pickable({ label: words, onPick: () => pick(row.total) })}
             >
               <title>{words}</title>
             </rect>
@@ -144,6 +141,6 @@ export function Totals({ page, lows, canMove, onMove, onLand }: Props) {
           </g>
         );
       })}
-    </svg>
+    </PickPicture>
   );
 }

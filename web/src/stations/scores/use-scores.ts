@@ -7,7 +7,7 @@ import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { queueWrite, latest, remembered } from "@/study/write-queue";
-import { useUrlState } from "@/study/url-state";
+import { useAddress, word } from "@/study/address";
 import { useNotice } from "@/ui/notices";
 
 export type Page = Schemas["ScoresPage"];
@@ -17,13 +17,12 @@ export type Banded = Schemas["BandedMeasure"];
 export type TierDraft = Schemas["TierDraft"];
 export type Tier = Schemas["TierRow"];
 
-const LOOK = ["across", "up", "third", "shade"] as const;
+/** Which measures lie where on the field, what shades it, and whom its rows stand for. */
+export const FIELD = { across: word, up: word, third: word, shade: word, of: word };
 
 /** The station's page, as this tab looks at it. */
 export function useScores() {
-  const [search] = useUrlState();
-  const of = search.get("of") ?? "";
-  const look = Object.fromEntries(LOOK.map((key) => [key, search.get(key) ?? ""]));
+  const [{ of, ...look }] = useAddress(FIELD);
   return useStation(
     "scores",
     ({ study, query, signal }) =>

@@ -5,6 +5,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { ticksOf } from "@/charts/axis";
 import { count, day, figure } from "@/charts/format";
+import { Picture } from "@/charts/picture";
 import { useRows } from "@/stations/measures/use-rows";
 import type { Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
@@ -116,11 +117,10 @@ function Chart({ title, curves, values, everyone, words }: ChartProps) {
   return (
     <figure>
       <figcaption className="text-12 font-semibold">{title}</figcaption>
-      <svg
+      <Picture
         viewBox={`0 0 ${LEFT + W + RIGHT} ${H + 42}`}
         className="block w-full"
-        role="img"
-        aria-label={`${title}. ${curves
+        label={`${title}. ${curves
           .map(
             (curve) =>
               `${curve.label}: ${values(curve)
@@ -187,7 +187,7 @@ function Chart({ title, curves, values, everyone, words }: ChartProps) {
             </g>
           );
         })}
-      </svg>
+      </Picture>
     </figure>
   );
 }

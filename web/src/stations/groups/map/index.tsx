@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, inUnit, percent } from "@/charts/format";
+import { Glyph } from "@/charts/picture";
 import { HUES } from "@/marks/hues";
 import { Loadings } from "@/stations/groups/map/loadings";
 import { Plane } from "@/stations/groups/map/plane";
@@ -15,7 +16,7 @@ import { Widths } from "@/stations/groups/map/widths";
 import { useTold } from "@/stations/groups/queries";
 import type { Row } from "@/stations/groups/queries";
 import { useStudy } from "@/study/context";
-import { useUrlState } from "@/study/url-state";
+import { useAddress, whole, word } from "@/study/address";
 import { Button } from "@/ui/button";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
@@ -33,12 +34,16 @@ const LOOKS = [
 const MATRIX_POINTS = 3000;
 const TURNED_POINTS = 5000;
 
+const MAPPED = {
+  k: whole,
+  map: word.withDefault("components"),
+  colour: word.withDefault("group"),
+};
+
 /** Where the customers of a grouping stand: several pictures of the same, linked by the lens. */
 export function MapView({ row, rows, columns }: { row: Row; rows: Row[]; columns: string[] }) {
   const { study, view } = useStudy();
-  const [search, put] = useUrlState();
-  const look = search.get("map") ?? "components";
-  const colour = search.get("colour") ?? "group";
+  const [{ map: look, colour }, put] = useAddress(MAPPED);
   const map = useQuery({
     queryKey: ["study", study.id, "map", view, row.id],
     queryFn: ({ signal }) =>
@@ -61,7 +66,7 @@ export function MapView({ row, rows, columns }: { row: Row; rows: Row[]; columns
           label="How many groups"
           value={String(row.k)}
           className="mr-1.5 font-semibold"
-          onChange={(value) => put({ k: value })}
+          onChange={(value) => void put({ k: Number(value) })}
           options={rows.map((each) => [String(each.k), `${each.k} groups`] as const)}
         />
         {LOOKS.map(([key, words]) => (
@@ -70,7 +75,7 @@ export function MapView({ row, rows, columns }: { row: Row; rows: Row[]; columns
             type="button"
             aria-pressed={look === key}
             className={`rounded-full border px-2.5 py-0.5 text-12 ${look === key ? "border-ink font-semibold" : "border-line text-quiet hover:border-quiet hover:text-ink"}`}
-            onClick={() => put({ map: key === "components" ? "" : key })}
+            onClick={() => void put({ map: key })}
           >
             {words}
           </button>
@@ -82,7 +87,7 @@ export function MapView({ row, rows, columns }: { row: Row; rows: Row[]; columns
             <Select
               value={colour}
               className="max-w-[180px]"
-              onChange={(value) => put({ colour: value === "group" ? "" : value })}
+              onChange={(value) => void put({ colour: value })}
               options={page.colours.map((each) => [each.key, each.label] as const)}
             />
           </label>
@@ -197,9 +202,9 @@ function Legend({ plane }: { plane: PlanePage }) {
       <ul className="grid grid-cols-2 gap-x-2 text-11">
         {plane.levels.slice(0, 12).map((level, n) => (
           <li key={level} className="flex items-center gap-1.5 truncate" title={level}>
-            <svg width={11} height={11} viewBox="0 0 11 11" aria-hidden>
+            <Glyph width={11} height={11} viewBox="0 0 11 11">
               <path d={SHAPES[n % 4]} fill={HUES[n % HUES.length]} />
-            </svg>
+            </Glyph>
             <span className="truncate">{level}</span>
           </li>
         ))}

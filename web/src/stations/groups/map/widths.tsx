@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import { api, data } from "@/api/client";
 import { count, fixed } from "@/charts/format";
+import { Glyph } from "@/charts/picture";
 import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
@@ -66,12 +67,11 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
               onClick={() => lens.set(withValues(lens.clauses, field, [String(g + 1)]))}
             >
               <span className="font-semibold">Group {g + 1}</span>
-              <svg
+              <Glyph
                 viewBox={`0 0 ${W} ${high}`}
                 className="block w-full"
                 preserveAspectRatio="none"
                 style={{ height: high }}
-                aria-hidden
               >
                 <path
                   d={line((n) => !inside || !inside[n])}
@@ -93,7 +93,7 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
                   stroke="var(--color-ink)"
                   vectorEffect="non-scaling-stroke"
                 />
-              </svg>
+              </Glyph>
               <span className="text-quiet">
                 mean {found.means[g] == null ? "–" : fixed(found.means[g])}
                 {wrong > 0 && `, ${count(wrong)} nearer to another`}

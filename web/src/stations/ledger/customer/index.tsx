@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, Navigate, useLocation, useParams, useSearchParams } from "react-router";
+import { Link, Navigate, useLocation, useParams } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -13,15 +13,18 @@ import { useStudy } from "@/study/context";
 import { StatusBanner } from "@/study/status-banner";
 import { PageHeader } from "@/ui/page-header";
 import { Failed, Waiting } from "@/ui/status";
+import { useAddress, word } from "@/study/address";
 
 /** One customer: measures with the purchases behind them, every receipt, traits with their past. */
+const ASKED = { why: word.withDefault("frequency") };
+
 export function Customer() {
   const { study, view } = useStudy();
   const { customer } = useParams();
   const { search } = useLocation();
   const number = Number(customer);
-  const [asked] = useSearchParams();
-  const [told, setTold] = useState(asked.get("why")?.replace(/^measure:/, "") ?? "frequency");
+  const [{ why }] = useAddress(ASKED);
+  const [told, setTold] = useState(why.replace(/^measure:/, ""));
   const path = { study: study.id, customer: number };
   const page = useQuery({
     queryKey: ["study", study.id, "customer", number],
@@ -92,10 +95,10 @@ export function Customer() {
   );
 
   function inWords(of: Schemas["CustomerPage"]): string {
-    const cash = of.receipts.reduce((sum, receipt) => sum + receipt.total, 0);
+    const sum = of.receipts.reduce((before, receipt) => before + receipt.money, 0);
     if (of.total === 0) return "No line of any log names this customer.";
     const span = of.first && `, ${day(of.first)} to ${day(of.last)}`;
-    return `${count(of.total)} receipts${span}; what counts of them comes to ${money(cash, study.scale, study.currency, false)}${of.left_out ? ` in the newest ${count(of.receipts.length)}` : ""}.`;
+    return `${count(of.total)} receipts${span}; what counts of them comes to ${money(sum, study.scale, study.currency, false)}${of.left_out ? ` in the newest ${count(of.receipts.length)}` : ""}.`;
   }
 }
 

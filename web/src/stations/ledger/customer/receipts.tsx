@@ -2,7 +2,7 @@ import { Link, useLocation } from "react-router";
 
 import type { Schemas } from "@/api/client";
 import { count, day, figure, money } from "@/charts/format";
-import { useStudy } from "@/study/context";
+import { useMoney, useStudy } from "@/study/context";
 
 interface Props {
   page: Schemas["CustomerPage"];
@@ -13,7 +13,7 @@ interface Props {
 export function Receipts({ page, behind }: Props) {
   const { study } = useStudy();
   const { search } = useLocation();
-  const cash = (value: number) => money(value, study.scale, study.currency, false);
+  const inMoney = useMoney("exact");
   return (
     <section className="card" aria-label="Receipts">
       <h2 className="p-3 pb-2 text-14">Receipts, newest first</h2>
@@ -24,6 +24,7 @@ export function Receipts({ page, behind }: Props) {
         {page.receipts.map((receipt, place) => (
           <li
             key={`${receipt.key}${place}`}
+            data-testid={behind.has(receipt.key) ? "receipt-behind-it" : "receipt"}
             className={`grid grid-cols-[120px_1fr_90px] gap-3 border-t border-line px-3 py-1.5 text-12 ${
               behind.has(receipt.key) ? "border-l-4 border-l-ink pl-2" : ""
             }`}
@@ -42,7 +43,7 @@ export function Receipts({ page, behind }: Props) {
             </div>
             <Lines receipt={receipt} rules={page.rules} />
             <div className="text-right">
-              <span className="font-semibold">{cash(receipt.total)}</span>
+              <span className="font-semibold">{inMoney(receipt.money)}</span>
               {!receipt.purchase && <span className="block text-11 text-quiet">no purchase</span>}
             </div>
           </li>
@@ -83,7 +84,7 @@ function Lines({
             </span>
           )}
           <span className="w-16 shrink-0 text-right">
-            {line.unread.total ?? money(line.money, study.scale, "", false)}
+            {line.unread.money ?? money(line.money, study.scale, "", false)}
           </span>
         </li>
       ))}

@@ -4,10 +4,11 @@ import { Link, useLocation, useParams } from "react-router";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, dayOfNumber, figure, money } from "@/charts/format";
-import { useStudy } from "@/study/context";
+import { useMoney, useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
 import { PageHeader } from "@/ui/page-header";
 import { Failed, Waiting } from "@/ui/status";
+import { Column, Table } from "@/ui/table";
 
 /** One receipt: every line with its file and row, why it does not count, what was returned. */
 export function Receipt() {
@@ -40,7 +41,7 @@ export function Receipt() {
 
 function Part({ part, page }: { part: Schemas["ReceiptPart"]; page: Schemas["ReceiptPage"] }) {
   const { study } = useStudy();
-  const cash = (value: number) => money(value, study.scale, study.currency, false);
+  const inMoney = useMoney("exact");
   return (
     <section className="card p-3" aria-label="Lines of the receipt">
       <div className="mb-2 flex items-baseline gap-2">
@@ -56,19 +57,16 @@ function Part({ part, page }: { part: Schemas["ReceiptPart"]; page: Schemas["Rec
             ? "a purchase: it has a kept sale"
             : "no purchase: it has no kept sale"}
         </span>
-        <b className="font-semibold">{cash(part.receipt.total)}</b>
+        <b className="font-semibold">{inMoney(part.receipt.money)}</b>
       </div>
-      <table className="w-full border-collapse text-12">
+      <Table label="Lines of the receipt" className="w-full border-collapse">
         <thead className="text-left text-11 text-quiet">
           <tr>
             {["Item", "Department", "Pieces", study.currency, "What it is", "From"].map(
               (head, place) => (
-                <th
-                  key={head}
-                  className={`py-1 pr-3 font-normal ${place === 2 || place === 3 ? "text-right" : ""}`}
-                >
+                <Column key={head} figures={place === 2 || place === 3} className="py-1 pr-3">
                   {head}
-                </th>
+                </Column>
               ),
             )}
           </tr>
@@ -83,7 +81,7 @@ function Part({ part, page }: { part: Schemas["ReceiptPart"]; page: Schemas["Rec
               <td className="py-1.5 pr-3">{line.department || "–"}</td>
               <td className="py-1.5 pr-3 text-right">{figure(line.quantity)}</td>
               <td className="py-1.5 pr-3 text-right">
-                {line.unread.total ?? money(line.money, study.scale, "", false)}
+                {line.unread.money ?? money(line.money, study.scale, "", false)}
               </td>
               <td className="py-1.5 pr-3">
                 {line.reason
@@ -99,7 +97,7 @@ function Part({ part, page }: { part: Schemas["ReceiptPart"]; page: Schemas["Rec
             </tr>
           ))}
         </tbody>
-      </table>
+      </Table>
     </section>
   );
 }

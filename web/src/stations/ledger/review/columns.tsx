@@ -1,6 +1,7 @@
 import type { Schemas } from "@/api/client";
 import type { Mapping } from "@/stations/ledger/review/use-review";
 import { Select } from "@/ui/select";
+import { Column, RowHead, Table } from "@/ui/table";
 
 const ROLE_WORDS: Record<string, string> = {
   customer: "customer or card",
@@ -12,7 +13,7 @@ const ROLE_WORDS: Record<string, string> = {
   department: "department",
   quantity: "pieces",
   price: "price of one",
-  total: "line total",
+  money: "line total",
   kind: "sale, return or void",
   cost: "what the line costs the shop",
   currency: "currency",
@@ -49,21 +50,23 @@ interface Props {
 export function Columns({ intake, mapping, onChange }: Props) {
   return (
     <div className="overflow-x-auto">
-      <table className="w-full border-collapse text-12">
+      <Table label="Columns of the file" className="w-full border-collapse">
         <thead>
           <tr className="text-left text-11 text-quiet">
-            <th className="py-1 pr-3 font-normal">Column</th>
-            <th className="py-1 pr-3 font-normal">is read as</th>
-            <th className="py-1 pr-3 font-normal">because</th>
-            <th className="py-1 font-normal" colSpan={3}>
+            <Column className="py-1 pr-3">Column</Column>
+            <Column className="py-1 pr-3">is read as</Column>
+            <Column className="py-1 pr-3">because</Column>
+            <Column className="py-1" colSpan={3}>
               first rows, as they will be read
-            </th>
+            </Column>
           </tr>
         </thead>
         <tbody>
           {intake.columns.map((column) => (
             <tr key={column.column} className="border-t border-line">
-              <td className="py-1.5 pr-3 font-semibold whitespace-nowrap">{column.column}</td>
+              <RowHead strong className="py-1.5 pr-3 whitespace-nowrap">
+                {column.column}
+              </RowHead>
               <td className="py-1 pr-3">
                 <Select
                   label={`How ${column.column} is read`}
@@ -90,7 +93,7 @@ export function Columns({ intake, mapping, onChange }: Props) {
             </tr>
           ))}
         </tbody>
-      </table>
+      </Table>
     </div>
   );
 }

@@ -1,0 +1,27 @@
+import type { HTMLAttributes, SVGProps } from "react";
+
+import { useMarks } from "@/charts/use-marks";
+
+type Drawing = Omit<SVGProps<SVGSVGElement>, "ref" | "role" | "aria-label" | "aria-hidden">;
+
+/** A picture that is looked at; `label`: what it shows, for those who do not see it. */
+export function Picture({ label, ...drawing }: Drawing & { label: string }) {
+  return <svg {...drawing} role="img" aria-label={label} />;
+}
+
+/** A picture whose marks are picked; see `pickable`. */
+export function PickPicture({ label, ...drawing }: Drawing & { label: string }) {
+  const marks = useMarks<SVGSVGElement>();
+  return <svg {...drawing} {...marks} role="group" aria-label={label} />;
+}
+
+/** The same of bars and names that are no drawing. */
+export function PickList({ label, ...list }: HTMLAttributes<HTMLElement> & { label: string }) {
+  const marks = useMarks<HTMLDivElement>();
+  return <div {...list} {...marks} role="group" aria-label={label} />;
+}
+
+/** A small drawing beside words that say the same: nothing to those who do not see it. */
+export function Glyph(drawing: Drawing) {
+  return <svg {...drawing} aria-hidden />;
+}
