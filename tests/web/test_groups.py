@@ -123,6 +123,7 @@ class KeptAndCompared(GroupCase):
         page.get_by_role("button", name="Clear").click()
         region.get_by_label("Second", exact=True).select_option("t.garden")
         region.get_by_role("columnheader", name="balcony").wait_for()
+        self.accessible(page)
         region.get_by_role("button", name="Back to the list").click()
         line = page.get_by_role("row").filter(
             has=page.get_by_role("checkbox", name=re.compile(f"no. {a}$"))
@@ -203,6 +204,7 @@ class Pictures(GroupCase):
         region.get_by_role("button", name="Neighbourhood").click()
         region.get_by_role("button", name=re.compile("^Lay out")).click()
         region.get_by_text("Trustworthiness").wait_for(timeout=180_000)
+        self.accessible(page)
         page.get_by_role("tab", name="Merges").click()
         page.get_by_role("button", name="Grow the trees").click()
         cut = page.get_by_role("slider", name="Cut")
@@ -217,6 +219,7 @@ class Pictures(GroupCase):
         ]
         self.assertEqual(sum(sizes[1:]), sum(row["counts"]))
         page.keyboard.press("ArrowUp")
+        self.accessible(page)
         page.get_by_role("button", name=re.compile("^Single")).wait_for(timeout=180_000)
         page.get_by_role("button", name=f"Evaluate these {k} groups").click()
         page.get_by_role("button", name=f"{k} groups: silhouette").wait_for()

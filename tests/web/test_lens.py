@@ -25,10 +25,8 @@ class Lens(Station):
         dock = page.get_by_role("complementary", name="Lens")
 
         def shows(count):
-            text = f"{count:,}"
-            page.wait_for_function(
-                "n => document.querySelector('aside .text-20')?.innerText === n", arg=text
-            )
+            there = page.get_by_test_id("customers-in-lens")
+            there.and_(page.get_by_text(f"{count:,}", exact=True)).wait_for()
 
         yard = dock.get_by_role("button", name=re.compile("^Garden yard"))
         yard.hover()
@@ -52,6 +50,18 @@ class Lens(Station):
         bars = dock.get_by_role("group", name=re.compile("^Days since last visit")).locator(
             "g[role=button]"
         )
+        bars.nth(1).focus()
+        page.keyboard.press("ArrowRight")  # the next bar, which a space picks as a click does
+        page.keyboard.press(" ")
+        bars.nth(2).and_(page.locator("[aria-pressed=true]")).wait_for()
+        self.assertTrue(bars.nth(2).evaluate("bar => bar === document.activeElement"))
+        page.keyboard.press("Home")
+        self.assertTrue(bars.nth(0).evaluate("bar => bar === document.activeElement"))
+        stops = bars.evaluate_all("all => all.filter(bar => bar.tabIndex === 0).length")
+        self.assertEqual(stops, 1)
+        page.locator("h1").click()
+        page.keyboard.press("c")
+        dock.get_by_text("Everyone. Pick any bar").wait_for()
         first, third = bars.nth(0).bounding_box(), bars.nth(2).bounding_box()
         page.mouse.move(first["x"] + first["width"] / 2, first["y"] + 20)
         page.mouse.down()
@@ -134,6 +144,7 @@ class Lens(Station):
         page.get_by_role("button", name=re.compile("^Visits")).click()
         page.get_by_role("link", name=name).first.click()
         page.get_by_role("heading", name=name, level=1).wait_for()
+        self.accessible(page)
         why = page.get_by_role("region", name="Why")
         why.get_by_text(told["frequency"]["words"]).wait_for()
         receipts = page.get_by_role("region", name="Receipts")

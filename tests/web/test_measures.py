@@ -138,6 +138,7 @@ class MeasuresByHand(Station):
         page.get_by_text("In the lens:").wait_for()
         page.get_by_role("button", name="See several at once").click()
         page.get_by_role("button", name=re.compile("see the pair$")).first.wait_for()
+        self.accessible(page)
         page.get_by_role("tab", name="Over time").click()
         page.get_by_role("button", name="by quarter").click()
         page.get_by_role("button", name=re.compile("^To 31 Dec 2025")).first.click()

@@ -68,6 +68,7 @@ class ScoresByHand(Station):
         region.get_by_role("button", name="Sort by Total").click()
         best = codes["best"]
         region.locator("tbody tr").first.get_by_text(best["code"]).wait_for()
+        self.accessible(page)
         page.get_by_role("tab", name="Worth of bands").click()
         region = page.get_by_role("region", name="Worth of bands")
         region.get_by_text(worth["words"]).wait_for()

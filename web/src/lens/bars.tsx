@@ -199,12 +199,14 @@ export function LevelBars({ chart, width = 228 }: { chart: Chart; width?: number
           <div
             key={level}
             {...handlers({ value: level })}
-            aria-label={`${chart.label} ${name}: ${figure(100 * (everyone[place] ?? 0))}% of everyone, ${figure(100 * (mine[place] ?? 0))}% of the lens`}
             className={`grid cursor-pointer grid-cols-[78px_1fr_38px] items-center gap-1 rounded-sm border border-dashed border-transparent py-px text-12 hover:border-teal ${
               chosen ? "font-semibold text-teal" : ""
             }`}
           >
-            <span className="truncate">{name}</span>
+            <span className="truncate">
+              <span className="sr-only">{chart.label} </span>
+              {name}
+            </span>
             <span className="relative block h-3">
               <span
                 className="absolute inset-y-0 left-0 bg-everyone"
@@ -219,6 +221,11 @@ export function LevelBars({ chart, width = 228 }: { chart: Chart; width?: number
             </span>
             <span className="text-right">
               {figure(100 * share) === "0" ? "0%" : `${(100 * share).toFixed(0)}%`}
+              <span className="sr-only">
+                {on
+                  ? ` of the lens, ${figure(100 * (everyone[place] ?? 0))}% of everyone`
+                  : " of everyone"}
+              </span>
             </span>
           </div>
         );

@@ -63,7 +63,7 @@ export function ClauseChip({ clause }: { clause: Clause }) {
   return (
     <Popover.Root>
       <span className="inline-flex max-w-full items-center rounded-md border border-teal text-12">
-        <Popover.Trigger className="truncate py-0.5 pl-2 text-left">
+        <Popover.Trigger className="min-h-[24px] truncate pl-2 text-left">
           {clause.negated && <b className="font-semibold">not </b>}
           {label}
           {!plain && `: ${picks.join(" or ")}`}
@@ -71,7 +71,7 @@ export function ClauseChip({ clause }: { clause: Clause }) {
         <button
           type="button"
           aria-label={`Remove ${label}`}
-          className="px-1.5 text-teal"
+          className="min-h-[24px] min-w-[24px] text-teal"
           onClick={() => lens.set(others)}
         >
           ×

@@ -80,7 +80,7 @@ export function FindList<Item>(props: Props<Item>) {
             role="option"
             aria-selected={picked ? picked(item) : place === at}
             title={hint?.(item)}
-            className={`flex min-h-6 cursor-pointer items-center gap-2 rounded px-2 py-1 text-12 hover:bg-paper ${place === at ? "bg-paper" : ""}`}
+            className={`flex min-h-[24px] cursor-pointer items-center gap-2 rounded px-2 py-1 text-12 hover:bg-paper ${place === at ? "bg-paper" : ""}`}
             onPointerDown={(event) => event.preventDefault()}
             onClick={() => onPick(item)}
           >

@@ -15,7 +15,7 @@ export function Input({
 }: Props & { look?: keyof typeof LOOKS }) {
   return (
     <input
-      className={`min-h-6 rounded-md border bg-card py-1 text-ink disabled:opacity-45 ${LOOKS[look]} ${className}`}
+      className={`min-h-[24px] rounded-md border bg-card py-1 text-ink disabled:opacity-45 ${LOOKS[look]} ${className}`}
       {...rest}
     />
   );
@@ -23,5 +23,11 @@ export function Input({
 
 /** Yes or no to what the label around it says. */
 export function Checkbox({ className = "", ...rest }: Omit<Props, "type">) {
-  return <input type="checkbox" className={`size-4 shrink-0 accent-ink ${className}`} {...rest} />;
+  return (
+    <input
+      type="checkbox"
+      className={`m-[4px] size-[16px] shrink-0 accent-ink ${className}`}
+      {...rest}
+    />
+  );
 }

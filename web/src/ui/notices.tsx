@@ -70,7 +70,7 @@ function Shown({ notice, onGone }: { notice: Notice; onGone: () => void }) {
         )}
         <Toast.Close
           aria-label="Close"
-          className="-my-1 min-h-6 min-w-6 opacity-70 hover:opacity-100"
+          className="-my-1 min-h-[24px] min-w-[24px] opacity-70 hover:opacity-100"
         >
           ×
         </Toast.Close>

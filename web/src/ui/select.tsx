@@ -43,7 +43,7 @@ export function Select<T extends string>({
       aria-label={label}
       value={value}
       disabled={disabled}
-      className={`min-h-6 rounded-md border px-1.5 py-0.5 hover:border-quiet disabled:opacity-45 ${LOOKS[look]} ${className}`}
+      className={`min-h-[24px] rounded-md border px-1.5 py-0.5 hover:border-quiet disabled:opacity-45 ${LOOKS[look]} ${className}`}
       onChange={(event) => {
         const chosen = every.find(([key]) => key === event.target.value);
         if (chosen) onChange(chosen[0]);

@@ -5,8 +5,9 @@ interface TableProps extends Omit<TableHTMLAttributes<HTMLTableElement>, "aria-l
   label: string;
 }
 
+/** Rows are high enough for what is picked in them to be hit. */
 export function Table({ label, className = "", ...table }: TableProps) {
-  return <table {...table} aria-label={label} className={`text-12 ${className}`} />;
+  return <table {...table} aria-label={label} className={`text-12 [&_tr]:h-[24px] ${className}`} />;
 }
 
 type Sorted = "up" | "down" | null;

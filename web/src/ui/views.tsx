@@ -22,7 +22,7 @@ export function Views({
             value={key}
             // What a view shows stands below the whole head of the station, not in a panel of this.
             aria-controls={undefined}
-            className="min-h-6 border-b-2 border-transparent px-0.5 pb-1 text-quiet hover:text-ink data-[state=active]:border-copper data-[state=active]:font-semibold data-[state=active]:text-ink"
+            className="min-h-[24px] border-b-2 border-transparent px-0.5 pb-1 text-quiet hover:text-ink data-[state=active]:border-copper data-[state=active]:font-semibold data-[state=active]:text-ink"
           >
             {name}
           </Tabs.Trigger>

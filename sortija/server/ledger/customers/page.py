@@ -29,6 +29,7 @@ from sortija.server.ledger.customers.owners import owners_of
 from sortija.server.ledger.models import Card, Code, Line, UnreadCell
 from sortija.server.ledger.store.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.studies.models import Study
+from sortija.server.studies.problems import ChangedMeanwhile
 
 __all__ = ["CustomerPage", "CustomerReceipt", "customer_page", "receipts_told", "visits_of"]
 
@@ -201,6 +202,8 @@ def receipts_told(
     lines = ledger.lines()
     places = np.concatenate(groups) if groups else np.zeros(0, np.int64)
     rows = _stored(lines, places)
+    if len(rows) < len(places):  # their file was taken back at this moment
+        raise ChangedMeanwhile
     items = dict(
         Code.objects.filter(
             study=study, kind="item", number__in={r.item for r in rows.values()}

@@ -16,7 +16,7 @@ from sortija.server.ledger.models import Card, Code, Line, UnreadCell
 from sortija.server.ledger.store.ledger import Ledger, Lines, ledger_of, texts
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
-from sortija.server.studies.problems import Problem
+from sortija.server.studies.problems import ChangedMeanwhile, Problem
 from sortija.server.studies.process_cache import remembered
 
 __all__ = [
@@ -205,6 +205,8 @@ def _rows(ledger: Ledger, places: NDArray[np.int64]) -> list[LineRow]:
             intake_id=intake, number__in=[n for i, n in keys if i == intake]
         )
     }
+    if len(found) < len(keys):  # their file was taken back at this moment
+        raise ChangedMeanwhile
     cards = dict(
         Card.objects.filter(study=study, number__in={r.card for r in found.values()}).values_list(
             "number", "code"

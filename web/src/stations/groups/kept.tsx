@@ -101,7 +101,9 @@ export function KeptList({ onRun, onCompare }: Props) {
         <Table label="Groupings" className="w-full min-w-[860px]">
           <thead className="sticky top-0 z-10 bg-card text-left text-11 text-quiet">
             <tr>
-              <Column className="w-6" />
+              <Column className="w-6">
+                <span className="sr-only">Compare</span>
+              </Column>
               <Column className="w-6">
                 <span className="sr-only">Star</span>
               </Column>
@@ -113,7 +115,9 @@ export function KeptList({ onRun, onCompare }: Props) {
               <Column figures>Cost</Column>
               <Column figures>Took</Column>
               <Column className="pl-3">Who, when, note</Column>
-              <Column />
+              <Column>
+                <span className="sr-only">Open or delete</span>
+              </Column>
             </tr>
           </thead>
           <tbody>
@@ -174,7 +178,7 @@ function KeptLine({ row, same, ticked, alike, onTick, onOver, onRun }: LineProps
           aria-pressed={row.starred}
           aria-label={`Star ${title}, no. ${row.id}`}
           disabled={!canChange}
-          className={row.starred ? "text-ink" : "text-everyone hover:text-quiet"}
+          className={`min-h-[24px] min-w-[24px] ${row.starred ? "text-ink" : "text-everyone hover:text-quiet"}`}
           onClick={() => change.mutate({ starred: !row.starred })}
         >
           {row.starred ? "★" : "☆"}

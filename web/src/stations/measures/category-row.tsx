@@ -65,7 +65,7 @@ function Cut({ thread, levels }: { thread: Thread; levels: Schemas["Levels"] }) 
             aria-pressed={holds(own, pick)}
             title={`${level}: ${count(levels.counts[n] ?? 0)}, ${percent(levels.counts[n] ?? 0, all)}`}
             style={{ flexGrow: share, flexBasis: 0 }}
-            className="group min-w-[18px] text-left"
+            className="group min-w-[24px] text-left"
             onClick={(event) => lens.pick(thread.field, pick, event.shiftKey)}
             onPointerEnter={() =>
               lens.preview({

@@ -138,7 +138,7 @@ function Ends({ thread, found }: { thread: Thread; found: Schemas["MeasureDetail
       <h3 className="mb-0.5 text-12">{title}</h3>
       <ol>
         {rows.map((row) => (
-          <li key={row.number} className="flex justify-between gap-2">
+          <li key={row.number} className="flex min-h-[24px] items-center justify-between gap-2">
             <CustomerLink number={row.number} why={thread.name}>
               {row.name}
             </CustomerLink>
@@ -156,7 +156,7 @@ function Ends({ thread, found }: { thread: Thread; found: Schemas["MeasureDetail
         <div>
           <h3 className="mb-0.5 text-12">Without a value, for example</h3>
           {found.lacking.slice(0, 3).map((row) => (
-            <p key={row.number} className="flex justify-between gap-2">
+            <p key={row.number} className="flex min-h-[24px] items-center justify-between gap-2">
               <CustomerLink number={row.number} why={thread.name}>
                 {row.name}
               </CustomerLink>

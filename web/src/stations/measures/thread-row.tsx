@@ -32,7 +32,7 @@ export function ThreadRow({ thread, numbers, page, open, onOpen, onGo, onChoose 
       <div className={`${COLUMNS} items-center py-0.5`}>
         <button
           type="button"
-          className={`min-w-0 text-left ${out ? "opacity-60" : ""}`}
+          className={`min-w-0 text-left ${out ? "text-quiet" : ""}`}
           onClick={onOpen}
           aria-expanded={open}
           title={thread.definition}
@@ -46,7 +46,7 @@ export function ThreadRow({ thread, numbers, page, open, onOpen, onGo, onChoose 
           {thread.ties.length > 0 && <Ties thread={thread} />}
         </button>
         <div
-          className={`grid grid-cols-[46px_1fr_62px] items-start gap-1 text-11 text-quiet ${out ? "opacity-55" : ""}`}
+          className={`grid grid-cols-[46px_1fr_62px] items-start gap-1 text-11 text-quiet ${out ? "[&_svg]:opacity-55" : ""}`}
         >
           <Ends top={words(axis.low)} foot={figure(after.low)} align="text-right" />
           <ThreadShape
@@ -113,7 +113,7 @@ function Ends({ top, foot, align }: { top: string; foot: string; align: string }
   return (
     <span className={`grid h-[50px] leading-[12px] ${align}`}>
       <span className="truncate pt-[17px]">{top}</span>
-      <span className="truncate pt-[1px] opacity-80">{foot}</span>
+      <span className="truncate pt-[1px]">{foot}</span>
     </span>
   );
 }

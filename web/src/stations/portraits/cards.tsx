@@ -137,7 +137,7 @@ function Naming({
               key={proposal.name}
               type="button"
               title={proposal.reason}
-              className="rounded-md border border-line px-1.5 hover:border-quiet"
+              className="min-h-[24px] rounded-md border border-line px-1.5 hover:border-quiet"
               onClick={() => void keep({ name: proposal.name })}
             >
               {proposal.name}

@@ -166,7 +166,7 @@ function FieldAndLadder({
           ))}
         </p>
         <SmallFields page={page} />
-        <h3 className="mb-1 mt-3 border-t border-line pt-2 text-13">Total of the bands</h3>
+        <h2 className="mb-1 mt-3 border-t border-line pt-2 text-13">Total of the bands</h2>
         <Totals
           page={page}
           lows={moving.lows}

@@ -274,7 +274,7 @@ function Menu({
     >
       <Popover.Trigger
         aria-label={`Change ${tier.name}`}
-        className="rounded px-1 text-12 text-quiet opacity-60 hover:bg-paper hover:text-ink group-hover:opacity-100"
+        className="rounded px-1 text-12 text-quiet hover:bg-paper hover:text-ink"
       >
         change
       </Popover.Trigger>

@@ -12,12 +12,12 @@ export function Loadings({ page, component }: { page: Page; component: number })
   const most = Math.max(0.01, ...rows.map((row) => Math.abs(row.value)));
   return (
     <div>
-      <h3 className="text-12">
+      <h2 className="text-12">
         Component {component + 1}{" "}
         <span className="font-sans font-normal text-quiet">
           explains {percent(page.explained[component] ?? 0, 1, 0)}
         </span>
-      </h3>
+      </h2>
       <ul className="mt-1">
         {rows.map((row) => (
           <li

@@ -160,7 +160,7 @@ function Measures({
       {others.length > 0 && (
         <button
           type="button"
-          className="mt-1 px-1 text-12 text-quiet underline"
+          className="min-h-[24px] mt-1 px-1 text-12 text-quiet underline"
           onClick={() => setAll(!all)}
         >
           {all ? "fewer" : `and ${others.length} more`}

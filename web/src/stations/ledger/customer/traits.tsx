@@ -39,7 +39,7 @@ export function Traits({ page }: { page: Schemas["CustomerPage"] }) {
                 <button
                   type="button"
                   title="Correct it"
-                  className="text-right hover:underline"
+                  className="min-h-[24px] min-w-[24px] text-right hover:underline"
                   onClick={() => setOpen(trait.key)}
                 >
                   {words(trait.now)}
