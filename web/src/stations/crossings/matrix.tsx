@@ -59,7 +59,7 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
                 at start
               </Column>
               {columns.map((state) => (
-                <Column key={state} className="px-1" title={page.states[state]?.name}>
+                <Column key={state} figures className="px-1" title={page.states[state]?.name}>
                   {state < k ? (
                     <SegmentMark mark={page.states[state]?.mark ?? 0} size={14} />
                   ) : (
