@@ -76,11 +76,13 @@ class Walk(BrowserCase):
         plot.click()
         page.wait_for_url("**lens=*")
         page.wait_for_function(
-            "n => document.querySelector('[data-testid=customers-in-lens]').innerText === n", arg=str(wanted)
+            "n => document.querySelector('[data-testid=customers-in-lens]').innerText === n",
+            arg=str(wanted),
         )
         page.go_back()
         page.wait_for_function(
-            "n => document.querySelector('[data-testid=customers-in-lens]').innerText === n", arg=str(everyone)
+            "n => document.querySelector('[data-testid=customers-in-lens]').innerText === n",
+            arg=str(everyone),
         )
 
     def groups(self, page):
