@@ -185,7 +185,7 @@ def _first_rows(page: Any) -> list[Row]:
     how.click()
     seconds = []
     for turn in range(5):
-        page.get_by_label("Seed").fill(str(100 + turn))
+        page.get_by_label("Seed", exact=True).fill(str(100 + turn))
         page.keyboard.press("Enter")
         page.get_by_text("changed since the last run").wait_for()
         page.wait_for_timeout(1500)
