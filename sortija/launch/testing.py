@@ -20,8 +20,10 @@ from sortija.launch.cluster import Cluster
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("SORTIJA_DATA", ROOT / "var"))
 #: In this order: the first compiles the kernels that the others need.
-PARTS = ("core", "static", "server", "web", "cli")
+PARTS = ("core", "static", "server", "cli", "web")
 SCHEMA = "src/api/schema.d.ts"
+#: Room for what Node.js throws away soon: clearing up takes a fifth of a check otherwise.
+ROOMY = {"NODE_OPTIONS": "--max-semi-space-size=128"}
 
 
 @dataclass
@@ -88,9 +90,10 @@ def _static(tally: Tally) -> None:
     public = {"SORTIJA_URL": "https://crm.example.org"}
     deploy = ["check", "--deploy", "--fail-level", "WARNING"]
     tally.check("deployment", [sys.executable, "-m", "sortija.server", *deploy], more=public)
-    tally.check("front end format", ["npx", "prettier", "--check", "src"], web)
-    tally.check("front end lint", ["npx", "eslint", "src"], web)
-    tally.check("front end types", ["npx", "tsc", "--noEmit"], web)
+    tally.check("front end format", ["npx", "prettier", "--check", "--cache", "src"], web)
+    tally.check("front end lint", ["npx", "eslint", "src"], web, more=ROOMY)
+    again = ["--incremental", "--tsBuildInfoFile", "node_modules/.cache/types.tsbuildinfo"]
+    tally.check("front end types", ["npx", "tsc", "--noEmit", *again], web, more=ROOMY)
     with tempfile.TemporaryDirectory() as folder:
         schema, types = Path(folder) / "schema.json", Path(folder) / "schema.d.ts"
         make = ["spectacular", "--format", "openapi-json", "--file", str(schema)]
@@ -112,12 +115,12 @@ def _static(tally: Tally) -> None:
 
 
 def _weight(path: Path) -> int:
-    """How many tests a file has, which tells well enough how long they take; in a browser without
-    a server next to nothing."""
+    """How many lines a file has, which tells best how long its tests take (better than how many
+    they are); those in a browser without a server take next to nothing."""
     text = path.read_text(encoding="utf-8")
     if path.parent.name == "web" and not re.search(r"BrowserCase|Station", text):
         return 1
-    return len(re.findall(r"^    def test_", text, re.M))
+    return text.count("\n")
 
 
 def _halves(part: str) -> list[list[str]]:

@@ -30,30 +30,33 @@ NAMED = {
         "take back intake",
     ],
 }  # fmt: skip
-_ALONE = "import django, json; django.setup(); from sortija.server.hooks import filled"
-_ALL = """
-import importlib, pkgutil, sortija.server
+_BEFORE_AND_AFTER = """
+import importlib, json, pkgutil, django, sortija.server
+django.setup()
+from sortija.server.hooks import filled
+print(json.dumps(filled()))
 for module in pkgutil.walk_packages(sortija.server.__path__, "sortija.server."):
     if ".migrations" not in module.name and "__main__" not in module.name:
         importlib.import_module(module.name)
+print(json.dumps(filled()))
 """
 
 
 class Registered(unittest.TestCase):
-    def filled(self, more=""):
-        code = f"{_ALONE}\n{more}\nprint(json.dumps(filled()))"
+    def filled(self):
+        """What every hook holds after setup alone, and after everything was imported."""
         environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "sortija.server.settings"}
-        run = [sys.executable, "-c", code]
+        run = [sys.executable, "-c", _BEFORE_AND_AFTER]
         told = subprocess.run(run, cwd=ROOT, env=environment, check=True, capture_output=True)
-        return json.loads(told.stdout)
+        return [json.loads(line) for line in told.stdout.splitlines()]
 
     def test_setup_alone_fills_every_hook_with_all_that_there_is(self):
-        alone = self.filled()
+        alone, everything = self.filled()
         for what, names in NAMED.items():
             self.assertEqual(alone[what], names, what)
         for what, names in alone.items():
             self.assertTrue(names, what)
-        self.assertEqual(self.filled(_ALL), alone)
+        self.assertEqual(everything, alone)
 
     def test_a_hook_is_filled_once_and_never_asked_while_empty(self):
         def low(name):

@@ -15,7 +15,7 @@ from sortija.server.accounts.models import Person
 from sortija.server.hooks import Hooks
 from sortija.server.studies.models import HistoryEntry, Membership, Population, Setting, Study
 from sortija.server.studies.problems import Conflict, Problem
-from sortija.server.studies.request_cache import once
+from sortija.server.studies.request_cache import is_reading, once
 
 __all__ = [
     "change_setting",
@@ -120,13 +120,17 @@ def reverses(action: str) -> Callable[[Reverser], Reverser]:
 
 def read_setting(study: Study, key: str, default: Any) -> tuple[Any, int]:
     """(value, revision) of a setting; the default at revision 0 where none was chosen."""
-    row = _setting(study, key)
+    if is_reading():
+        return _settings(study).get(key, (default, 0))
+    row = Setting.objects.filter(study=study, key=key).first()
     return (row.value, row.revision) if row else (default, 0)
 
 
 @once
-def _setting(study: Study, key: str) -> Setting | None:
-    return Setting.objects.filter(study=study, key=key).first()
+def _settings(study: Study) -> dict[str, tuple[Any, int]]:
+    """All of them at once, for whoever reads one soon reads another."""
+    rows = Setting.objects.filter(study=study).values_list("key", "value", "revision")
+    return {key: (value, revision) for key, value, revision in rows}
 
 
 def change_setting(

@@ -18,7 +18,7 @@ from django.http.response import HttpResponseBase
 
 from sortija.server.studies.models import Study
 
-__all__ = ["PerRequest", "once", "reading"]
+__all__ = ["PerRequest", "is_reading", "once", "reading"]
 
 P = ParamSpec("P")
 Result = TypeVar("Result")
@@ -42,6 +42,11 @@ def once(
         return result
 
     return asked
+
+
+def is_reading() -> bool:
+    """Whether what was found once is not looked up again just now."""
+    return _found.get() is not None
 
 
 @contextmanager

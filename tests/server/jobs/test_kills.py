@@ -23,7 +23,7 @@ from sortija.server.studies.actions import start_study
 from sortija.server.studies.models import HistoryEntry
 from tests.server.support import LOG, ROOT, WorkerCase
 
-KILLS = int(os.environ.get("SORTIJA_TEST_KILLS", "20"))
+KILLS = int(os.environ.get("SORTIJA_TEST_KILLS", "12"))
 SEED = int(os.environ.get("SORTIJA_TEST_SEED", "5"))
 FIELDS = ("measure:recency", "measure:frequency", "measure:monetary")
 
