@@ -38,6 +38,7 @@ from sortija.core.measures.neighbours import choose_donors, fill_column
 from sortija.core.measures.preparation import propose
 from sortija.core.measures.rollup import roll_up
 from sortija.core.portraits.profile import numeric_profile
+from sortija.core.portraits.rules import retell, steadiness
 from sortija.core.table import Column, Table
 from sortija.demo.files import write_demo
 from sortija.server.jobs.niceness import let_screens_go_first
@@ -111,6 +112,8 @@ def later(log: Log, mask: int, derived: Derived) -> None:
         null_figures(prepared, [2], recipe, engine)
     neighbourhood_of(prepare(table, mixed, derived.present), 1, engine)
     numeric_profile(np.asarray(table["recency"].values), codes - 1, 3)
+    steadiness([table["recency"], kinds], codes - 1, 3, engine=engine)
+    retell([table["recency"], kinds], codes - 1, 3, engine=engine)
 
 
 def main() -> None:

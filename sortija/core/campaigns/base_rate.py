@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import ndtri
 
-__all__ = ["LEAST", "BaseRate", "base_rate", "wilson"]
+from sortija.core.measures.intervals import wilson
+
+__all__ = ["LEAST", "BaseRate", "base_rate"]
 
 #: Of fewer customers than this nothing is learnt.
 LEAST = 20
@@ -31,19 +32,6 @@ class BaseRate:
     def careful(self) -> float:
         """The share within the interval that asks most of an experiment: the nearest to a half."""
         return float(np.clip(0.5, self.low, self.high))
-
-
-def wilson(count: int, of: int, level: float = 0.95) -> tuple[float, float]:
-    """The interval of a share by Wilson 1927.
-
-    >>> [round(v, 3) for v in wilson(0, 100)]
-    [0.0, 0.037]
-    """
-    z = float(ndtri(0.5 + level / 2))
-    share = count / of
-    middle = (share + z * z / (2 * of)) / (1 + z * z / of)
-    half = z / (1 + z * z / of) * np.sqrt(share * (1 - share) / of + z * z / (4 * of * of))
-    return max(0.0, float(middle - half)), min(1.0, float(middle + half))
 
 
 def base_rate(came: int, customers: int) -> BaseRate | None:

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import numpy as np
-
-from sortija.core.portraits.naming import Proposal, Trait, propose_names
+from sortija.core.portraits.apart import sets_apart
+from sortija.core.portraits.naming import Proposal, propose_names
 from sortija.server.groups.actions import names_segments
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import assignment_at
@@ -14,41 +13,11 @@ from sortija.server.studies.windows import WindowInView
 __all__ = ["proposals_for"]
 
 
-#: A segment is called by a value that so many of its members have.
-MOST_HAVE = 0.5
-#: Levels that would make a name of nothing.
-_SAY_LITTLE = {"none", "no", "yes", "not known", "unknown", "other", "not given"}
-
-
 def proposals_for(sheet: Sheet) -> list[list[Proposal]]:
     """Proposals a segment from what sets it apart among the columns that shaped the groups."""
-    segments: list[list[Trait]] = [[] for _ in range(sheet.k)]
-    for row in sheet.numeric:
-        if not row.shaped:
-            continue
-        means = row.profile.means
-        for place, deviation in enumerate(row.profile.deviations):
-            if np.isfinite(deviation):
-                own = row.profile.medians if row.unit not in ("share", "log ratio") else means
-                value = float(own[place])
-                segments[place].append(
-                    Trait(row.name, float(deviation), row.label.lower(), value=value)
-                )
-    for category in sheet.categories:
-        if not category.shaped:
-            continue
-        profile = category.profile
-        for place, level in enumerate(profile.telling):
-            usual, here = float(profile.everyone[level]), float(profile.shares[place, level])
-            spread = np.sqrt(usual * (1 - usual))
-            if spread == 0 or not np.isfinite(here) or here < MOST_HAVE or here <= usual:
-                continue
-            name = category.levels[level]
-            if name.lower() in _SAY_LITTLE:
-                continue
-            words = f"{category.label.lower()} {name} {here:.0%} against {usual:.0%}"
-            segments[place].append(Trait(category.name, (here - usual) / spread, words, name))
-    return propose_names(segments)
+    numeric = [row for row in sheet.numeric if row.shaped]
+    categories = [row for row in sheet.categories if row.shaped]
+    return propose_names(sets_apart(numeric, categories, sheet.k))
 
 
 @names_segments

@@ -2,18 +2,10 @@
 
 import unittest
 
-import numpy as np
-from scipy.stats import binomtest
-
-from sortija.core.campaigns.base_rate import base_rate, wilson
+from sortija.core.campaigns.base_rate import base_rate
 
 
 class Rates(unittest.TestCase):
-    def test_wilson_as_scipy_has_it(self):
-        for count, of in ((0, 20), (3, 40), (20, 40), (400, 400), (17, 1000)):
-            ours, theirs = wilson(count, of), binomtest(count, of).proportion_ci(method="wilson")
-            np.testing.assert_allclose(ours, (theirs.low, theirs.high), atol=1e-9)
-
     def test_of_too_few_nothing_is_learnt(self):
         self.assertIsNone(base_rate(0, 19))
         self.assertIsNone(base_rate(0, 0))

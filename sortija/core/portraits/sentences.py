@@ -1,0 +1,78 @@
+"""Figures and conditions as text: one grammar for screen, book and command line."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+
+from sortija.core.portraits.conditions import Condition
+
+__all__ = ["Label", "Number", "condition_words", "either", "plain_number", "rule_words"]
+
+#: A column's name → how it is called; a column's name and a number → how it is written.
+Label = Callable[[str], str]
+Number = Callable[[str, float], str]
+
+
+def plain_number(_: str, value: float) -> str:
+    """A number as short as it can be written.
+
+    >>> plain_number("", 1200.0), plain_number("", 0.25)
+    ('1,200', '0.25')
+    """
+    return f"{value:,.0f}" if value == round(value) and abs(value) < 1e15 else f"{value:,.12g}"
+
+
+def either(words: Sequence[str]) -> str:
+    """A list of which any will do.
+
+    >>> either(["till", "web", "post"])
+    'till, web or post'
+    """
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} or {words[-1]}"
+
+
+def condition_words(condition: Condition, label: Label, number: Number = plain_number) -> str:
+    """A condition in words.
+
+    >>> condition_words(Condition("visits", low=3.0), str)
+    'visits 3 and more'
+    >>> condition_words(Condition("plan", levels=("plus",), others=("card", "none")), str)
+    'plan plus'
+    >>> condition_words(Condition("plan", levels=("card", "none"), others=("plus",)), str)
+    'plan not plus'
+    """
+    name = label(condition.column)
+    if condition.of_category:
+        few = len(condition.levels) <= max(len(condition.others), 1)
+        if few:
+            words = f"{name} {either(condition.levels)}"
+            return f"{words} (or not given)" if condition.missing and condition.gaps else words
+        words = f"{name} not {either(condition.others)}" if condition.others else f"{name} given"
+        shut_out = condition.gaps and not condition.missing and condition.others
+        return f"{words} (but given)" if shut_out else words
+    low, high = condition.low, condition.high
+    if low is None and high is None:
+        return f"{name} known"
+    if low is None:
+        assert high is not None
+        words = f"{name} under {number(condition.column, high)}"
+    elif high is None:
+        words = f"{name} {number(condition.column, low)} and more"
+    else:
+        words = f"{name} {number(condition.column, low)} to under {number(condition.column, high)}"
+    return f"{words} (or not known)" if condition.missing and condition.gaps else words
+
+
+def rule_words(
+    ways: Iterable[Sequence[Condition]], label: Label, number: Number = plain_number
+) -> str:
+    """A rule in words: conditions that hold together, and ways of which either will do.
+
+    >>> rule_words([[Condition("visits", high=3.0), Condition("silence", low=98.0)]], str)
+    'visits under 3, silence 98 and more'
+    """
+    told = [
+        ", ".join(condition_words(condition, label, number) for condition in way) or "everyone"
+        for way in ways
+    ]
+    return "; or ".join(told)
