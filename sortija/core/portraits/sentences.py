@@ -39,7 +39,7 @@ def condition_words(condition: Condition, label: Label, number: Number = plain_n
     >>> condition_words(Condition("plan", levels=("plus",), others=("card", "none")), str)
     'plan plus'
     >>> condition_words(Condition("plan", levels=("card", "none"), others=("plus",)), str)
-    'plan not plus'
+    'plan not plus (but given)'
     """
     name = label(condition.column)
     if condition.of_category:
