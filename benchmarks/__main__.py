@@ -14,7 +14,10 @@ from pathlib import Path
 from sortija.core.engine import memory
 from sortija.launch.compiled import keep_compiled
 
-PARTS = ("groups", "measures", "windows", "derive", "ledger", "large", "lens", "page", "stations")
+PARTS = (
+    "groups", "portraits", "measures", "windows", "derive", "ledger", "large", "lens", "page",
+    "stations",
+)  # fmt: skip
 HEAD = (
     "| what | ours | reference | ratio | asked for | met |\n| --- | --- | --- | --- | --- | --- |"
 )

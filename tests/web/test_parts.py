@@ -16,7 +16,8 @@ WEB = Path(__file__).parents[2] / "web"
 MODULES = (
     "charts/axis", "charts/format", "charts/neighbour", "lens/clauses",
     "stations/crossings/figures", "stations/groups/layout", "stations/ledger/picked",
-    "stations/scores/geometry", "stations/scores/heads", "study/write-queue", "ui/chosen",
+    "stations/portraits/rule-layout", "stations/scores/geometry", "stations/scores/heads",
+    "study/write-queue", "ui/chosen",
 )  # fmt: skip
 EPOCH = date(1970, 1, 1)
 
@@ -364,3 +365,21 @@ class Days(Parts):
             ((n,), f"{day.day} {names[day.month - 1]} {day.year}") for day, n in days
         ])  # fmt: skip
         self.each("iso", [((n,), day.isoformat()) for day, n in days])
+
+    def test_bars_of_a_tree_stand_between_what_they_lead_to(self):
+        nodes = [{"id": n, "parent": p} for n, p in enumerate([None, 0, 0, 1, 1, 2, 2, 5, 5])]
+        found = self.js(
+            "nodes => { const l = parts.layoutOf(nodes, 740, 104);"
+            " return { height: l.height, places: nodes.map(n => l.places.get(n.id)) }; }",
+            nodes,
+        )
+        places = found["places"]
+        leaves = [places[n]["y"] for n in (3, 4, 7, 8, 6)]
+        self.assertEqual([b - a for a, b in pairwise(leaves)], [62] * 4)
+        for node in (0, 1, 2, 5):
+            under = [places[n["id"]] for n in nodes if n["parent"] == node]
+            self.assertEqual(places[node]["y"], sum(p["y"] for p in under) / 2)
+            for place in under:  # room for the curve between one bar and the next
+                self.assertGreater(place["x"], places[node]["x"] + places[node]["width"] + 20)
+        self.assertLessEqual(max(p["x"] + p["width"] for p in places), 740 - 104)
+        self.assertGreater(found["height"], max(leaves))

@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 from django.http import Http404
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from sortija.core.portraits.tree import DEEPEST
 from sortija.server.groups.models import Segment
 from sortija.server.portraits.actions import change_segment
+from sortija.server.portraits.rules import FROM, RulesPage, rules_page
 from sortija.server.portraits.views import PortraitsPage, portraits_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
+from sortija.server.studies.numbers import whole_number
+from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
@@ -37,6 +41,30 @@ class PortraitsView(APIView):
         """Every segment's profile, and who stands on the border."""
         found = study_for(request.user, study)
         return reply(portraits_page(found, window_from(request, default_window(found))))
+
+
+class RulesView(APIView):
+    @extend_schema(
+        parameters=[
+            *WINDOW,
+            OpenApiParameter("depth", int, enum=list(range(1, DEEPEST + 1)),
+                             description="questions in a row"),
+            OpenApiParameter("about", str, enum=list(FROM),
+                             description="what the questions may be about"),
+        ],
+        responses=RulesPage,
+    )  # fmt: skip
+    def get(self, request: Request, study: int) -> Response:
+        """Rules that retell the segments, and how well they do on customers held back."""
+        found = study_for(request.user, study)
+        window = window_from(request, default_window(found))
+        depth = whole_number(request.query_params.get("depth") or "3")
+        if depth is None or not 1 <= depth <= DEEPEST:
+            raise Problem(f"Between 1 and {DEEPEST} questions can be asked in a row.", 400)
+        about = request.query_params.get("about") or "shaping"
+        if about not in FROM:
+            raise Problem(f"“{about}” is none of {', '.join(FROM)}.", 400)
+        return reply(rules_page(found, window, depth, about))
 
 
 class OneSegment(APIView):

@@ -6,5 +6,6 @@ from sortija.server.portraits import api
 
 urlpatterns = [
     path("studies/<int:study>/portraits", api.PortraitsView.as_view()),
+    path("studies/<int:study>/portraits/rules", api.RulesView.as_view()),
     path("studies/<int:study>/portraits/segments/<int:segment>", api.OneSegment.as_view()),
 ]

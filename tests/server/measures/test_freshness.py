@@ -108,6 +108,7 @@ class DecidedFreshness(DemoCase):
     def test_portraits_and_crossings_stay_readable(self):
         self.adopt()
         pages = {name: self.get(name) for name in ("portraits", "crossings")}
+        rules = self.get("portraits/rules")
         _always_by_job(self)
         self.send("put", "ledger/rules/returns", {"on": True})
         for name, before in pages.items():
@@ -117,6 +118,10 @@ class DecidedFreshness(DemoCase):
             self.assertEqual(stale["made_from"], before["made_from"])
             self.assertIn("1 rule changed", stale["adopted"]["since"])
         self.get("crossings/why", step=0, origin=0, target=1)  # answers from before, too
+        stale = self.get("portraits/rules")
+        self.assertEqual(
+            (stale["status"]["state"], stale["nodes"]), ("out of date", rules["nodes"])
+        )
         states = {s["key"]: s["state"] for s in self.get("trail")["stations"]}
         self.assertEqual({states[name] for name in pages}, {"out of date"})
         while Job.objects.filter(state__in=Job.OPEN).exists():

@@ -1553,6 +1553,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/portraits/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Rules that retell the segments, and how well they do on customers held back. */
+        get: operations["studies_portraits_rules_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/portraits/segments/{segment}": {
         parameters: {
             query?: never;
@@ -4823,6 +4840,29 @@ export interface components {
             levels: number;
         };
         /**
+         * RuleNode
+         * @description A bar of the tree: ``counts`` of each segment among everybody who comes here.
+         *
+         *     ``answer``: what leads here; ``asks``: what is asked next, empty at a leaf; ``told``: the
+         *     segment that a leaf takes everybody for; ``clauses``: the same customers as a lens.
+         */
+        RuleNode: {
+            /** Id */
+            id: number;
+            /** Parent */
+            parent: number | null;
+            /** Counts */
+            counts: number[];
+            /** Answer */
+            answer: string;
+            /** Asks */
+            asks: string;
+            /** Told */
+            told: number | null;
+            /** Clauses */
+            clauses: components["schemas"]["ClauseBody"][];
+        };
+        /**
          * RuleRow
          * @description A rule: what it meets, and what it alone decides (lines that no earlier rule took).
          *
@@ -4852,12 +4892,60 @@ export interface components {
             /** Decides Money */
             decides_money: number;
         };
+        /** RuleSegment */
+        RuleSegment: {
+            /** Number */
+            number: number;
+            /** Mark */
+            mark: number;
+            /** Name */
+            name: string;
+            /** Short */
+            short: string;
+        };
         /** RulesOn */
         RulesOn: {
             /** On */
             on: string[];
             /** Revision */
             revision: number;
+        };
+        /**
+         * RulesPage
+         * @description ``right``: customers held back whom the tree tells rightly; ``usual``: those it would by
+         *     calling everybody the largest segment; ``steady``: how often a redrawn table asks about the
+         *     same first; ``errs``: segment by told segment; ``in_order``: what had too many values to try
+         *     every way to part them; ``too_many``: traits left out for having nearly one for everybody.
+         */
+        RulesPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            /** Depth */
+            depth: number;
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "shaping" | "others" | "both";
+            /** Segments */
+            segments: components["schemas"]["RuleSegment"][];
+            /** Customers */
+            customers: number;
+            /** Nodes */
+            nodes: components["schemas"]["RuleNode"][];
+            /** Rules */
+            rules: components["schemas"]["SegmentRule"][];
+            right: components["schemas"]["ShareBody"];
+            usual: components["schemas"]["ShareBody"];
+            /** Steady */
+            steady: number | null;
+            /** Errs */
+            errs: number[][];
+            /** In Order */
+            in_order: string[];
+            /** Too Many */
+            too_many: string[];
         };
         /** Scorable */
         Scorable: {
@@ -5030,6 +5118,22 @@ export interface components {
             second: number;
         };
         /**
+         * SegmentRule
+         * @description A segment in one line; ``ways``: lenses of which either will do; ``leaves``: its bars.
+         */
+        SegmentRule: {
+            /** Segment */
+            segment: number;
+            /** Words */
+            words: string;
+            holds: components["schemas"]["ShareBody"];
+            belongs: components["schemas"]["ShareBody"];
+            /** Ways */
+            ways: components["schemas"]["ClauseBody"][][];
+            /** Leaves */
+            leaves: number[];
+        };
+        /**
          * SeriesOf
          * @description One measure: figures of each window, None where nobody has a value.
          */
@@ -5093,6 +5197,22 @@ export interface components {
         SettingRevision: {
             /** Revision */
             revision: number;
+        };
+        /**
+         * ShareBody
+         * @description ``count`` of ``of`` customers held back, with the 95% interval.
+         */
+        ShareBody: {
+            /** Count */
+            count: number;
+            /** Of */
+            of: number;
+            /** Share */
+            share: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
         };
         /** SignInList */
         SignInList: {
@@ -9853,6 +9973,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PortraitsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_rules_retrieve: {
+        parameters: {
+            query?: {
+                /** @description what the questions may be about */
+                about?: "both" | "others" | "shaping";
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description questions in a row */
+                depth?: 1 | 2 | 3 | 4;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesPage"];
                 };
             };
             /** @description It cannot be done, and why. */

@@ -85,3 +85,20 @@ export function withRanges(
     clauses,
   );
 }
+
+/** Whether two lists of clauses ask the same, in whatever order. */
+export function alike(one: Clause[], other: Clause[]): boolean {
+  const told = (clauses: Clause[]) => clauses.map(plain).sort().join("\n");
+  return told(one) === told(other);
+}
+
+function plain(clause: Clause): string {
+  const values = [...(clause.values ?? [])].sort();
+  return JSON.stringify([
+    clause.field,
+    values,
+    ranges(clause),
+    clause.negated ?? false,
+    clause.window ?? "",
+  ]);
+}

@@ -12,6 +12,7 @@ import { Stale, StatusBanner } from "@/study/status-banner";
 import { PageHeader } from "@/ui/page-header";
 import { NextStep } from "@/ui/next-step";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { Choice } from "@/ui/choice";
 import { Checkbox } from "@/ui/input";
 
 export const UNITS = [
@@ -26,39 +27,6 @@ const STEPS = [
   ["quarter", "Quarter by quarter"],
 ] as const;
 type By = (typeof STEPS)[number][0];
-
-/** One of a few, side by side. */
-function Choice<T extends string>({
-  label,
-  choices,
-  value,
-  onChoose,
-}: {
-  label: string;
-  choices: readonly (readonly [T, string])[];
-  value: T;
-  onChoose: (value: T) => void;
-}) {
-  return (
-    <div
-      role="group"
-      aria-label={label}
-      className="flex shrink-0 overflow-hidden rounded-md border border-line bg-card"
-    >
-      {choices.map(([key, name]) => (
-        <button
-          key={key}
-          type="button"
-          aria-pressed={value === key}
-          onClick={() => onChoose(key)}
-          className={`px-3 py-1.5 ${value === key ? "bg-ink text-white" : "hover:bg-paper"}`}
-        >
-          {name}
-        </button>
-      ))}
-    </div>
-  );
-}
 
 export interface PickedCrossing {
   step: number;

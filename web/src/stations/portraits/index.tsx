@@ -7,21 +7,32 @@ import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
 import { Sheet } from "@/stations/portraits/sheet";
 import { SegmentCards } from "@/stations/portraits/cards";
+import { RuleChoices, Rules } from "@/stations/portraits/rules";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { useElsewhere } from "@/study/address";
+import { useAddress, useElsewhere, word } from "@/study/address";
 import { queueWrite } from "@/study/write-queue";
 import { Stale, StatusBanner } from "@/study/status-banner";
+import { chosen as viewOf } from "@/ui/chosen";
 import { PageHeader } from "@/ui/page-header";
 import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { Views } from "@/ui/views";
 
-/** Portraits: rings on threads beside the table, names, who is typical, who stands on the border. */
+const VIEWS = [
+  ["threads", "Threads"],
+  ["rules", "Rules"],
+] as const;
+const LOOKED_AT = { look: word };
+
+/** Portraits: rings on threads beside the table, names, who is typical; rules that retell it. */
 export function Portraits() {
   const { window } = useStudy();
   const search = useElsewhere();
   const [chosen, setChosen] = useState(1);
+  const [at, put] = useAddress(LOOKED_AT);
+  const look = viewOf(VIEWS, at.look);
   const portraits = useStation("portraits", ({ study: id, query, signal }) =>
     data(
       api.GET("/api/studies/{study}/portraits", { params: { path: { study: id }, query }, signal }),
@@ -69,6 +80,17 @@ export function Portraits() {
         </p>
       )}
       {segment && (
+        <div className="flex min-h-9 items-center justify-between gap-3">
+          <Views
+            views={VIEWS}
+            view={look}
+            onView={(next) => void put({ look: next === "threads" ? null : next })}
+          />
+          {look === "rules" && <RuleChoices />}
+        </div>
+      )}
+      {segment && look === "rules" && <Rules />}
+      {segment && look === "threads" && (
         <Stale status={page.status}>
           <Sheet page={page} chosen={segment.number} onChoose={setChosen} />
           <SegmentCards

@@ -1,0 +1,303 @@
+"""Rules that retell the segments: the tree as it is drawn, a sentence a segment, where it errs."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+import numpy as np
+from pydantic import BaseModel
+
+from sortija.core.engine import Engine
+from sortija.core.lens.clauses import MISSING
+from sortija.core.portraits.conditions import Condition, conditions_of
+from sortija.core.portraits.rules import Retelling, Rule, Share, retell, steadiness
+from sortija.core.portraits.sentences import answer_words, in_unit, rule_words
+from sortija.core.table import Column
+from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from, frozen
+from sortija.server.ledger.customers.traits import trait_column, traits_of
+from sortija.server.lens.requests import ClauseBody
+from sortija.server.measures.actions import plan_of
+from sortija.server.measures.availability import measures_to_show
+from sortija.server.measures.plan import role_of
+from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.http import Status
+from sortija.server.studies.models import Study
+from sortija.server.studies.process_cache import remembered
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["FROM", "From", "RulesPage", "rules_page"]
+
+ENGINE = Engine()
+#: What the questions may be about: what shaped the groups, everything else, or both.
+From = Literal["shaping", "others", "both"]
+FROM: tuple[From, ...] = get_args(From)
+#: A trait of more levels than this has nearly one for every customer, as a code does.
+_MOST_LEVELS = 150
+
+
+class ShareBody(BaseModel):
+    """``count`` of ``of`` customers held back, with the 95% interval."""
+
+    count: int
+    of: int
+    share: float | None
+    low: float | None
+    high: float | None
+
+
+class RuleNode(BaseModel):
+    """A bar of the tree: ``counts`` of each segment among everybody who comes here.
+
+    ``answer``: what leads here; ``asks``: what is asked next, empty at a leaf; ``told``: the
+    segment that a leaf takes everybody for; ``clauses``: the same customers as a lens.
+    """
+
+    id: int
+    parent: int | None
+    counts: list[int]
+    answer: str
+    asks: str
+    told: int | None
+    clauses: list[ClauseBody]
+
+
+class SegmentRule(BaseModel):
+    """A segment in one line; ``ways``: lenses of which either will do; ``leaves``: its bars."""
+
+    segment: int
+    words: str
+    holds: ShareBody
+    belongs: ShareBody
+    ways: list[list[ClauseBody]]
+    leaves: list[int]
+
+
+class RuleSegment(BaseModel):
+    number: int
+    mark: int
+    name: str
+    short: str
+
+
+class RulesPage(BaseModel):
+    """``right``: customers held back whom the tree tells rightly; ``usual``: those it would by
+    calling everybody the largest segment; ``steady``: how often a redrawn table asks about the
+    same first; ``errs``: segment by told segment; ``in_order``: what had too many values to try
+    every way to part them; ``too_many``: traits left out for having nearly one for everybody."""
+
+    status: Status
+    made_from: str
+    depth: int
+    about: From
+    segments: list[RuleSegment]
+    customers: int
+    nodes: list[RuleNode]
+    rules: list[SegmentRule]
+    right: ShareBody
+    usual: ShareBody
+    steady: float | None
+    errs: list[list[int]]
+    in_order: list[str]
+    too_many: list[str]
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """Columns that may be asked about, at the customers who are in a segment."""
+
+    columns: tuple[Column, ...]
+    labels: dict[str, str]
+    units: dict[str, str]
+    too_many: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class _Told:
+    asked: _Asked
+    told: Retelling
+    steady: float
+
+
+def rules_page(study: Study, window: WindowInView | None, depth: int, about: From) -> RulesPage:
+    """The rules of the adopted segments at a window."""
+    yardstick = yardstick_of(study)
+    if yardstick is None or window is None:
+        words = "Rules retell adopted groups. Adopt some at Groups."
+        return _nothing(Status(state="empty", words=words), depth, about)
+    at = measures_to_show(study, window)
+    if at.made is None:
+        empty = Status(state="empty", words="The log was removed. Import it again.")
+        return _nothing(at.status or empty, depth, about)
+    placed = assignment_from(study, yardstick, at.made)
+    found = _told(Keyed((placed.stamp, _stamps(placed, about), depth, about), placed), depth, about)
+    segments = [
+        RuleSegment(number=s.number, mark=s.mark, name=s.name, short=s.short)
+        for s in yardstick.segments.all()
+    ]
+    return RulesPage(
+        status=at.status or Status(state="whole"), made_from=placed.stamp, depth=depth,
+        about=about, segments=segments, customers=int(found.told.counts[0].sum()),
+        nodes=_nodes(found, study.currency, len(segments)),
+        rules=[_rule(rule, found, study.currency, len(segments)) for rule in found.told.rules],
+        right=_share(found.told.right), usual=_share(found.told.usual),
+        steady=found.steady if math.isfinite(found.steady) else None,
+        errs=found.told.errs.tolist(), in_order=_in_order(found),
+        too_many=list(found.asked.too_many),
+    )  # fmt: skip
+
+
+def _nothing(status: Status, depth: int, about: From) -> RulesPage:
+    none = _share(Share(0, 0))
+    return RulesPage(
+        status=status, made_from="", depth=depth, about=about, segments=[], customers=0, nodes=[],
+        rules=[], right=none, usual=none, steady=None, errs=[], in_order=[], too_many=[],
+    )  # fmt: skip
+
+
+def _names(placed: AssignmentAt, about: From) -> tuple[list[str], list[str]]:
+    """Measures and traits that may be asked about."""
+    study = placed.yardstick.study
+    plan, _ = plan_of(study)
+    shaping = set(frozen(placed.yardstick).names)
+
+    def wanted(name: str, in_use: bool) -> bool:
+        shaped = name in shaping
+        return (shaped and about != "others") or (not shaped and in_use and about != "shaping")
+
+    measures = [
+        n for n in placed.made.names if wanted(n, role_of(placed.made, plan, n) != "out")
+    ]  # fmt: skip
+    there = {f"trait:{t.name}" for t in traits_of(study, placed.made.window.to)}
+    traits = [name for name in sorted(there - set(measures)) if wanted(name, True)]
+    return measures, traits
+
+
+def _stamps(placed: AssignmentAt, about: From) -> tuple[object, ...]:
+    measures, traits = _names(placed, about)
+    known = {
+        f"trait:{t.name}": t.stamp for t in traits_of(placed.yardstick.study, placed.made.window.to)
+    }
+    return placed.made.content(measures), tuple((name, known[name]) for name in traits)
+
+
+@remembered
+def _told(key: Keyed[AssignmentAt], depth: int, about: From) -> _Told:
+    placed = key.value
+    state, k = np.asarray(placed.placement.state), placed.placement.k
+    rows = np.flatnonzero((state >= 0) & (state < k))
+    asked, groups = _asked(placed, about, rows), state[rows]
+    told = retell(asked.columns, groups, k, depth, engine=ENGINE)
+    return _Told(asked, told, steadiness(asked.columns, groups, k, engine=ENGINE))
+
+
+def _asked(placed: AssignmentAt, about: From, rows: np.ndarray) -> _Asked:
+    measures, traits = _names(placed, about)
+    study, made = placed.yardstick.study, placed.made
+    columns: list[Column] = []
+    labels: dict[str, str] = {}
+    units: dict[str, str] = {}
+    too_many: list[str] = []
+    for name in measures:
+        about_it = made.about(name)
+        columns.append(_at(made.column(name), name, rows))
+        labels[name], units[name] = about_it.label, about_it.unit
+    for trait in traits_of(study, made.window.to):
+        name = f"trait:{trait.name}"
+        if name not in traits:
+            continue
+        if len(trait.levels) > _MOST_LEVELS:
+            too_many.append(trait.label)
+            continue
+        columns.append(_at(trait_column(study, trait, made.size), name, rows))
+        labels[name], units[name] = trait.label, trait.unit
+    return _Asked(tuple(columns), labels, units, tuple(too_many))
+
+
+def _at(column: Column, name: str, rows: np.ndarray) -> Column:
+    return Column(
+        name, column.kind, np.asarray(column.values)[rows], column.unit, column.levels
+    )  # fmt: skip
+
+
+def _nodes(found: _Told, currency: str, k: int) -> list[RuleNode]:
+    tree, columns = found.told.tree, found.asked.columns
+
+    def number(name: str, value: float) -> str:
+        return in_unit(value, found.asked.units[name], currency)
+
+    nodes = []
+    for place, node in enumerate(tree.nodes):
+        path = tree.path(place)
+        parent = next((p for p, n in enumerate(tree.nodes) if n.sides and place in n.sides), None)
+        question, yes = path[-1] if path else (None, False)
+        asks = found.asked.labels[columns[node.question.column].name] if node.question else ""
+        nodes.append(
+            RuleNode(
+                id=place, parent=parent, counts=found.told.counts[place].tolist(),
+                answer=answer_words(question, yes, columns[question.column], number)
+                if question else "",
+                asks=asks, told=None if node.question else node.told + 1,
+                clauses=_clauses(conditions_of(path, columns), found.asked, k),
+            )
+        )  # fmt: skip
+    return nodes
+
+
+def _rule(rule: Rule, found: _Told, currency: str, k: int) -> SegmentRule:
+    def label(name: str) -> str:
+        words = found.asked.labels[name]
+        return words[:1].lower() + words[1:]
+
+    def number(name: str, value: float) -> str:
+        return in_unit(value, found.asked.units[name], currency)
+
+    words = rule_words(rule.ways, label, number)
+    return SegmentRule(
+        segment=rule.segment + 1, words=words[:1].upper() + words[1:], holds=_share(rule.holds),
+        belongs=_share(rule.belongs), leaves=list(rule.leaves),
+        ways=[_clauses(way, found.asked, k) for way in rule.ways],
+    )  # fmt: skip
+
+
+def _clauses(conditions: Sequence[Condition], asked: _Asked, k: int) -> list[ClauseBody]:
+    """The conditions as a lens; who is in no segment is kept out where they would let them in."""
+    clauses = [_clause(condition, asked) for condition in conditions if not condition.free]
+    measured = any(c.field.startswith("measure:") and MISSING not in c.values for c in clauses)
+    if not measured:
+        everybody = [str(number) for number in range(1, k + 1)]
+        clauses.append(ClauseBody(field="segment:now", values=everybody))
+    return clauses
+
+
+def _clause(condition: Condition, asked: _Asked) -> ClauseBody:
+    name = condition.column
+    field = name if name.startswith("trait:") else f"measure:{name}"
+    gone = [MISSING] if condition.missing and condition.gaps else []
+    if condition.of_category:
+        return ClauseBody(field=field, values=[*condition.levels, *gone])
+    return ClauseBody(field=field, values=gone, ranges=[(condition.low, condition.high)])
+
+
+def _in_order(found: _Told) -> list[str]:
+    questions = [node.question for node in found.told.tree.nodes if node.question]
+    return _labels((q.column for q in questions if q.in_order), found)
+
+
+def _labels(columns: Iterable[int], found: _Told) -> list[str]:
+    names = (found.asked.columns[column].name for column in columns)
+    return list(dict.fromkeys(found.asked.labels[name] for name in names))
+
+
+def _share(share: Share) -> ShareBody:
+    low, high = share.interval
+
+    def plain(value: float) -> float | None:
+        return value if math.isfinite(value) else None
+
+    return ShareBody(
+        count=share.count, of=share.of, share=plain(share.value), low=plain(low), high=plain(high)
+    )

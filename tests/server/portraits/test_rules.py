@@ -1,0 +1,57 @@
+"""Rules over HTTP: every bar is the lens that it says, in every state of the station."""
+
+from sortija.server.groups.models import Yardstick
+from tests.server.support import DemoCase
+
+
+class Rules(DemoCase):
+    def once(self):
+        self.adopt()
+
+    def lens(self, clauses):
+        return self.send("post", "lens", {"clauses": clauses})["lens"]["customers"]
+
+    def test_every_bar_is_the_lens_that_it_says(self):
+        for about in ("shaping", "others", "both"):
+            page = self.get("portraits/rules", about=about, depth="3")
+            self.assertEqual((page["status"]["state"], page["about"]), ("whole", about))
+            self.assertEqual(page["customers"], self.get("portraits")["customers"])
+            self.assertEqual(sum(map(sum, page["errs"])), page["right"]["of"])
+            self.assertGreater(len(page["nodes"]), 2)
+            for node in page["nodes"]:
+                with self.subTest(about=about, node=node["id"]):
+                    self.assertEqual(self.lens(node["clauses"]), sum(node["counts"]))
+                    below = [n for n in page["nodes"] if n["parent"] == node["id"]]
+                    self.assertEqual(len(below), 2 if node["asks"] else 0)
+                    if below:
+                        sums = [sum(c) for c in zip(*(n["counts"] for n in below), strict=True)]
+                        self.assertEqual(sums, node["counts"])
+            self.assertEqual([rule["segment"] for rule in page["rules"]], [1, 2, 3, 4])
+            counts = {node["id"]: sum(node["counts"]) for node in page["nodes"]}
+            for rule in page["rules"]:
+                caught = sum(self.lens(way) for way in rule["ways"])
+                self.assertEqual(caught, sum(counts[leaf] for leaf in rule["leaves"]))
+                self.assertRegex(rule["words"], "^[A-Z]")
+
+    def test_what_shaped_the_groups_tells_them_better_than_the_rest(self):
+        shaping = self.get("portraits/rules")
+        others = self.get("portraits/rules", about="others")
+        self.assertGreater(shaping["right"]["share"], 0.8)
+        self.assertGreater(shaping["right"]["low"], others["right"]["share"])
+        asked = {node["asks"] for node in shaping["nodes"]} - {""}
+        page = self.get("portraits")
+        shaped = {r["label"] for r in page["numeric"] + page["categories"] if r["shaped"]}
+        self.assertLessEqual(asked, shaped)
+        self.assertFalse(shaped & {node["asks"] for node in others["nodes"]})
+
+    def test_depth(self):
+        sizes = [len(self.get("portraits/rules", depth=str(d))["nodes"]) for d in (1, 2, 3, 4)]
+        self.assertEqual(sizes, sorted(sizes))
+        self.assertEqual(sizes[0], 3)
+        for wrong in ({"depth": "9"}, {"depth": "two"}, {"about": "everything"}):
+            self.assertTrue(self.get("portraits/rules", status=400, **wrong)["detail"])
+
+    def test_without_adopted_groups(self):
+        Yardstick.objects.update(retired=True)
+        page = self.get("portraits/rules")
+        self.assertEqual((page["status"]["state"], page["nodes"]), ("empty", []))

@@ -1,0 +1,143 @@
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { RuleList } from "@/stations/portraits/rule-list";
+import { RuleTree } from "@/stations/portraits/rule-tree";
+import { WhereItErrs } from "@/stations/portraits/where-it-errs";
+import { useStation } from "@/stations/use-station";
+import { Stale } from "@/study/status-banner";
+import { useAddress, whole, word } from "@/study/address";
+import { Choice } from "@/ui/choice";
+import { Select } from "@/ui/select";
+import { Empty, Failed, Waiting } from "@/ui/status";
+
+type Page = Schemas["RulesPage"];
+
+const DEPTHS = [
+  ["1", "1"],
+  ["2", "2"],
+  ["3", "3"],
+  ["4", "4"],
+] as const;
+const ABOUT = [
+  ["shaping", "what shaped the groups"],
+  ["others", "anything else known"],
+  ["both", "both"],
+] as const;
+const NUMBERS = ["No", "One", "Two", "Three", "Four"];
+const RULES = { depth: whole.withDefault(3), about: word.withDefault("shaping") };
+
+function useRuleAddress() {
+  const [at, put] = useAddress(RULES);
+  const about = ABOUT.find(([key]) => key === at.about)?.[0] ?? "shaping";
+  return { about, depth: Math.min(4, Math.max(1, at.depth)) as 1 | 2 | 3 | 4, put };
+}
+
+/** How many questions, and about what. */
+export function RuleChoices() {
+  const { about, depth, put } = useRuleAddress();
+  return (
+    <div className="flex items-center gap-2 text-12 text-quiet">
+      questions in a row
+      <Choice
+        label="Questions in a row"
+        choices={DEPTHS}
+        value={`${depth}`}
+        onChoose={(next) => void put({ depth: Number(next) })}
+      />
+      about
+      <Select
+        label="What the questions are about"
+        value={about}
+        options={ABOUT}
+        onChange={(next) => void put({ about: next })}
+      />
+    </div>
+  );
+}
+
+/** Rules: the tree, a line a segment, and where it errs. */
+export function Rules() {
+  const { about, depth } = useRuleAddress();
+  const rules = useStation(
+    "rules",
+    ({ study, query, signal }) =>
+      data(
+        api.GET("/api/studies/{study}/portraits/rules", {
+          params: { path: { study }, query: { ...query, depth, about } },
+          signal,
+        }),
+      ),
+    false,
+    `${depth} ${about}`,
+  );
+  if (rules.isPending) return <Waiting />;
+  if (rules.isError) return <Failed words={rules.error.message} />;
+  const page = rules.data;
+  if (page.rules.length === 0)
+    return (
+      <Empty title="No question parts these customers">
+        A rule needs a question that leaves at least twenty customers, and one in a hundred, on
+        either side. Ask about something else, or look at a longer window.
+      </Empty>
+    );
+  return (
+    <Stale status={page.status}>
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(240px,280px)] items-start gap-3">
+        <section className="card p-3" aria-label="Questions">
+          <p>{sentence(page)}</p>
+          <RuleTree page={page} />
+          <p className="text-11 text-quiet">{small(page)}</p>
+        </section>
+        <RuleList page={page} />
+      </div>
+      <WhereItErrs page={page} />
+    </Stale>
+  );
+}
+
+function sentence(page: Page) {
+  const questions = new Map<number, number>();
+  for (const node of page.nodes)
+    questions.set(node.id, node.parent === null ? 0 : (questions.get(node.parent) ?? 0) + 1);
+  const deepest = Math.max(...questions.values());
+  const right = Math.round(100 * (page.right.share ?? 0));
+  const usual = Math.round(100 * (page.usual.share ?? 0));
+  const asked = `${NUMBERS[deepest] ?? deepest} question${deepest === 1 ? "" : "s"}`;
+  return (
+    <>
+      <b className="font-semibold">
+        {asked} {deepest === 1 ? "places" : "place"} {right} of 100 customers
+      </b>{" "}
+      whom the tree had not seen; calling everybody the largest segment would place {usual}.{" "}
+      {mistaken(page)}
+    </>
+  );
+}
+
+/** Segments of which the tree tells less than half rightly, and what it takes them for. */
+function mistaken(page: Page): string {
+  const told = page.segments.flatMap((segment, is) => {
+    const row = page.errs[is] ?? [];
+    const whole = row.reduce((sum, each) => sum + each, 0);
+    if (whole === 0 || (row[is] ?? 0) >= whole / 2) return [];
+    const others = row.map((value, at) => (at === is ? -1 : value));
+    const rival = page.segments[others.indexOf(Math.max(...others))];
+    return [`${segment.name} are mostly taken for ${rival?.name}.`];
+  });
+  return told.join(" ");
+}
+
+function small(page: Page): string {
+  const parts = ["A tree retells the grouping; it explains no behaviour."];
+  if (page.steady !== null && page.steady < 0.9)
+    parts.push(
+      `Asked of redrawn customers, the first question is about the same thing ${Math.round(20 * page.steady)} times in 20.`,
+    );
+  if (page.in_order.length > 0)
+    parts.push(`Of ${page.in_order.join(", ")} not every way to part the values was tried.`);
+  if (page.too_many.length > 0)
+    parts.push(
+      `Not asked about, for nearly everybody has another value: ${page.too_many.join(", ")}.`,
+    );
+  return parts.join(" ");
+}
