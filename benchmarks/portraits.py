@@ -6,13 +6,15 @@ import numpy as np
 
 from benchmarks.support import Row, interleave
 from sortija.core.engine import Engine
-from sortija.core.groups.lloyd import Centres, nearest_centres
+from sortija.core.groups.lloyd import Centres, lloyd
 from sortija.core.groups.recipe import Preparation, Prepared
 from sortija.core.portraits.rules import retell
 from sortija.core.portraits.tree import grow
 from sortija.core.table import Column
 
 ROWS, COLUMNS, K = 1_000_000, 8, 6
+#: A call's own cost is shared among them.
+PASSES = 10
 
 
 def run() -> list[Row]:
@@ -29,7 +31,7 @@ def run() -> list[Row]:
     engine = Engine()
 
     def passed() -> object:
-        return nearest_centres(rows, centres, engine)
+        return lloyd(rows, centres, engine, most_passes=PASSES)
 
     try:
         tree, a_pass = interleave(lambda: grow(columns, groups, K, 3, engine=engine), passed)
@@ -43,6 +45,7 @@ def run() -> list[Row]:
 
 
 def _row(name: str, seconds: float, a_pass: float) -> Row:
+    a_pass /= PASSES
     passes = seconds / a_pass
-    told = f"a k-means pass {1e3 * a_pass:.0f} ms"
+    told = f"a k-means pass {1e3 * a_pass:.1f} ms"
     return Row(name, f"{seconds:.2f} s", told, passes, "at most 30", passes <= 30)

@@ -7,7 +7,7 @@ from typing import Any
 import numba
 import numpy as np
 
-__all__ = ["count_bins", "count_drawn", "in_groups", "into_bins", "moments"]
+__all__ = ["count_bins", "count_drawn", "in_groups", "into_bins", "lead_on", "moments"]
 
 
 @numba.njit(nogil=True, cache=True)
@@ -47,6 +47,10 @@ def moments(values: Any, mean: float) -> tuple[float, float]:
     return second, third
 
 
+#: Cells of equal width that values are looked up in, before bins are.
+_CELLS = 2048
+
+
 @numba.njit(nogil=True, cache=True)
 def into_bins(values: Any, ends: Any, codes: Any, low: Any, high: Any) -> None:
     """Write the bin of every value into ``codes``, 0 where it is missing, else 1 to b.
@@ -55,21 +59,39 @@ def into_bins(values: Any, ends: Any, codes: Any, low: Any, high: Any) -> None:
     ``high``: (b,), begun with ∞ and −∞; the least and greatest value that came into each bin.
     """
     last = len(ends) - 1
+    least, width = ends[0], (ends[last] - ends[0]) / _CELLS
+    # The bin that each of many cells of equal width begins in: most have no more than one or two.
+    begin = np.empty(_CELLS + 1, np.int64)
+    place = 0
+    for cell in range(_CELLS + 1):
+        while place < last and ends[place] < least + cell * width:
+            place += 1
+        begin[cell] = place
     for i in range(len(values)):
         value = values[i]
         if np.isnan(value):
             codes[i] = 0
             continue
-        first, beyond = 0, last
-        while first < beyond:
-            middle = (first + beyond) >> 1
-            if ends[middle] < value:
-                first = middle + 1
-            else:
-                beyond = middle
+        first = 0
+        if width > 0 and value > least:
+            cell = int(min((value - least) / width, _CELLS - 1.0))
+            first, beyond = begin[cell], begin[cell + 1]
+            while first < beyond:
+                middle = (first + beyond) >> 1
+                if ends[middle] < value:
+                    first = middle + 1
+                else:
+                    beyond = middle
+            # A cell's edge may be off by what was rounded.
+            while first > 0 and ends[first - 1] >= value:
+                first -= 1
+            while first < last and ends[first] < value:
+                first += 1
         codes[i] = first + 1
-        low[first] = min(low[first], value)
-        high[first] = max(high[first], value)
+        if value < low[first]:
+            low[first] = value
+        if value > high[first]:
+            high[first] = value
 
 
 @numba.njit(nogil=True, cache=True)
@@ -85,3 +107,29 @@ def count_drawn(codes: Any, groups: Any, times: Any, counts: Any) -> None:
     """Add every row ``times`` as often to ``counts``: (bins, groups)."""
     for i in range(len(codes)):
         counts[codes[i], groups[i]] += times[i]
+
+
+@numba.njit(nogil=True, cache=True)
+def lead_on(codes: Any, groups: Any, nodes: Any, columns: Any, answers: Any, counts: Any) -> None:
+    """Lead every row from its node to the next one, and count those who come to each.
+
+    ``codes``: (d, n) bins; ``nodes``: (n,) rewritten, −1 of rows that are done with; ``columns``:
+    what each node asks about, −1 where nothing; ``answers``: (nodes, bins) whether a bin says yes.
+    The node that is asked first leads to 0 and 1, the next to 2 and 3.
+    """
+    first = np.full(len(columns), -1)
+    asked = 0
+    for node in range(len(columns)):
+        if columns[node] >= 0:
+            first[node] = 2 * asked
+            asked += 1
+    for i in range(len(nodes)):
+        node = nodes[i]
+        if node < 0:
+            continue
+        if columns[node] < 0:
+            nodes[i] = -1
+            continue
+        next_node = first[node] + (0 if answers[node, codes[columns[node], i]] else 1)
+        nodes[i] = next_node
+        counts[next_node, groups[i]] += 1

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, readonly
+from sortija.core.engine import Engine, chunk_bounds, readonly
 from sortija.core.portraits.bins import Binned, binned
-from sortija.core.portraits.kernels import count_bins
+from sortija.core.portraits.kernels import count_bins, lead_on
 from sortija.core.portraits.questions import Question, best_question
 from sortija.core.table import Column
 
@@ -105,24 +105,43 @@ def grow(
     at, open_nodes = np.zeros(n, np.int16), [0]
     for level in range(min(depth, DEEPEST)):
         found = _questions(parts, own, k, at, [nodes[p].counts for p in open_nodes], least, engine)
-        at_place = np.full(n, -1, np.int16)
+        columns_asked = [-1 if q is None else q.column for q in found]
+        answers = np.zeros((len(found), max(part.bins for part in parts) + 1), np.bool_)
         grown: list[int] = []
-        for number, place in enumerate(open_nodes):
-            question = found[number]
+        for number, (place, question) in enumerate(zip(open_nodes, found, strict=True)):
             if question is None:
                 continue
-            here = np.flatnonzero(at == number)
-            yes = question.true_of(columns[question.column].values[here])
+            answers[number, : parts[question.column].bins + 1] = _by_bin(
+                question, parts[question.column]
+            )
             sides = len(nodes), len(nodes) + 1
             nodes[place] = Node(nodes[place].counts, level, question, sides)
-            for side, rows in enumerate((here[yes], here[~yes])):
-                nodes.append(Node(np.bincount(own[rows], minlength=k), level + 1))
-                at_place[rows] = len(grown)
-                grown.append(sides[side])
-        at, open_nodes = at_place, grown
+            nodes += [Node(np.zeros(k, np.int64), level + 1)] * 2
+            grown += sides
         if not grown:
             break
+        counts = np.zeros((len(grown), k), np.int64)
+        codes = [part.codes for part in parts]
+        for chunk in chunk_bounds(n):
+            lead_on(_stacked(codes, *chunk), own[slice(*chunk)], at[slice(*chunk)],
+                    np.array(columns_asked), answers, counts)  # fmt: skip
+        for place, row in zip(grown, counts, strict=True):
+            nodes[place] = Node(row, level + 1)
+        open_nodes = grown
     return Tree(k, tuple(nodes))
+
+
+def _stacked(codes: Sequence[NDArray[np.uint16]], start: int, stop: int) -> NDArray[np.uint16]:
+    return np.stack([each[start:stop] for each in codes])
+
+
+def _by_bin(question: Question, part: Binned) -> NDArray[np.bool_]:
+    """(bins + 1,) whether the rows of each bin answer yes, the missing ones first."""
+    if question.cut is None:
+        yes = np.isin(np.arange(1, part.bins + 1), question.levels)
+    else:
+        yes = part.high < question.cut
+    return np.append(question.missing, yes)
 
 
 def _questions(

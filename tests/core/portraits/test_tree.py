@@ -7,6 +7,7 @@ from decimal import Decimal
 import numpy as np
 
 from sortija.core.engine import Engine
+from sortija.core.portraits.bins import binned
 from sortija.core.portraits.cuts import shortest_between
 from sortija.core.portraits.tree import grow, least_leaf
 from sortija.core.table import Column
@@ -104,6 +105,27 @@ class Cuts(unittest.TestCase):
             for digits in range(1, len(Decimal(repr(float(found))).normalize().as_tuple().digits)):
                 shorter = float(f"{found:.{digits}g}")
                 self.assertFalse(low < shorter <= high, (low, found, high, shorter))
+
+    def test_bins_of_any_values(self):
+        rng = np.random.default_rng(7)
+        for turn in range(200):
+            n = int(rng.integers(1, 3000))
+            x = (
+                rng.normal(size=n) * 10.0 ** rng.integers(-9, 9), rng.lognormal(0, 6, n),
+                np.round(rng.normal(size=n) * 3), rng.integers(0, 2, n) * 1e300,
+            )[turn % 4]  # fmt: skip
+            x = np.where(rng.random(n) < 0.1, np.nan, x)
+            found = binned(Column("x", "number", x))
+            there = ~np.isnan(x)
+            np.testing.assert_array_equal(found.codes == 0, ~there)
+            for code in np.unique(found.codes[there]):
+                inside = x[found.codes == code]
+                self.assertEqual((inside.min(), inside.max()),
+                                 (found.low[code - 1], found.high[code - 1]))  # fmt: skip
+            filled = found.low < np.inf
+            edges = np.ravel(np.column_stack([found.low[filled], found.high[filled]]))
+            self.assertTrue((np.diff(edges) >= 0).all())
+            self.assertLessEqual(found.bins, 256)
 
     def test_more_values_than_bins_are_cut_near_the_best_place(self):
         rng = np.random.default_rng(4)
