@@ -52,7 +52,29 @@ def best_question(
     counts : (bins + 1, k) rows of a node in each bin, the missing ones first
     least : rows that either side has at least, those without a value included
     """
-    return (_cut if part.ordered else _parting)(part, column, counts, least)
+    there = np.flatnonzero(counts[1:].any(axis=1))
+    if len(there) < 2:
+        return None
+    known = counts[1:][there]
+    every = len(there) <= ALL_SUBSETS
+    ways = np.zeros((0, 0), np.bool_)
+    if part.ordered:
+        first = known.cumsum(axis=0)[:-1]
+    else:
+        ways = _subsets(len(there)) if every else _in_order(known)
+        first = ways.astype(np.int64) @ known
+    purity, more = _purity(first, known, counts[0], least)
+    best = int(purity.argmax())
+    if purity[best] == -np.inf:
+        return None
+    missing = bool(more[best])
+    if part.ordered:
+        cut = shortest_between(float(part.high[there[best]]), float(part.low[there[best + 1]]))
+        return float(purity[best]), Question(column, cut, (), missing)
+    yes = set((there[ways[best]] + 1).tolist())
+    if missing:  # levels that are not here go with the larger side, too
+        yes |= set(range(1, part.bins + 1)) - set((there + 1).tolist())
+    return float(purity[best]), Question(column, None, tuple(sorted(yes)), missing, not every)
 
 
 def _purity(
@@ -70,41 +92,6 @@ def _purity(
     squares += (second.astype(np.float64) ** 2).sum(axis=1) / np.maximum(m, 1)
     squares[empty | (n < least) | (m < least)] = -np.inf
     return squares, more
-
-
-def _cut(
-    part: Binned, column: int, counts: NDArray[np.int64], least: int
-) -> tuple[float, Question] | None:
-    there = np.flatnonzero(counts[1:].any(axis=1))
-    if len(there) < 2:
-        return None
-    known = counts[1:][there]
-    purity, more = _purity(known.cumsum(axis=0)[:-1], known, counts[0], least)
-    best = int(purity.argmax())
-    if purity[best] == -np.inf:
-        return None
-    cut = shortest_between(float(part.high[there[best]]), float(part.low[there[best + 1]]))
-    return float(purity[best]), Question(column, cut, (), bool(more[best]))
-
-
-def _parting(
-    part: Binned, column: int, counts: NDArray[np.int64], least: int
-) -> tuple[float, Question] | None:
-    there = np.flatnonzero(counts[1:].any(axis=1))
-    if len(there) < 2:
-        return None
-    known = counts[1:][there]
-    every = len(there) <= ALL_SUBSETS
-    ways = _subsets(len(there)) if every else _in_order(known)
-    purity, more = _purity(ways.astype(np.int64) @ known, known, counts[0], least)
-    best = int(purity.argmax())
-    if purity[best] == -np.inf:
-        return None
-    yes = set((there[ways[best]] + 1).tolist())
-    if more[best]:  # levels that are not here go with the larger side, too
-        yes |= set(range(1, part.bins + 1)) - set((there + 1).tolist())
-    levels = tuple(sorted(yes))
-    return float(purity[best]), Question(column, None, levels, bool(more[best]), not every)
 
 
 def _subsets(levels: int) -> NDArray[np.bool_]:
