@@ -107,7 +107,7 @@ def retell(
     engine = engine or Engine(1)
     few = engine.map(lambda column: _rows_of(column, seen), columns)
     tree = grow(few, groups[seen], k, depth, engine=engine)
-    reached = tree.reached(columns)
+    reached = tree.reached(columns) if columns else np.zeros(len(groups), np.int16)
     size = len(tree.nodes)
     key = reached.astype(np.int64) * k + groups
     unseen = np.bincount(key[away], minlength=size * k).reshape(size, k)

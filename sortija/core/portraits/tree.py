@@ -106,7 +106,9 @@ def grow(
     for level in range(min(depth, DEEPEST)):
         found = _questions(parts, own, k, at, [nodes[p].counts for p in open_nodes], least, engine)
         columns_asked = [-1 if q is None else q.column for q in found]
-        answers = np.zeros((len(found), max(part.bins for part in parts) + 1), np.bool_)
+        answers = np.zeros(
+            (len(found), max((part.bins for part in parts), default=0) + 1), np.bool_
+        )
         grown: list[int] = []
         for number, (place, question) in enumerate(zip(open_nodes, found, strict=True)):
             if question is None:

@@ -72,6 +72,13 @@ class Retold(unittest.TestCase):
         columns = [Column(f"x{n}", "number", rng.normal(size=1500)) for n in range(8)]
         self.assertLess(steadiness(columns, rng.integers(0, 3, 1500), 3), 0.7)
 
+    def test_nothing_to_ask_about(self):
+        groups = np.repeat([0, 1], [70, 30])
+        found = retell([], groups, 2)
+        self.assertEqual((found.rules, found.counts.tolist()), ((), [[70, 30]]))
+        self.assertEqual((found.right.count, found.right.of), (21, 30))
+        self.assertTrue(np.isnan(steadiness([], groups, 2)))
+
     def test_too_few_rows_have_no_rules(self):
         found = retell([Column("x", "number", np.arange(10.0))], np.arange(10) // 5, 2)
         self.assertEqual(found.rules, ())
