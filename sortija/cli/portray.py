@@ -20,6 +20,7 @@ from sortija.cli.terminal import Trouble, columns
 from sortija.core.engine import Engine
 from sortija.core.formats.measures import KEY, MeasureFile, MeasureFileError
 from sortija.core.portraits.apart import sets_apart
+from sortija.core.portraits.bins import MOST_LEVELS
 from sortija.core.portraits.naming import Proposal, propose_names
 from sortija.core.portraits.profile import (
     CategoryProfile,
@@ -38,8 +39,6 @@ __all__ = ["add_to"]
 #: What sortija group writes of a grouping itself; it would retell it by itself.
 _OF_THE_GROUPING = ("distance", "margin")
 _MOST_SEGMENTS = 40
-#: A column of more values than this has nearly one for every customer, as an address does.
-_MOST_LEVELS = 200
 _EXAMPLES = """\
 examples:
   sortija portray segments.csv --segment segment --measures measures.parquet
@@ -218,7 +217,7 @@ def _columns(
 
 def _says_nothing(column: Column) -> str:
     if column.kind == "category":
-        if len(column.levels) > _MOST_LEVELS:
+        if len(column.levels) > MOST_LEVELS:
             return f"has {len(column.levels):,} different values"
         there = np.unique(column.values[column.values > 0])
     else:

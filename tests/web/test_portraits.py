@@ -36,7 +36,7 @@ class RulesByHand(Station):
         self.lens_shows(everyone)
         line = next(r for r in told["rules"] if len(r["ways"]) == 1)
         lines = page.get_by_role("region", name="In one line")
-        lines.get_by_role("button", name=line["words"], exact=True).click()
+        lines.get_by_role("button", name=line["ways"][0]["words"], exact=True).click()
         counts = {n["id"]: sum(n["counts"]) for n in told["nodes"]}
         self.lens_shows(sum(counts[leaf] for leaf in line["leaves"]))
         errs = page.get_by_role("region", name="Where the tree errs")

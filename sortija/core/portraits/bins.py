@@ -12,9 +12,11 @@ from sortija.core.portraits.kernels import into_bins
 from sortija.core.sampling import SEED
 from sortija.core.table import Column
 
-__all__ = ["MOST_BINS", "Binned", "binned"]
+__all__ = ["MOST_BINS", "MOST_LEVELS", "Binned", "binned"]
 
 MOST_BINS = 256
+#: A category of more levels than this has nearly one for every customer, as a code does.
+MOST_LEVELS = 150
 #: Rows whose quantiles are taken for everyone's.
 _LOOKED_AT = 100_000
 

@@ -18,6 +18,7 @@ __all__ = [
     "in_unit",
     "plain_number",
     "rule_words",
+    "way_words",
 ]
 
 #: A column's name → how it is called; a column's name and a number → how it is written.
@@ -118,6 +119,16 @@ def answer_words(
     return either(mine) if len(mine) <= len(rest) else f"not {either(rest)}"
 
 
+def way_words(conditions: Iterable[Condition], label: Label, number: Number = plain_number) -> str:
+    """Conditions that hold together.
+
+    >>> way_words([], str)
+    'everyone'
+    """
+    told = [condition_words(condition, label, number) for condition in conditions]
+    return ", ".join(told) or "everyone"
+
+
 def rule_words(
     ways: Iterable[Sequence[Condition]], label: Label, number: Number = plain_number
 ) -> str:
@@ -126,8 +137,4 @@ def rule_words(
     >>> rule_words([[Condition("visits", high=3.0), Condition("silence", low=98.0)]], str)
     'visits under 3, silence 98 and more'
     """
-    told = [
-        ", ".join(condition_words(condition, label, number) for condition in way) or "everyone"
-        for way in ways
-    ]
-    return "; or ".join(told)
+    return "; or ".join(way_words(way, label, number) for way in ways)

@@ -12,9 +12,10 @@ from pydantic import BaseModel
 
 from sortija.core.engine import Engine
 from sortija.core.lens.clauses import MISSING
+from sortija.core.portraits.bins import MOST_LEVELS
 from sortija.core.portraits.conditions import Condition, conditions_of
 from sortija.core.portraits.rules import Retelling, Rule, Share, retell, steadiness
-from sortija.core.portraits.sentences import answer_words, in_unit, rule_words
+from sortija.core.portraits.sentences import answer_words, in_unit, way_words
 from sortija.core.table import Column
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from, frozen
@@ -35,8 +36,6 @@ ENGINE = Engine()
 #: What the questions may be about: what shaped the groups, everything else, or both.
 From = Literal["shaping", "others", "both"]
 FROM: tuple[From, ...] = get_args(From)
-#: A trait of more levels than this has nearly one for every customer, as a code does.
-_MOST_LEVELS = 150
 
 
 class ShareBody(BaseModel):
@@ -65,14 +64,20 @@ class RuleNode(BaseModel):
     clauses: list[ClauseBody]
 
 
+class RuleWay(BaseModel):
+    """Conditions that hold together, in words and as a lens."""
+
+    words: str
+    clauses: list[ClauseBody]
+
+
 class SegmentRule(BaseModel):
-    """A segment in one line; ``ways``: lenses of which either will do; ``leaves``: its bars."""
+    """A segment in one line; ``ways``: one or two, either will do; ``leaves``: its bars."""
 
     segment: int
-    words: str
     holds: ShareBody
     belongs: ShareBody
-    ways: list[list[ClauseBody]]
+    ways: list[RuleWay]
     leaves: list[int]
 
 
@@ -209,7 +214,7 @@ def _asked(placed: AssignmentAt, about: From, rows: np.ndarray) -> _Asked:
         name = f"trait:{trait.name}"
         if name not in traits:
             continue
-        if len(trait.levels) > _MOST_LEVELS:
+        if len(trait.levels) > MOST_LEVELS:
             too_many.append(trait.label)
             continue
         columns.append(_at(trait_column(study, trait, made.size), name, rows))
@@ -255,11 +260,14 @@ def _rule(rule: Rule, found: _Told, currency: str, k: int) -> SegmentRule:
     def number(name: str, value: float) -> str:
         return in_unit(value, found.asked.units[name], currency)
 
-    words = rule_words(rule.ways, label, number)
+    ways = [
+        RuleWay(words=way_words(way, label, number), clauses=_clauses(way, found.asked, k))
+        for way in rule.ways
+    ]
+    ways[0].words = ways[0].words[:1].upper() + ways[0].words[1:]
     return SegmentRule(
-        segment=rule.segment + 1, words=words[:1].upper() + words[1:], holds=_share(rule.holds),
-        belongs=_share(rule.belongs), leaves=list(rule.leaves),
-        ways=[_clauses(way, found.asked, k) for way in rule.ways],
+        segment=rule.segment + 1, holds=_share(rule.holds), belongs=_share(rule.belongs),
+        leaves=list(rule.leaves), ways=ways,
     )  # fmt: skip
 
 

@@ -29,9 +29,9 @@ class Rules(DemoCase):
             self.assertEqual([rule["segment"] for rule in page["rules"]], [1, 2, 3, 4])
             counts = {node["id"]: sum(node["counts"]) for node in page["nodes"]}
             for rule in page["rules"]:
-                caught = sum(self.lens(way) for way in rule["ways"])
+                caught = sum(self.lens(way["clauses"]) for way in rule["ways"])
                 self.assertEqual(caught, sum(counts[leaf] for leaf in rule["leaves"]))
-                self.assertRegex(rule["words"], "^[A-Z]")
+                self.assertRegex(rule["ways"][0]["words"], "^[A-Z]")
 
     def test_what_shaped_the_groups_tells_them_better_than_the_rest(self):
         shaping = self.get("portraits/rules")

@@ -4903,6 +4903,16 @@ export interface components {
             /** Short */
             short: string;
         };
+        /**
+         * RuleWay
+         * @description Conditions that hold together, in words and as a lens.
+         */
+        RuleWay: {
+            /** Words */
+            words: string;
+            /** Clauses */
+            clauses: components["schemas"]["ClauseBody"][];
+        };
         /** RulesOn */
         RulesOn: {
             /** On */
@@ -5119,17 +5129,15 @@ export interface components {
         };
         /**
          * SegmentRule
-         * @description A segment in one line; ``ways``: lenses of which either will do; ``leaves``: its bars.
+         * @description A segment in one line; ``ways``: one or two, either will do; ``leaves``: its bars.
          */
         SegmentRule: {
             /** Segment */
             segment: number;
-            /** Words */
-            words: string;
             holds: components["schemas"]["ShareBody"];
             belongs: components["schemas"]["ShareBody"];
             /** Ways */
-            ways: components["schemas"]["ClauseBody"][][];
+            ways: components["schemas"]["RuleWay"][];
             /** Leaves */
             leaves: number[];
         };

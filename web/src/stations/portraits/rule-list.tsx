@@ -25,24 +25,23 @@ export function RuleList({ page }: { page: Page }) {
 function SegmentLine({ page, rule }: { page: Page; rule: Schemas["SegmentRule"] }) {
   const lens = useLens();
   const segment = page.segments.find((each) => each.number === rule.segment);
-  const said = rule.words.split("; or ");
   return (
     <>
       <h3 className="flex items-center gap-1.5 text-13 font-semibold">
         <SegmentMark mark={segment?.mark ?? 0} size={14} /> {segment?.name}
       </h3>
       {rule.ways.map((way, place) => {
-        const there = alike(lens.clauses, way);
+        const there = alike(lens.clauses, way.clauses);
         return (
           <button
             key={place}
             type="button"
             aria-pressed={there}
             className={`block min-h-[24px] w-full border-l-2 pl-2 text-left hover:bg-paper ${there ? "border-teal" : "border-transparent"}`}
-            onClick={() => lens.set(there ? [] : way)}
+            onClick={() => lens.set(there ? [] : way.clauses)}
           >
             {place > 0 && <span className="text-quiet">or </span>}
-            {said[place]}
+            {way.words}
           </button>
         );
       })}
