@@ -20,6 +20,7 @@ from sortija.core.groups.sweep import Candidate, sweep
 from sortija.core.groups.verdict import Verdict, judge
 from sortija.core.measures.association import mid_ranks
 from sortija.core.measures.preparation import Steps, propose
+from sortija.core.measures.variance import eta_squared
 from sortija.core.progress import Progress, silent
 from sortija.core.table import Column, Table
 
@@ -130,10 +131,10 @@ def telling_weights(rows: Prepared, fits: Sequence[Fit]) -> dict[str, float]:
 
 
 def _variance_between(values: NDArray[np.float64], fit: Fit) -> float:
-    total = float(((values - values.mean()) ** 2).sum())
+    mean = float(values.mean())
+    total = float(((values - mean) ** 2).sum())
     means = np.bincount(fit.labels, values, minlength=len(fit.counts)) / np.maximum(fit.counts, 1)
-    between = float((fit.counts * (means - values.mean()) ** 2).sum())
-    return between / total if total > 0 else 0.0
+    return float(np.nan_to_num(eta_squared(fit.counts, means, mean, total)))
 
 
 def _gini_between(codes: NDArray[np.uint8], fit: Fit) -> float:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from scipy import special
 
 from sortija.core.engine import Engine
+from sortija.core.measures.variance import eta_squared
 from sortija.core.table import Column
 
 __all__ = [
@@ -134,7 +135,7 @@ def correlation_ratio(codes: NDArray[np.int64], values: NDArray[np.float64]) -> 
     # A constant's spread is what rounding left of it.
     if total <= 1e-20 * len(values) * max(float(np.abs(values).max()) ** 2, 1e-300):
         return float("nan")
-    return float(np.sqrt(min(1.0, float((counts * (means - mean) ** 2).sum()) / total)))
+    return float(np.sqrt(eta_squared(counts, means, float(mean), total)))
 
 
 def alike(columns: Sequence[Column], rank: bool = False, engine: Engine | None = None) -> Alike:

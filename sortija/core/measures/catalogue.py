@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 __all__ = [
+    "ADDS_UP",
     "AGEING",
     "FAMILIES",
     "MEASURES",
@@ -45,6 +46,9 @@ class Measure:
     because: str = ""
     ranking: str = ""
 
+
+#: Measures whose values of several customers make a sum that means something.
+ADDS_UP = frozenset({"frequency", "visit_days", "monetary", "margin", "expected"})
 
 #: Why what counts from a fixed day on is only described.
 AGEING = (

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.special import ndtri, stdtrit
 
-__all__ = ["effect_interval", "holm", "mean_half_width", "newcombe", "wilson"]
+__all__ = ["effect_interval", "holm", "mean_half_width", "newcombe", "wilson", "wilson_of_all"]
 
 
 def wilson(count: int, of: int, level: float = 0.95) -> tuple[float, float]:
@@ -16,11 +17,25 @@ def wilson(count: int, of: int, level: float = 0.95) -> tuple[float, float]:
     >>> [round(v, 3) for v in wilson(0, 100)]
     [0.0, 0.037]
     """
+    low, high = wilson_of_all(np.array([count]), np.array([of]), level)
+    return float(low[0]), float(high[0])
+
+
+def wilson_of_all(
+    counts: NDArray[np.integer], of: NDArray[np.integer], level: float = 0.95
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The same for arrays of one shape; NaN where there is nobody.
+
+    >>> low, high = wilson_of_all(np.array([0, 50]), np.array([100, 100]))
+    >>> low.round(3).tolist(), high.round(3).tolist()
+    ([0.0, 0.404], [0.037, 0.596])
+    """
     z = float(ndtri(0.5 + level / 2))
-    share = count / of
-    middle = (share + z * z / (2 * of)) / (1 + z * z / of)
-    half = z / (1 + z * z / of) * np.sqrt(share * (1 - share) / of + z * z / (4 * of * of))
-    return max(0.0, float(middle - half)), min(1.0, float(middle + half))
+    n = np.where(of > 0, of, np.nan)
+    share = counts / n
+    middle = (share + z * z / (2 * n)) / (1 + z * z / n)
+    half = z / (1 + z * z / n) * np.sqrt(share * (1 - share) / n + z * z / (4 * n * n))
+    return np.maximum(0.0, middle - half), np.minimum(1.0, middle + half)
 
 
 def newcombe(

@@ -51,11 +51,13 @@ def sets_apart(
     segments: list[list[Trait]] = [[] for _ in range(k)]
     for row in numeric:
         typical = row.profile.means if row.unit in ("share", "log ratio") else row.profile.medians
+        middles = row.profile.medians - row.profile.quartiles[1]
         for place, deviation in enumerate(row.profile.deviations):
-            if np.isfinite(deviation):
+            # A mean that a few members pull away from what is usual is true of none of the others.
+            if np.isfinite(deviation) and deviation * middles[place] >= 0:
                 value = float(typical[place])
                 segments[place].append(
-                    Trait(row.name, float(deviation), row.label.lower(), value=value)
+                    Trait(row.name, float(deviation), _in_words(row.label), value=value)
                 )
     for category in categories:
         profile = category.profile
@@ -70,3 +72,8 @@ def sets_apart(
             words = f"{category.label.lower()} {name} {here:.0%} against {usual:.0%}"
             segments[place].append(Trait(category.name, (here - usual) / spread, words, name))
     return segments
+
+
+def _in_words(label: str) -> str:
+    """A label within a sentence; what is written in capitals stays so."""
+    return label if label[1:2].isupper() else label[:1].lower() + label[1:]

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-__all__ = ["MOST_SHORT", "Proposal", "Trait", "propose_names", "short_form"]
+__all__ = ["MOST_NAME", "MOST_SHORT", "Proposal", "Trait", "propose_names", "short_form"]
 
-MOST_SHORT = 12
+MOST_NAME, MOST_SHORT = 40, 12
 _LEAST_DEVIATION = 0.35
 
 #: Measure → (word when above, people when above, word when below, people when below). What they
@@ -92,8 +92,8 @@ def _adjective(trait: Trait) -> str:
             return ("More " if trait.deviation > 0 else "Less ") + label.lower()
         return label[:1].upper() + label[1:] if trait.deviation > 0 else f"Little-{label.lower()}"
     words = _WORDS.get(trait.name)
-    if words is None:
-        return ("High " if trait.deviation > 0 else "Low ") + trait.name.replace("_", " ")
+    if words is None:  # of a number that nothing is known of only this is true
+        return ("Higher " if trait.deviation > 0 else "Lower ") + trait.words
     if not trait.holds:
         return _AGAINST[trait.name][0 if trait.deviation > 0 else 1]
     return words[0] if trait.deviation > 0 else words[2]
@@ -114,7 +114,7 @@ def short_form(name: str, taken: Sequence[str] = ()) -> str:
     >>> short_form("Loyal regulars", ())
     'Loyal'
     """
-    words = name.split()
+    words = name.replace(",", "").split()
     candidates = [name, *(" ".join(words[:n]) for n in range(len(words) - 1, 0, -1)), words[-1]]
     fitting = [c for c in candidates if len(c) <= MOST_SHORT] or [name[:MOST_SHORT].rstrip()]
     for candidate in fitting:
@@ -147,16 +147,40 @@ def _proposals(traits: Sequence[Trait]) -> list[tuple[str, str]]:
     out = []
     for first in telling:
         for second in telling:
-            if first is second or (not first.level and _people(second) == "people"):
+            if first is second:
+                continue
+            if _is_plain(second):
+                if _is_plain(first):
+                    out.append((_both(first, second), _reason([first, second])))
                 continue
             adjective, people = _adjective(first), _people(second)
             if first.name.partition("_")[0] == second.name.partition("_")[0]:
                 continue
             out.append((f"{adjective} {people}", _reason([first, second])))
     alone = telling[0]
+    if _is_plain(alone):
+        return [(_adjective(alone), _reason([alone])), *out]
     people = _people(alone) if alone.level or alone.name.startswith("share_") else "customers"
     out.append((f"{_adjective(alone)} {people}", _reason([alone])))
     return out
+
+
+def _fitting(drafts: list[tuple[str, str]]) -> list[tuple[str, str]]:
+    """Those that are not too long for a name; where all are, the shortest, cut."""
+    fitting = [draft for draft in drafts if len(draft[0]) <= MOST_NAME]
+    name, reason = min(drafts, key=lambda draft: len(draft[0]))
+    return fitting or [(f"{name[: MOST_NAME - 1].rstrip()}…", reason)]
+
+
+def _is_plain(trait: Trait) -> bool:
+    """Whether it is a number that has no words of its own."""
+    return not (trait.level or trait.name.startswith("share_") or trait.name in _WORDS)
+
+
+def _both(first: Trait, second: Trait) -> str:
+    """Two plain numbers: "Higher income, lower age"."""
+    words = _adjective(second)
+    return f"{_adjective(first)}, {words[:1].lower()}{words[1:]}"
 
 
 def propose_names(segments: Sequence[Sequence[Trait]], most: int = 3) -> list[list[Proposal]]:
@@ -166,7 +190,7 @@ def propose_names(segments: Sequence[Sequence[Trait]], most: int = 3) -> list[li
     ----------
     segments : for each segment what sets it apart, in any order
     """
-    drafts = [_proposals(traits) for traits in segments]
+    drafts = [_fitting(_proposals(traits)) for traits in segments]
     # Whoever stands out most chooses first.
     force = [max((abs(t.deviation) for t in traits), default=0.0) for traits in segments]
     taken_names: list[str] = []
@@ -176,9 +200,10 @@ def propose_names(segments: Sequence[Sequence[Trait]], most: int = 3) -> list[li
         free = [d for d in drafts[place] if d[0] not in taken_names]
         if not free:
             number = 2
-            while f"{drafts[place][0][0]} {number}" in taken_names:
+            stem, reason = drafts[place][0][0][: MOST_NAME - 3], drafts[place][0][1]
+            while f"{stem} {number}" in taken_names:
                 number += 1
-            free = [(f"{drafts[place][0][0]} {number}", drafts[place][0][1])]
+            free = [(f"{stem} {number}", reason)]
         for rank, (name, reason) in enumerate(dict(free).items()):
             if rank == most:
                 break

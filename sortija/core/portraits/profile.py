@@ -11,6 +11,7 @@ from scipy import special
 from sortija.core.engine import readonly
 from sortija.core.measures.association import table_association
 from sortija.core.measures.describe import MIDDLE
+from sortija.core.measures.variance import eta_squared
 from sortija.core.portraits.kernels import in_groups, moments
 
 __all__ = ["CategoryProfile", "NumericProfile", "category_profile", "numeric_profile"]
@@ -21,6 +22,7 @@ class NumericProfile:
     """One measure by group. Values missing are left out; ``counts`` are those that are there.
 
     ``tails``: below which half a percent, 2%, 90% and 99.5% of everyone lie; ``skew`` of everyone;
+    ``sds``: (k,) with n − 1 below the line; ``quarters``: (k, 3) each group's quartiles;
     ``deviations``: (k,) how far a group's mean stands from everyone's, in everyone's SD;
     ``eta_squared``: share of the variance between groups; ``p`` of the one-way F test (on a
     column that shaped the groups it proves nothing).
@@ -33,13 +35,20 @@ class NumericProfile:
     skew: float
     counts: NDArray[np.int64]
     means: NDArray[np.float64]
-    medians: NDArray[np.float64]
+    sds: NDArray[np.float64]
+    quarters: NDArray[np.float64]
     deviations: NDArray[np.float64]
     eta_squared: float
     f: float
     p: float
 
+    @property
+    def medians(self) -> NDArray[np.float64]:
+        """(k,)"""
+        return self.quarters[:, 1]
 
+
+_QUARTERS = (0.25, 0.5, 0.75)
 _SHARES = (MIDDLE[0], 0.02, 0.25, 0.5, 0.75, 0.9, MIDDLE[1])
 #: Share of a group's members that a value has at least to be telling.
 LEAST_TELLING = 0.1
@@ -49,12 +58,14 @@ LEAST_TELLING = 0.1
 class CategoryProfile:
     """One category by group, missing as its first level.
 
-    ``shares``: (k, levels + 1); ``telling``: (k,) the level that a group has most above everyone,
-    among those that a tenth of its members have; ``index``: 100 where a group is like everyone;
-    ``v``: Cramér's V with the bias taken out (Bergsma 2013).
+    ``table``: (k, levels + 1) customers; ``shares``: the same of each group's members;
+    ``telling``: (k,) the level that a group has most above everyone, among those that a tenth of
+    its members have; ``index``: 100 where a group is like everyone; ``v``: Cramér's V with the
+    bias taken out (Bergsma 2013).
     """
 
     everyone: NDArray[np.float64]
+    table: NDArray[np.int64]
     shares: NDArray[np.float64]
     index: NDArray[np.float64]
     telling: NDArray[np.int64]
@@ -84,31 +95,42 @@ def numeric_profile(
         gone = np.full(k, np.nan)
         nothing = float("nan")
         return NumericProfile(
-            nothing, nothing, (nothing,) * 3, (nothing,) * 4, nothing, counts, gone, gone, gone,
-            nothing, nothing, nothing
+            nothing, nothing, (nothing,) * 3, (nothing,) * 4, nothing, counts, gone, gone,
+            np.full((k, 3), np.nan), gone, nothing, nothing, nothing
         )  # fmt: skip
     parts = [np.sort(part) for part in np.split(x, np.cumsum(counts)[:-1])]
     x = np.sort(x)
     a, b, q1, middle, q3, y, z = _quantiles(x, _SHARES)
     with np.errstate(invalid="ignore", divide="ignore"):
         means = sums / counts
-    medians = np.array([_quantiles(part, (0.5,))[0] for part in parts])
+    quarters = np.array([_quantiles(part, _QUARTERS) for part in parts])
+    sds = np.array([_spread(part, m) for part, m in zip(parts, means, strict=True)])
     mean = float(sums.sum() / len(x))
     total, third = moments(x, mean) if x[0] < x[-1] else (0.0, 0.0)
     sd = float(np.sqrt(total / len(x)))
-    filled = counts > 0
-    between = float((counts[filled] * (means[filled] - mean) ** 2).sum())
-    within = max(total - between, 0.0)
-    free_between, free_within = int(filled.sum()) - 1, len(x) - int(filled.sum())
-    f = p = float("nan")
-    if free_between > 0 and free_within > 0 and within > 0:
-        f = (between / free_between) / (within / free_within)
-        p = float(special.fdtrc(free_between, free_within, f))
+    told = eta_squared(counts, means, mean, total)
+    filled = int((counts > 0).sum())
+    f, p = _f_test(told, filled - 1, len(x) - filled)
     return NumericProfile(
         mean, sd, (q1, middle, q3), (a, b, y, z), third / len(x) / sd**3 if sd > 0 else 0.0,
-        counts, means, medians, (means - mean) / sd if sd > 0 else np.zeros(k),
-        between / total if total > 0 else 0.0, f, p,
+        counts, means, sds, quarters, (means - mean) / sd if sd > 0 else np.zeros(k),
+        float(np.nan_to_num(told)), f, p,
     )  # fmt: skip
+
+
+def _f_test(told: float, between: int, within: int) -> tuple[float, float]:
+    """One-way F of an η² and its p, by the degrees of freedom; NaN where there is no test."""
+    if not (between > 0 and within > 0 and told < 1):
+        return float("nan"), float("nan")
+    f = (told / between) / ((1 - told) / within)
+    return f, float(special.fdtrc(between, within, f))
+
+
+def _spread(part: NDArray[np.float64], mean: float) -> float:
+    """The SD of a sample; NaN of fewer than two."""
+    if len(part) < 2:
+        return float("nan")
+    return float(np.sqrt(moments(part, mean)[0] / (len(part) - 1))) if part[0] < part[-1] else 0.0
 
 
 def _quantiles(rising: NDArray[np.float64], shares: tuple[float, ...]) -> list[float]:
@@ -139,7 +161,8 @@ def category_profile(
     use = (groups >= 0) & (groups < k)
     width = levels + 1
     key = groups[use].astype(np.int64) * width + codes[use]
-    table = np.bincount(key, minlength=k * width).reshape(k, width).astype(np.float64)
+    counts = np.bincount(key, minlength=k * width).reshape(k, width)
+    table = counts.astype(np.float64)
     n = table.sum()
     everyone = table.sum(axis=0) / n if n else np.zeros(width)
     with np.errstate(invalid="ignore", divide="ignore"):
@@ -151,4 +174,4 @@ def category_profile(
     # A value that hardly any member has tells nothing of them, however rare it is elsewhere.
     gain = np.where(shares < LEAST_TELLING, gain - 1, gain)
     gain[:, 0] = -3  # "not given" says nothing about anybody
-    return CategoryProfile(everyone, shares, index, gain.argmax(axis=1), chi, p, v)
+    return CategoryProfile(everyone, counts, shares, index, gain.argmax(axis=1), chi, p, v)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.measures.variance import eta_squared
 from sortija.core.scores.bands import Banding
 
 __all__ = ["Worth", "tells_most", "worth_of"]
@@ -47,19 +48,9 @@ def worth_of(banding: Banding, returned: NDArray[np.bool_], spend: NDArray[np.fl
     with np.errstate(invalid="ignore", divide="ignore"):
         back = np.bincount(place, returned[there], minlength=banding.asked) / counts
         mean = np.bincount(place, money, minlength=banding.asked) / counts
-    return Worth(counts, back, mean, _between(place, money, counts, mean))
-
-
-def _between(
-    place: NDArray[np.int64], money: NDArray[np.float64], counts: NDArray[np.int64],
-    mean: NDArray[np.float64],
-) -> float:  # fmt: skip
-    if not len(money):
-        return float("nan")
-    total = float(((money - money.mean()) ** 2).sum())
-    filled = counts > 0
-    between = float((counts[filled] * (mean[filled] - money.mean()) ** 2).sum())
-    return between / total if total > 0 else float("nan")
+    everyone = float(money.mean()) if len(money) else float("nan")
+    total = float(((money - everyone) ** 2).sum())
+    return Worth(counts, back, mean, eta_squared(counts, mean, everyone, total))
 
 
 def tells_most(worths: Mapping[str, Worth]) -> str | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sortija.core.portraits.naming import MOST_SHORT, short_form
+from sortija.core.portraits.naming import MOST_NAME, MOST_SHORT, short_form
 from sortija.server.groups.models import Segment
 from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry
@@ -55,8 +55,8 @@ def _checked(segment: Segment, changes: dict[str, str]) -> dict[str, str]:
     out = {field: value.strip() for field, value in changes.items() if field in _FIELDS}
     others = list(segment.yardstick.segments.exclude(pk=segment.pk))
     if "name" in out:
-        if not 1 <= len(out["name"]) <= 40:
-            raise Problem("A name has 1 to 40 letters.")
+        if not 1 <= len(out["name"]) <= MOST_NAME:
+            raise Problem(f"A name has 1 to {MOST_NAME} letters.")
         if out["name"].lower() in (other.name.lower() for other in others):
             raise Problem(f"Another segment is called {out['name']} already.")
         out.setdefault("short", short_form(out["name"], [o.short for o in others]))

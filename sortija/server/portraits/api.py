@@ -12,8 +12,9 @@ from rest_framework.views import APIView
 from sortija.core.portraits.tree import DEEPEST
 from sortija.server.groups.models import Segment
 from sortija.server.portraits.actions import change_segment
+from sortija.server.portraits.division import AGAINST
 from sortija.server.portraits.rules import FROM, RulesPage, rules_page
-from sortija.server.portraits.views import PortraitsPage, portraits_page
+from sortija.server.portraits.views import Asked, PortraitsPage, portraits_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.numbers import whole_number
@@ -36,11 +37,37 @@ class SegmentNow(BaseModel):
 
 
 class PortraitsView(APIView):
-    @extend_schema(parameters=WINDOW, responses=PortraitsPage)
+    @extend_schema(
+        parameters=[
+            *WINDOW,
+            OpenApiParameter("rows", str, description="rows beside the usual ones, by commas"),
+            OpenApiParameter("pair", str, description="two columns to compare, as 1,3"),
+            OpenApiParameter("against", str, enum=list(AGAINST),
+                             description="columns: segments, or the lens beside these"),
+        ],
+        responses=PortraitsPage,
+    )  # fmt: skip
     def get(self, request: Request, study: int) -> Response:
         """Every segment's profile, and who stands on the border."""
         found = study_for(request.user, study)
-        return reply(portraits_page(found, window_from(request, default_window(found))))
+        window = window_from(request, default_window(found))
+        return reply(portraits_page(found, window, _asked(request)))
+
+
+def _asked(request: Request) -> Asked:
+    """How the table is looked at, from the address."""
+    query = request.query_params
+    rows = tuple(sorted({name for name in query.get("rows", "").split(",") if name}))
+    against = query.get("against") or "segments"
+    if against not in AGAINST:
+        raise Problem(f"“{against}” is none of {', '.join(AGAINST)}.", 400)
+    pair = None
+    if query.get("pair"):
+        numbers = [whole_number(part) for part in query["pair"].split(",")]
+        if len(numbers) != 2 or None in numbers:
+            raise Problem("Two columns are compared by their numbers, as 1,3.", 400)
+        pair = (numbers[0] or 0, numbers[1] or 0)
+    return Asked(rows, pair, against, query.get("lens", ""))
 
 
 class RulesView(APIView):

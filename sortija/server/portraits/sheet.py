@@ -1,4 +1,4 @@
-"""A sheet: every segment's profile at one window."""
+"""A sheet: every column's profile by segment, or by lens and rest, at one window."""
 
 from __future__ import annotations
 
@@ -15,105 +15,165 @@ from sortija.core.portraits.profile import (
     numeric_profile,
 )
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, frozen
-from sortija.server.ledger.customers.traits import trait_column, traits_of
+from sortija.server.ledger.customers.traits import Trait, trait_column, traits_of
 from sortija.server.measures.actions import plan_of
+from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.plan import role_of
+from sortija.server.portraits.division import Division, divided
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.process_cache import remembered
 
-__all__ = ["CategoryRow", "NumericRow", "Sheet", "sheet_of"]
+__all__ = ["CategoryRow", "NumericRow", "RowName", "Sheet", "row_names", "sheet_of"]
 
 ENGINE = Engine()
+_OF_TRAIT = "trait:"
 
 
 @dataclass(frozen=True)
 class NumericRow:
-    """A measure's profile, its axis, and whether it shaped the groups."""
+    """A number's profile, its axis, and whether it shaped the groups; ``missing``: how many of
+    those compared have no value."""
 
     name: str
     label: str
     unit: str
     definition: str
+    family: str
     shaped: bool
     profile: NumericProfile
     axis: Axis
+    missing: int
 
 
 @dataclass(frozen=True)
 class CategoryRow:
-    """A trait's profile; ``levels[0]`` is *not given*."""
+    """A trait's profile; ``levels[0]`` is *not given*; ``ordered``: lowest first."""
 
     name: str
     label: str
     levels: tuple[str, ...]
+    ordered: bool
     shaped: bool
     profile: CategoryProfile
 
 
 @dataclass(frozen=True)
 class Sheet:
-    """Rows by separation, strongest first: η² for measures, V² for categories."""
+    """Rows by separation, strongest first: η² for numbers, V² for categories."""
 
     k: int
     numeric: tuple[NumericRow, ...]
     categories: tuple[CategoryRow, ...]
 
 
-def sheet_of(placed: AssignmentAt, shaping_only: bool = False) -> Sheet:
-    """The sheet of a placement: the measures in use and every category, shaping or not.
+@dataclass(frozen=True)
+class RowName:
+    """A row on offer; ``usual``: it is there without being asked for."""
 
-    ``shaping_only``: no more than what shaped the groups, which takes a tenth of the time.
-    """
-    study = placed.yardstick.study
+    name: str
+    label: str
+    family: str
+    usual: bool
+
+
+def row_names(placed: AssignmentAt) -> list[RowName]:
+    """Every row that there can be: numbers of each kind, then categories."""
+    made, study = placed.made, placed.yardstick.study
     plan, _ = plan_of(study)
     shaping = set(frozen(placed.yardstick).names)
-    shown = tuple(
-        n for n in placed.made.names
-        if n in shaping or not (shaping_only or role_of(placed.made, plan, n) == "out")
-    )  # fmt: skip
-    traits = tuple(
-        (t.stamp, t.name, t.label)
-        for t in traits_of(study, placed.made.window.to)
-        if t.kind == "category" and (not shaping_only or f"trait:{t.name}" in shaping)
-    )
-    key = (placed.stamp, placed.made.content(shown), traits)
-    return _sheet(Keyed(key, (placed, shown, traits)))
+    categories = _categories(placed)
+
+    def usual(name: str) -> bool:
+        return name in shaping or role_of(made, plan, name) != "out"
+
+    numbers = [
+        RowName(name, source.about.label, source.about.family, usual(name))
+        for name, source in made.sources.items()
+        if source.kind == "number" and name not in categories
+    ]
+    return [
+        *numbers,
+        *(
+            RowName(name, trait.label, "traits", name not in made.sources or usual(name))
+            for name, trait in categories.items()
+        ),
+    ]
 
 
-#: Stamp, name and label of each trait that is profiled.
-_Traits = tuple[tuple[str, str, str], ...]
+def sheet_of(
+    placed: AssignmentAt,
+    division: Division | None = None,
+    more: tuple[str, ...] = (),
+    shaping_only: bool = False,
+) -> Sheet:
+    """The sheet of a placement: what shaped the groups, what is in use, every trait.
+
+    ``more``: rows beside the usual ones; ``shaping_only``: no more than what shaped the groups,
+    which takes a tenth of the time.
+    """
+    division = division or divided(placed, "", "segments")
+    shaping = set(frozen(placed.yardstick).names)
+    there = row_names(placed)
+    usual = tuple(r.name for r in there if r.usual and (r.name in shaping or not shaping_only))
+    wanted = [usual, *((r.name,) for r in there if r.name in more and r.name not in usual)]
+    sheets = [_rows(placed, division, names) for names in wanted]
+    numeric = [row for sheet in sheets for row in sheet.numeric]
+    categories = [row for sheet in sheets for row in sheet.categories]
+    numeric.sort(key=lambda r: -np.nan_to_num(r.profile.eta_squared))
+    categories.sort(key=lambda r: -r.profile.v)
+    return Sheet(division.k, tuple(numeric), tuple(categories))
+
+
+def _categories(placed: AssignmentAt) -> dict[str, Trait]:
+    """Traits that have levels, by their names as columns; ordered ones too."""
+    found = traits_of(placed.yardstick.study, placed.made.window.to)
+    return {f"{_OF_TRAIT}{t.name}": t for t in found if t.kind == "category"}
+
+
+def _rows(placed: AssignmentAt, division: Division, names: tuple[str, ...]) -> Sheet:
+    stamps = tuple((n, t.stamp, t.label) for n, t in _categories(placed).items() if n in names)
+    key = (division.stamp, placed.made.content(names), stamps)
+    return _profiled(Keyed(key, (placed, division, names)))
 
 
 @remembered
-def _sheet(key: Keyed[tuple[AssignmentAt, tuple[str, ...], _Traits]]) -> Sheet:
-    placed, shown, traits = key.value
-    study, k = placed.yardstick.study, placed.placement.k
-    groups = np.asarray(placed.placement.state)
+def _profiled(key: Keyed[tuple[AssignmentAt, Division, tuple[str, ...]]]) -> Sheet:
+    placed, division, names = key.value
+    made, k = placed.made, division.k
     shaping = set(frozen(placed.yardstick).names)
-    columns = [np.asarray(placed.made.column(name).values) for name in shown]
+    traits = _categories(placed)
+    numbers = [n for n in names if n not in traits]
+    columns = [np.asarray(made.column(name).values) for name in numbers]
+    groups = division.groups
     profiles = ENGINE.map(lambda values: numeric_profile(values, groups, k), columns)
-    numeric = []
-    for name, profile in zip(shown, profiles, strict=True):
-        about = placed.made.about(name)
-        numeric.append(
-            NumericRow(
-                name, about.label, about.unit, about.definition, name in shaping, profile,
-                _axis(profile),
-            )
-        )  # fmt: skip
-    categories = []
-    wanted = {name for _, name, _ in traits}
-    for trait in traits_of(study, placed.made.window.to):
-        if trait.name not in wanted:
-            continue
-        column = trait_column(study, trait, placed.made.size)
-        profile_ = category_profile(np.asarray(column.values), len(column.levels), groups, k)
-        levels = ("not given", *column.levels)
-        shaped = f"trait:{trait.name}" in shaping
-        categories.append(CategoryRow(trait.name, trait.label, levels, shaped, profile_))
-    numeric.sort(key=lambda r: -np.nan_to_num(r.profile.eta_squared))
-    categories.sort(key=lambda r: -r.profile.v)
+    size = int(((groups >= 0) & (groups < k)).sum())
+    numeric = [
+        _number(made, name, profile, name in shaping, size)
+        for name, profile in zip(numbers, profiles, strict=True)
+    ]
+    categories = [_category(placed, division, t, n in shaping)
+                  for n, t in traits.items() if n in names]  # fmt: skip
     return Sheet(k, tuple(numeric), tuple(categories))
+
+
+def _number(
+    made: MeasureSet, name: str, profile: NumericProfile, shaped: bool, size: int
+) -> NumericRow:
+    about = made.about(name)
+    return NumericRow(
+        name, about.label, about.unit, about.definition, about.family, shaped, profile,
+        _axis(profile), size - int(profile.counts.sum()),
+    )  # fmt: skip
+
+
+def _category(placed: AssignmentAt, division: Division, trait: Trait, shaped: bool) -> CategoryRow:
+    column = trait_column(placed.yardstick.study, trait, placed.made.size)
+    codes = np.asarray(column.values)
+    profile = category_profile(codes, len(column.levels), division.groups, division.k)
+    levels = ("not given", *column.levels)
+    return CategoryRow(
+        f"{_OF_TRAIT}{trait.name}", trait.label, levels, trait.type == "ordered", shaped, profile
+    )
 
 
 def _axis(profile: NumericProfile) -> Axis:
@@ -125,6 +185,7 @@ def _axis(profile: NumericProfile) -> Axis:
     usual = axis_between(lowest, highest, log)
     means = profile.means[np.isfinite(profile.means)]
     low = min(low, float(means.min())) if len(means) else low
-    high = max(high, 1.04 * float(means.max())) if len(means) else high
+    if len(means):
+        high = max(high, float(means.max() + 0.04 * abs(means.max())))
     low = 0.0 if 0 <= low < 0.4 * high else max(low, usual.low)
     return Axis(low, high if high > low else low + 1.0, log)

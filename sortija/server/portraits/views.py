@@ -2,99 +2,72 @@
 
 from __future__ import annotations
 
-import math
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 from pydantic import BaseModel
 
+from sortija.core.portraits.curve import money_curve
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
 from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body
-from sortija.server.ledger.models import Card
 from sortija.server.measures.availability import measures_to_show
 from sortija.server.measures.everyone import base_from
-from sortija.server.portraits.sheet import CategoryRow, NumericRow, Sheet, sheet_of
+from sortija.server.portraits.division import (
+    Against,
+    ColumnHead,
+    Division,
+    divided,
+    heads_of,
+)
+from sortija.server.portraits.figures import or_none
+from sortija.server.portraits.heads import SegmentHead, segment_heads
+from sortija.server.portraits.sheet import row_names, sheet_of
+from sortija.server.portraits.threads import CategoryThread, NumericThread, Pair, threads_of
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.trail import Fact, station
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["PortraitsPage", "SegmentHead", "portraits_page", "segment_heads"]
-
-TYPICAL = 3
+__all__ = ["Asked", "PortraitsPage", "portraits_page"]
 
 
-class ProposalBody(BaseModel):
-    name: str
-    short: str
-    reason: str
+@dataclass(frozen=True)
+class Asked:
+    """How the table is looked at: rows beside the usual ones, two columns to compare (numbers from
+    1), the columns: segments, or the lens beside everyone or the rest."""
+
+    rows: tuple[str, ...] = ()
+    pair: tuple[int, int] | None = None
+    against: Against = "segments"
+    lens: str = ""
 
 
-class Typical(BaseModel):
-    """One of the customers nearest to the centre, with values in the threads' order."""
-
-    card: str
-    values: list[float | None]
-
-
-class SegmentHead(BaseModel):
-    """A segment: its mark, name, size and money, and who stands on its border."""
-
-    id: int
-    number: int
-    mark: int
-    name: str
-    short: str
-    revision: int
-    customers: int
-    money: int
-    border: int
-    border_towards: int | None
-    border_towards_customers: int
-    proposals: list[ProposalBody]
-    notes: str
-    typical: list[Typical]
-
-
-class NumericThread(BaseModel):
-    """A measure by segment; ``places``: means on the axis, 0 to 1; deviations in SD."""
+class RowOption(BaseModel):
+    """A row on offer; ``usual``: it is there without being asked for."""
 
     name: str
     label: str
-    unit: str
-    definition: str
-    shaped: bool
-    eta_squared: float | None
-    p: float | None
-    low: float
-    high: float
-    log: bool
-    everyone: float | None
-    quartiles: list[float]
-    means: list[float | None]
-    medians: list[float | None]
-    places: list[float | None]
-    deviations: list[float | None]
+    family: str
+    usual: bool
 
 
-class CategoryThread(BaseModel):
-    """A category by segment: the most telling level of each, its share and its index."""
+class CurveBody(BaseModel):
+    """The money curve: shares cumulated by falling spend, and columns (their numbers) by falling
+    mean spend on it; ``half``: the share of customers that half of the money comes from."""
 
-    name: str
-    label: str
-    levels: list[str]
-    shaped: bool
-    v_squared: float
-    p: float | None
-    everyone_level: int
-    everyone: list[float]
-    shares: list[list[float | None]]
-    telling: list[int]
-    index: list[float | None]
+    customers: list[float]
+    money: list[float]
+    order: list[int]
+    order_customers: list[float]
+    order_money: list[float]
+    half: float | None
 
 
 class PortraitsPage(BaseModel):
+    """``segments``: always all; ``columns``: what is compared; ``pair``: the numbers of those
+    whose differences the rows tell; ``rows``: what rows there can be."""
+
     status: Status
     made_from: str
     adopted: Adopted | None
@@ -103,107 +76,24 @@ class PortraitsPage(BaseModel):
     money: int
     outside: dict[str, int]
     segments: list[SegmentHead]
+    against: Against
+    columns: list[ColumnHead]
+    pair: list[int]
+    rows: list[RowOption]
     numeric: list[NumericThread]
     categories: list[CategoryThread]
-
-
-def _plain(values: Any) -> list[float | None]:
-    return [float(v) if math.isfinite(v) else None for v in values]
-
-
-def _or_none(value: float) -> float | None:
-    return value if math.isfinite(value) else None
-
-
-def segment_heads(
-    placed: AssignmentAt, money: np.ndarray, sheet: Sheet | None
-) -> list[SegmentHead]:
-    """The heads of all segments at one placement."""
-    placement, k = placed.placement, placed.placement.k
-    state = np.asarray(placement.state)
-    counts = np.bincount(state, minlength=placement.states)
-    sums = np.zeros(placement.states, np.int64)
-    np.add.at(sums, state, money)
-    border = placement.border & (state < k)
-    towards = np.zeros((k, k), np.int64)
-    rival = np.asarray(placement.rival)
-    known = border & (rival >= 0)
-    np.add.at(towards, (state[known], rival[known]), 1)
-    typical = _typical(placed, sheet) if sheet else [[] for _ in range(k)]
-    heads = []
-    for place, segment in enumerate(placed.yardstick.segments.all()):
-        row = towards[place]
-        heads.append(
-            SegmentHead(
-                id=segment.pk, number=segment.number, mark=segment.mark, name=segment.name,
-                short=segment.short, revision=segment.revision, customers=int(counts[place]),
-                money=int(sums[place]), border=int(row.sum()),
-                border_towards=int(row.argmax()) + 1 if row.sum() else None,
-                border_towards_customers=int(row.max()),
-                proposals=[ProposalBody(**p) for p in segment.proposals], notes=segment.notes,
-                typical=typical[place],
-            )
-        )  # fmt: skip
-    return heads
-
-
-def _typical(placed: AssignmentAt, sheet: Sheet) -> list[list[Typical]]:
-    """The customers nearest to each centre; equal ones in the order of their cards."""
-    state, distance = np.asarray(placed.placement.state), np.asarray(placed.placement.distance)
-    nearest = []
-    for segment in range(placed.placement.k):
-        mine = np.flatnonzero(state == segment)
-        nearest.append(mine[np.argsort(distance[mine], kind="stable")[:TYPICAL]])
-    wanted = [int(n) for rows in nearest for n in rows]
-    codes = dict(
-        Card.objects.filter(study=placed.yardstick.study_id, number__in=wanted).values_list(
-            "number", "code"
-        )
-    )
-    columns = [placed.made.column(row.name) for row in sheet.numeric]
-    return [
-        [
-            Typical(card=codes.get(int(n), ""), values=_plain(c.values[n] for c in columns))
-            for n in rows
-        ]
-        for rows in nearest
-    ]
-
-
-def _numeric(row: NumericRow) -> NumericThread:
-    profile = row.profile
-    quartiles = row.axis.place(np.array(profile.quartiles))
-    return NumericThread(
-        name=row.name, label=row.label, unit=row.unit, definition=row.definition,
-        shaped=row.shaped, eta_squared=_or_none(profile.eta_squared),
-        p=None if row.shaped else _or_none(profile.p), low=row.axis.low, high=row.axis.high,
-        log=row.axis.log, everyone=_or_none(profile.everyone_mean),
-        quartiles=np.nan_to_num(quartiles, nan=0.5).tolist(), means=_plain(profile.means),
-        medians=_plain(profile.medians), places=_plain(row.axis.place(profile.means)),
-        deviations=_plain(profile.deviations),
-    )  # fmt: skip
-
-
-def _category(row: CategoryRow) -> CategoryThread:
-    profile = row.profile
-    telling = profile.telling.tolist()
-    return CategoryThread(
-        name=row.name, label=row.label, levels=list(row.levels), shaped=row.shaped,
-        v_squared=profile.v**2, p=None if row.shaped else profile.p,
-        everyone_level=int(profile.everyone.argmax()), everyone=profile.everyone.tolist(),
-        shares=[_plain(shares) for shares in profile.shares], telling=telling,
-        index=_plain(profile.index[place, level] for place, level in enumerate(telling)),
-    )  # fmt: skip
+    curve: CurveBody | None
 
 
 def _nothing(status: Status, adopted: Adopted | None) -> PortraitsPage:
     return PortraitsPage(
         status=status, made_from="", adopted=adopted, at_home=True, customers=0, money=0,
-        outside={}, segments=[], numeric=[], categories=[],
+        outside={}, segments=[], against="segments", columns=[], pair=[], rows=[], numeric=[],
+        categories=[], curve=None,
     )  # fmt: skip
 
 
-def portraits_page(study: Study, window: WindowInView | None) -> PortraitsPage:
+def portraits_page(study: Study, window: WindowInView | None, asked: Asked) -> PortraitsPage:
     """The whole station in one answer."""
     yardstick, adopted = yardstick_of(study), adopted_body(study)
     if yardstick is None or window is None:
@@ -214,7 +104,10 @@ def portraits_page(study: Study, window: WindowInView | None) -> PortraitsPage:
         empty = Status(state="empty", words="The log was removed. Import it again.")
         return _nothing(at.status or empty, adopted)
     placed, base = assignment_from(study, yardstick, at.made), base_from(at.made)
-    sheet = sheet_of(placed)
+    division = divided(placed, asked.lens, asked.against)
+    sheet = sheet_of(placed, division, asked.rows)
+    pair = _pair(division, asked.pair)
+    numeric, categories = threads_of(sheet, division.shown, pair)
     heads = segment_heads(placed, base.money, sheet)
     state = np.asarray(placed.placement.state)
     states = placed.placement.states
@@ -228,9 +121,38 @@ def portraits_page(study: Study, window: WindowInView | None) -> PortraitsPage:
         money=sum(h.money for h in heads),
         outside=dict(zip(("not yet", "left", "unplaced"), outside.tolist(), strict=True)),
         segments=heads,
-        numeric=[_numeric(row) for row in sheet.numeric],
-        categories=[_category(row) for row in sheet.categories],
+        against=asked.against if division.stamp != placed.stamp else "segments",
+        columns=heads_of(division, placed, base.money),
+        pair=[] if pair is None else [n + 1 for n in pair],
+        rows=[RowOption(**row.__dict__) for row in row_names(placed)],
+        numeric=numeric,
+        categories=categories,
+        curve=_curve(placed, base.money),
     )
+
+
+def _pair(division: Division, asked: tuple[int, int] | None) -> Pair:
+    """Places of the columns to compare; the lens and the rest always are."""
+    if division.shown == 2 and division.k == 2 and asked is None:
+        return (0, 1)
+    if asked is None or asked[0] == asked[1]:
+        return None
+    one, other = asked[0] - 1, asked[1] - 1
+    inside = min(one, other) >= 0 and max(one, other) < division.shown
+    return (one, other) if inside else None
+
+
+def _curve(placed: AssignmentAt, money: np.ndarray) -> CurveBody | None:
+    """The curve of the segments; none where there is no money."""
+    state, k = np.asarray(placed.placement.state), placed.placement.k
+    found = money_curve(money[: len(state)], state, k)
+    if not len(found.order):
+        return None
+    return CurveBody(
+        customers=found.customers.tolist(), money=found.money.tolist(),
+        order=(found.order + 1).tolist(), order_customers=found.group_customers.tolist(),
+        order_money=found.group_money.tolist(), half=or_none(found.half),
+    )  # fmt: skip
 
 
 @station("portraits", 5, "Portraits")
@@ -240,5 +162,6 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
         return Fact("not yet", "needs groups")
     notes = sum(bool(s.notes) for s in yardstick.segments.all())
     words = f"{yardstick.k} named"
-    words = f"{words}, {notes} notes" if notes else words
+    if notes:
+        words = f"{words}, {notes} {'note' if notes == 1 else 'notes'}"
     return measures_to_show(study, window).fact(words) if window else Fact("current", words)

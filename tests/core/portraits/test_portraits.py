@@ -1,13 +1,15 @@
 """Profiles against SciPy's tests and brute force; names in plain words, never two alike."""
 
 import unittest
+from collections import namedtuple
 
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from sortija.core.portraits.naming import Trait, propose_names, short_form
+from sortija.core.portraits.apart import sets_apart
+from sortija.core.portraits.naming import MOST_NAME, Trait, propose_names, short_form
 from sortija.core.portraits.profile import category_profile, numeric_profile
 
 
@@ -33,6 +35,8 @@ class Numeric(unittest.TestCase):
         for g in range(4):
             self.assertEqual(got.medians[g], np.median(samples[g]))
             self.assertAlmostEqual(got.means[g], samples[g].mean())
+            self.assertAlmostEqual(got.sds[g], samples[g].std(ddof=1))
+            np.testing.assert_allclose(got.quarters[g], np.quantile(samples[g], (0.25, 0.5, 0.75)))
         self.assertAlmostEqual(got.everyone_sd, everyone.std())
         self.assertAlmostEqual(got.skew, stats.skew(everyone))
         np.testing.assert_allclose(got.quartiles, np.quantile(everyone, (0.25, 0.5, 0.75)))
@@ -72,6 +76,7 @@ class Categorical(unittest.TestCase):
         self.assertLess(got.v, 0.03)
 
 
+Row = namedtuple("Row", "name label unit profile")
 WORDS = ["recency", "frequency", "monetary", "tenure", "breadth", "share_season_spring"]
 TRAITS = st.builds(
     Trait, st.sampled_from(WORDS), st.floats(-3, 3), st.sampled_from(["spring, share", "visits"])
@@ -137,9 +142,39 @@ class Names(unittest.TestCase):
         many = category_profile(np.arange(4000) % 40 + 1, 40, np.arange(4000) % 2, 2)
         self.assertTrue((many.telling > 0).all())
 
+    def test_a_table_of_ten_with_three_numbers_has_true_names(self):
+        """Whatever the numbers: a name says no more than that a mean and a median are higher."""
+        labels, plain = ("Age", "VAT paid", "Household income of the year before the last"), 0
+        for seed in range(60):
+            rng = np.random.default_rng(seed)
+            groups = rng.permutation(np.arange(10) % 3)
+            table = rng.lognormal(groups[:, None] * rng.normal(0, 1, 3), 0.6, (10, 3))
+            rows = [Row(f"trait:{n}", label, "", numeric_profile(table[:, n], groups, 3))
+                    for n, label in enumerate(labels)]  # fmt: skip
+            names = propose_names(sets_apart(rows, [], 3))
+            self.assertEqual(len({p[0].name for p in names}), 3)
+            for g, proposals in enumerate(names):
+                for proposal in proposals:
+                    self.assertLessEqual(len(proposal.name), MOST_NAME)
+                    for words in proposal.name.split(", "):
+                        side, _, what = words.lower().partition(" ")
+                        if side not in ("higher", "lower"):
+                            self.assertTrue(words.startswith("Like everyone"), words)
+                            continue
+                        plain += 1
+                        stem = what.rstrip("…").rstrip(" 0123456789")
+                        row = next(r for r in rows if r.label.lower().startswith(stem))
+                        way = 1 if side == "higher" else -1
+                        above = row.profile.means[g] - row.profile.everyone_mean
+                        middle = row.profile.medians[g] - row.profile.quartiles[1]
+                        self.assertGreater(way * above, 0)
+                        self.assertGreaterEqual(way * middle, 0)
+        self.assertGreater(plain, 200)
+
     def test_short_forms(self):
         self.assertEqual(short_form("Spring stockers"), "Spring")
         self.assertEqual(short_form("Unbelievablylongword"), "Unbelievably")
+        self.assertEqual(short_form("Lower age, higher VAT"), "Lower age")
         self.assertEqual(short_form("Spring stockers", ["Spring"]), "stockers")
 
 

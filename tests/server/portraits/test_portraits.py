@@ -44,7 +44,7 @@ class Portraits(DemoCase):
             self.assertIn(words, self.send("put", path, {"name": name}, 400)["detail"])
         self.send("put", path, {"notes": "Write in March."})
         fact = next(s for s in self.get("trail")["stations"] if s["key"] == "portraits")
-        self.assertEqual(fact["words"], "4 named, 1 notes")
+        self.assertEqual(fact["words"], "4 named, 1 note")
         self.send("post", "history/undo")
         self.send("post", "history/undo")
         first.refresh_from_db()

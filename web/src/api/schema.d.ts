@@ -2306,7 +2306,11 @@ export interface components {
         };
         /**
          * CategoryThread
-         * @description A category by segment: the most telling level of each, its share and its index.
+         * @description A category by column: ``shares[column][level]`` with their Wilson intervals.
+         *
+         *     ``levels[0]`` is *not given*; ``telling``: the level that each column has most above everyone,
+         *     ``index``: 100 where it has no more of it; ``unlisted``: how many levels are not in the list,
+         *     the rarest; ``apart``: by level.
          */
         CategoryThread: {
             /** Name */
@@ -2315,6 +2319,8 @@ export interface components {
             label: string;
             /** Levels */
             levels: string[];
+            /** Ordered */
+            ordered: boolean;
             /** Shaped */
             shaped: boolean;
             /** V Squared */
@@ -2325,12 +2331,22 @@ export interface components {
             everyone_level: number;
             /** Everyone */
             everyone: number[];
+            /** Counts */
+            counts: number[][];
             /** Shares */
             shares: (number | null)[][];
+            /** Lows */
+            lows: (number | null)[][];
+            /** Highs */
+            highs: (number | null)[][];
             /** Telling */
             telling: number[];
             /** Index */
             index: (number | null)[];
+            /** Unlisted */
+            unlisted: number;
+            /** Apart */
+            apart: components["schemas"]["DifferenceBody"][];
         };
         /**
          * Caution
@@ -2469,6 +2485,24 @@ export interface components {
             mean_unit: string;
         };
         /**
+         * ColumnHead
+         * @description A column: a segment by its number and mark, else the lens (1) or the rest (2), unmarked.
+         */
+        ColumnHead: {
+            /** Number */
+            number: number;
+            /** Mark */
+            mark: number | null;
+            /** Name */
+            name: string;
+            /** Short */
+            short: string;
+            /** Customers */
+            customers: number;
+            /** Money */
+            money: number;
+        };
+        /**
          * ComparePage
          * @description ``table``: customers by the groups of both; ``matching``: the partner of each group of the
          *     first, −1 for none; ``differ``: customers in both and not with their group's partner, whom the
@@ -2576,6 +2610,25 @@ export interface components {
             by: "year" | "quarter";
             /** Lacks */
             lacks: string;
+        };
+        /**
+         * CurveBody
+         * @description The money curve: shares cumulated by falling spend, and columns (their numbers) by falling
+         *     mean spend on it; ``half``: the share of customers that half of the money comes from.
+         */
+        CurveBody: {
+            /** Customers */
+            customers: number[];
+            /** Money */
+            money: number[];
+            /** Order */
+            order: number[];
+            /** Order Customers */
+            order_customers: number[];
+            /** Order Money */
+            order_money: number[];
+            /** Half */
+            half: number | null;
         };
         /**
          * CustomerLine
@@ -2720,6 +2773,28 @@ export interface components {
             counts: number[];
             /** Covered */
             covered: string;
+        };
+        /**
+         * DifferenceBody
+         * @description The first column less the second, with its 95% interval; d and its interval for means.
+         *
+         *     ``told``: whether the interval leaves out 0.
+         */
+        DifferenceBody: {
+            /** Value */
+            value: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** D */
+            d: number | null;
+            /** D Low */
+            d_low: number | null;
+            /** D High */
+            d_high: number | null;
+            /** Told */
+            told: boolean;
         };
         /**
          * DistrictsPage
@@ -4300,7 +4375,12 @@ export interface components {
         };
         /**
          * NumericThread
-         * @description A measure by segment; ``places``: means on the axis, 0 to 1; deviations in SD.
+         * @description A number by column; ``places``: means on the axis, 0 to 1; deviations in SD.
+         *
+         *     ``counts``: who has a value, ``missing``: how many of all have none; ``half_widths``: how far
+         *     the 95% interval of a mean reaches to either side; ``totals``: a column's share of everyone's
+         *     sum, null where values do not add up; ``p`` is corrected for all rows, null where the column
+         *     shaped the groups.
          */
         NumericThread: {
             /** Name */
@@ -4311,6 +4391,8 @@ export interface components {
             unit: string;
             /** Definition */
             definition: string;
+            /** Family */
+            family: string;
             /** Shaped */
             shaped: boolean;
             /** Eta Squared */
@@ -4325,16 +4407,33 @@ export interface components {
             log: boolean;
             /** Everyone */
             everyone: number | null;
+            /** Everyone Median */
+            everyone_median: number | null;
+            /** Missing */
+            missing: number;
             /** Quartiles */
             quartiles: number[];
+            /** Counts */
+            counts: number[];
             /** Means */
             means: (number | null)[];
+            /** Half Widths */
+            half_widths: (number | null)[];
             /** Medians */
             medians: (number | null)[];
+            /** Lower */
+            lower: (number | null)[];
+            /** Upper */
+            upper: (number | null)[];
             /** Places */
             places: (number | null)[];
+            /** Median Places */
+            median_places: (number | null)[];
             /** Deviations */
             deviations: (number | null)[];
+            /** Totals */
+            totals: (number | null)[];
+            apart: components["schemas"]["DifferenceBody"] | null;
         };
         /**
          * OfferTold
@@ -4576,7 +4675,11 @@ export interface components {
             /** Shade */
             shade: (number | null)[][] | null;
         };
-        /** PortraitsPage */
+        /**
+         * PortraitsPage
+         * @description ``segments``: always all; ``columns``: what is compared; ``pair``: the numbers of those
+         *     whose differences the rows tell; ``rows``: what rows there can be.
+         */
         PortraitsPage: {
             status: components["schemas"]["Status"];
             /** Made From */
@@ -4594,10 +4697,22 @@ export interface components {
             };
             /** Segments */
             segments: components["schemas"]["SegmentHead"][];
+            /**
+             * Against
+             * @enum {string}
+             */
+            against: "segments" | "everyone" | "rest";
+            /** Columns */
+            columns: components["schemas"]["ColumnHead"][];
+            /** Pair */
+            pair: number[];
+            /** Rows */
+            rows: components["schemas"]["RowOption"][];
             /** Numeric */
             numeric: components["schemas"]["NumericThread"][];
             /** Categories */
             categories: components["schemas"]["CategoryThread"][];
+            curve: components["schemas"]["CurveBody"] | null;
         };
         /** PresetBody */
         PresetBody: {
@@ -4826,6 +4941,20 @@ export interface components {
         RoleChange: {
             /** Role */
             role: string;
+        };
+        /**
+         * RowOption
+         * @description A row on offer; ``usual``: it is there without being asked for.
+         */
+        RowOption: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Family */
+            family: string;
+            /** Usual */
+            usual: boolean;
         };
         /**
          * Rows
@@ -9960,10 +10089,16 @@ export interface operations {
     studies_portraits_retrieve: {
         parameters: {
             query?: {
+                /** @description columns: segments, or the lens beside these */
+                against?: "everyone" | "rest" | "segments";
                 /** @description months to look back, or all */
                 back?: string;
                 /** @description digest of a lens */
                 lens?: string;
+                /** @description two columns to compare, as 1,3 */
+                pair?: string;
+                /** @description rows beside the usual ones, by commas */
+                rows?: string;
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
