@@ -16,7 +16,7 @@ WEB = Path(__file__).parents[2] / "web"
 MODULES = (
     "charts/axis", "charts/format", "charts/neighbour", "lens/clauses",
     "stations/crossings/figures", "stations/groups/layout", "stations/ledger/picked",
-    "stations/portraits/rule-layout", "stations/scores/geometry", "stations/scores/heads",
+    "stations/portraits/rules/layout", "stations/scores/geometry", "stations/scores/heads",
     "study/write-queue", "ui/chosen",
 )  # fmt: skip
 EPOCH = date(1970, 1, 1)

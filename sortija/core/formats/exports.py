@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 from sortija.core.calendar import date_of
 from sortija.core.formats.lists import csv_lines, safe_cell
 
-__all__ = ["DICTIONARY", "Cells", "ExportError", "FileKind", "Told", "cells_of", "write_dictionary",
-           "write_list"]  # fmt: skip
+__all__ = ["DICTIONARY", "Cells", "ExportError", "FileKind", "Told", "cells_of", "in_sheet",
+           "write_dictionary", "write_list"]  # fmt: skip
 
 FileKind = Literal["csv", "xlsx", "parquet"]
 XLSX_ROWS = 1_048_575
@@ -105,17 +105,17 @@ def _write_xlsx(path: Path, columns: Sequence[Told], blocks: Iterable[Cells]) ->
     book = openpyxl.Workbook(write_only=True)
     sheet = book.create_sheet("Customers")
     sheet.freeze_panes = "B2"
-    sheet.append([_in_sheet(c.label) for c in columns])
+    sheet.append([in_sheet(c.label) for c in columns])
     for row in _by_row(blocks):
-        sheet.append([_in_sheet(cell) for cell in row])
+        sheet.append([in_sheet(cell) for cell in row])
     about = book.create_sheet("Dictionary")
     about.append(list(DICTIONARY))
     for told in columns:
-        about.append([_in_sheet(cell) for cell in _told_row(told)])
+        about.append([in_sheet(cell) for cell in _told_row(told)])
     book.save(path)
 
 
-def _in_sheet(value: object) -> object:
+def in_sheet(value: object) -> object:
     """A cell without the control characters that no sheet can hold."""
     cell = safe_cell(value)
     return _NOT_IN_SHEETS.sub("\N{REPLACEMENT CHARACTER}", cell) if isinstance(cell, str) else cell

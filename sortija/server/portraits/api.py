@@ -22,6 +22,8 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
+SEPARATION = ("means", "ranks")
+
 
 class SegmentChange(BaseModel):
     name: str | None = None
@@ -44,6 +46,8 @@ class PortraitsView(APIView):
             OpenApiParameter("pair", str, description="two columns to compare, as 1,3"),
             OpenApiParameter("against", str, enum=list(AGAINST),
                              description="columns: segments, or the lens beside these"),
+            OpenApiParameter("by", str, enum=list(SEPARATION),
+                             description="numbers are set apart by their means or their ranks"),
         ],
         responses=PortraitsPage,
     )  # fmt: skip
@@ -67,7 +71,10 @@ def _asked(request: Request) -> Asked:
         if len(numbers) != 2 or None in numbers:
             raise Problem("Two columns are compared by their numbers, as 1,3.", 400)
         pair = (numbers[0] or 0, numbers[1] or 0)
-    return Asked(rows, pair, against, query.get("lens", ""))
+    by = query.get("by") or "means"
+    if by not in SEPARATION:
+        raise Problem(f"“{by}” is none of {', '.join(SEPARATION)}.", 400)
+    return Asked(rows, pair, against, query.get("lens", ""), by == "ranks")
 
 
 class RulesView(APIView):

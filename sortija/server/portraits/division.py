@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal, get_args
 
@@ -10,7 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.server.groups.yardsticks.assignments import AssignmentAt
+from sortija.core.lens.clauses import Clause
+from sortija.server.groups.yardsticks.assignments import AssignmentAt, frozen
+from sortija.server.lens.evaluation import kept_clauses
 from sortija.server.measures.rows import lens_rows
 from sortija.server.studies.fingerprints import fingerprint
 
@@ -24,12 +27,14 @@ AGAINST: tuple[Against, ...] = get_args(Against)
 @dataclass(frozen=True)
 class Division:
     """``groups``: (n,) 0 to k − 1, others outside; ``shown``: how many of the k are columns;
+    ``shaping``: measures and traits that it was made by, so that they prove nothing of it;
     ``stamp`` names the division's very content."""
 
     stamp: str
     groups: NDArray[np.int32]
     k: int
     shown: int
+    shaping: frozenset[str]
 
 
 class ColumnHead(BaseModel):
@@ -50,19 +55,28 @@ def divided(placed: AssignmentAt, lens: str, against: Against) -> Division:
     """
     placement = placed.placement
     state, k = np.asarray(placement.state, np.int32), placement.k
-    rows = None
+    rows, shaping = None, frozenset(frozen(placed.yardstick).names)
     if against != "segments":
         rows = lens_rows(placed.yardstick.study, placed.window, lens, placed.made)
     if rows is None:
-        return Division(placed.stamp, state, k, k)
+        return Division(placed.stamp, state, k, k, shaping)
     groups = np.full(len(state), 2, np.int32)
     groups[(state >= 0) & (state < k)] = 1
     mine = rows[rows < len(state)]
     groups[mine[groups[mine] == 1]] = 0
+    asked = _asked_about(kept_clauses(placed.yardstick.study, lens), shaping)
     content = hashlib.sha256(groups.astype(np.int8).tobytes()).hexdigest()
-    return Division(
-        fingerprint("lens and rest", content), groups, 2, 1 if against == "everyone" else 2
-    )
+    stamp = fingerprint("lens and rest", content, sorted(asked))
+    return Division(stamp, groups, 2, 1 if against == "everyone" else 2, asked)
+
+
+def _asked_about(clauses: Sequence[Clause], shaping: frozenset[str]) -> frozenset[str]:
+    """What a lens asks about: measures, traits, and of a segment what shaped the groups."""
+    names: set[str] = set()
+    for clause in clauses:
+        kind, _, name = clause.field.partition(":")
+        names |= shaping if kind == "segment" else {name if kind == "measure" else clause.field}
+    return frozenset(names)
 
 
 def heads_of(

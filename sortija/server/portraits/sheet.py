@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -14,6 +14,7 @@ from sortija.core.portraits.profile import (
     category_profile,
     numeric_profile,
 )
+from sortija.core.portraits.ranks import ByRanks, by_ranks
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, frozen
 from sortija.server.ledger.customers.traits import Trait, trait_column, traits_of
 from sortija.server.measures.actions import plan_of
@@ -23,7 +24,15 @@ from sortija.server.portraits.division import Division, divided
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.process_cache import remembered
 
-__all__ = ["CategoryRow", "NumericRow", "RowName", "Sheet", "row_names", "sheet_of"]
+__all__ = [
+    "CategoryRow",
+    "NumericRow",
+    "RowName",
+    "Sheet",
+    "by_their_ranks",
+    "row_names",
+    "sheet_of",
+]
 
 ENGINE = Engine()
 _OF_TRAIT = "trait:"
@@ -124,6 +133,25 @@ def sheet_of(
     return Sheet(division.k, tuple(numeric), tuple(categories))
 
 
+def by_their_ranks(placed: AssignmentAt, division: Division, sheet: Sheet) -> Sheet:
+    """The same sheet with each number's separation and p told by ranks alone."""
+    numeric = []
+    for row in sheet.numeric:
+        key = (division.stamp, placed.made.content((row.name,)))
+        found = _ranked(Keyed(key, (placed, division, row.name)))
+        profile = replace(row.profile, eta_squared=found.eta_squared, p=found.p)
+        numeric.append(replace(row, profile=profile))
+    numeric.sort(key=lambda r: -np.nan_to_num(r.profile.eta_squared))
+    return replace(sheet, numeric=tuple(numeric))
+
+
+@remembered
+def _ranked(key: Keyed[tuple[AssignmentAt, Division, str]]) -> ByRanks:
+    placed, division, name = key.value
+    values = np.asarray(placed.made.column(name).values, np.float64)
+    return by_ranks(values, division.groups, division.k)
+
+
 def _categories(placed: AssignmentAt) -> dict[str, Trait]:
     """Traits that have levels, by their names as columns; ordered ones too."""
     found = traits_of(placed.yardstick.study, placed.made.window.to)
@@ -139,8 +167,7 @@ def _rows(placed: AssignmentAt, division: Division, names: tuple[str, ...]) -> S
 @remembered
 def _profiled(key: Keyed[tuple[AssignmentAt, Division, tuple[str, ...]]]) -> Sheet:
     placed, division, names = key.value
-    made, k = placed.made, division.k
-    shaping = set(frozen(placed.yardstick).names)
+    made, k, shaping = placed.made, division.k, division.shaping
     traits = _categories(placed)
     numbers = [n for n in names if n not in traits]
     columns = [np.asarray(made.column(name).values) for name in numbers]

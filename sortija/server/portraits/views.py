@@ -22,7 +22,7 @@ from sortija.server.portraits.division import (
 )
 from sortija.server.portraits.figures import or_none
 from sortija.server.portraits.heads import SegmentHead, segment_heads
-from sortija.server.portraits.sheet import row_names, sheet_of
+from sortija.server.portraits.sheet import by_their_ranks, row_names, sheet_of
 from sortija.server.portraits.threads import CategoryThread, NumericThread, Pair, threads_of
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
@@ -35,12 +35,14 @@ __all__ = ["Asked", "PortraitsPage", "portraits_page"]
 @dataclass(frozen=True)
 class Asked:
     """How the table is looked at: rows beside the usual ones, two columns to compare (numbers from
-    1), the columns: segments, or the lens beside everyone or the rest."""
+    1), the columns: segments, or the lens beside everyone or the rest; ``ranks``: whether
+    separation is told by ranks alone."""
 
     rows: tuple[str, ...] = ()
     pair: tuple[int, int] | None = None
     against: Against = "segments"
     lens: str = ""
+    ranks: bool = False
 
 
 class RowOption(BaseModel):
@@ -107,6 +109,8 @@ def portraits_page(study: Study, window: WindowInView | None, asked: Asked) -> P
     division = divided(placed, asked.lens, asked.against)
     sheet = sheet_of(placed, division, asked.rows)
     pair = _pair(division, asked.pair)
+    if asked.ranks:
+        sheet = by_their_ranks(placed, division, sheet)
     numeric, categories = threads_of(sheet, division.shown, pair)
     heads = segment_heads(placed, base.money, sheet)
     state = np.asarray(placed.placement.state)

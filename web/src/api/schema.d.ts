@@ -1723,6 +1723,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description An XLSX workbook of a table; it changes nothing. */
+        post: operations["studies_sheets_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/trail": {
         parameters: {
             query?: never;
@@ -5350,6 +5367,44 @@ export interface components {
             low: number | null;
             /** High */
             high: number | null;
+        };
+        /**
+         * SheetCell
+         * @description ``form``: text, number, share, money, signed or year; ``shade``: as E7E1F4, or empty.
+         */
+        SheetCell: {
+            /**
+             * Value
+             * @default null
+             */
+            value?: number | string | null;
+            /**
+             * Form
+             * @default text
+             */
+            form?: string;
+            /**
+             * Shade
+             * @default
+             */
+            shade?: string;
+        };
+        /**
+         * SheetOfTable
+         * @description A table as it stands on the screen.
+         */
+        SheetOfTable: {
+            /** Title */
+            title: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /** Heads */
+            heads: string[];
+            /** Rows */
+            rows: components["schemas"]["SheetCell"][][];
         };
         /** SignInList */
         SignInList: {
@@ -10093,6 +10148,8 @@ export interface operations {
                 against?: "everyone" | "rest" | "segments";
                 /** @description months to look back, or all */
                 back?: string;
+                /** @description numbers are set apart by their means or their ranks */
+                by?: "means" | "ranks";
                 /** @description digest of a lens */
                 lens?: string;
                 /** @description two columns to compare, as 1,3 */
@@ -10507,6 +10564,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeriesPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_sheets_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetOfTable"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                 };
             };
             /** @description It cannot be done, and why. */

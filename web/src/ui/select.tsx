@@ -10,13 +10,15 @@ interface Props<T extends string> {
   groups?: readonly (readonly [heading: string, options: Options<T>])[];
   onChange: (value: T) => void;
   disabled?: boolean;
-  /** `add` adds to a list: it stands dashed, and shows what it does instead of a value. */
-  look?: "plain" | "add";
+  /** `add` adds to a list: it stands dashed, and shows what it does instead of a value; `word`
+   * stands in a sentence, as wide as what is chosen. */
+  look?: "plain" | "add" | "word";
   className?: string;
 }
 
 const LOOKS = {
   plain: "border-line bg-card text-ink",
+  word: "field-sizing-content border-line bg-card text-ink",
   add: "field-sizing-content border-dashed border-quiet bg-card text-quiet",
 };
 

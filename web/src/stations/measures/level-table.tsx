@@ -7,6 +7,8 @@ import type { Page } from "@/stations/measures/use-measures";
 import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
+import { csvOf, text } from "@/ui/grid";
+import type { Grid } from "@/ui/grid";
 import { fileName, saveFile } from "@/ui/save";
 import { Failed, Waiting } from "@/ui/status";
 import { Column, RowHead, SortColumn, Table } from "@/ui/table";
@@ -42,20 +44,15 @@ export function LevelTable({ page }: { page: Page }) {
       return down ? y - x : x - y;
     });
   const save = () => {
-    const quoted = (text: string) => `"${text.replace(/"/g, '""')}"`;
-    const safe = (text: string) => quoted(/^[=+\-@\t\r]/.test(text) ? `'${text}` : text);
-    const lines = [
-      [trait, ...columns.map((column) => column.label)].map(safe).join(","),
-      ...order.map((n) =>
-        [safe(names[n] ?? ""), ...columns.map((column) => String(column.values[n] ?? ""))].join(
-          ",",
-        ),
-      ),
-    ];
-    saveFile(
-      new Blob([lines.join("\r\n") + "\r\n"], { type: "text/csv" }),
-      fileName(`measures by ${trait}`, "csv"),
-    );
+    const grid: Grid = {
+      title: `Measures by ${trait}`,
+      heads: [trait, ...columns.map((column) => column.label)],
+      rows: order.map((n) => [
+        text(names[n] ?? ""),
+        ...columns.map((column) => ({ value: column.values[n] ?? null, form: "number" as const })),
+      ]),
+    };
+    saveFile(new Blob([csvOf(grid)], { type: "text/csv" }), fileName(grid.title, "csv"));
   };
   return (
     <section className="card overflow-hidden" aria-label={`Measures by ${trait}`}>

@@ -5,10 +5,10 @@ import { Link } from "react-router";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
-import { Sheet } from "@/stations/portraits/sheet";
-import { SegmentCards } from "@/stations/portraits/cards";
-import { RuleChoices, Rules } from "@/stations/portraits/rules";
-import { useStation } from "@/stations/use-station";
+import { SegmentCards } from "@/stations/portraits/threads/cards";
+import { ThreadsTable } from "@/stations/portraits/threads/table";
+import { usePortraits } from "@/stations/portraits/threads/use-threads";
+import { RuleChoices, Rules } from "@/stations/portraits/rules/rules";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { useAddress, useElsewhere, word } from "@/study/address";
@@ -33,11 +33,7 @@ export function Portraits() {
   const [chosen, setChosen] = useState(1);
   const [at, put] = useAddress(LOOKED_AT);
   const look = viewOf(VIEWS, at.look);
-  const portraits = useStation("portraits", ({ study: id, query, signal }) =>
-    data(
-      api.GET("/api/studies/{study}/portraits", { params: { path: { study: id }, query }, signal }),
-    ),
-  );
+  const portraits = usePortraits();
   const change = useSegmentChange();
   if (portraits.isPending) return <Waiting />;
   if (portraits.isError) return <Failed words={portraits.error.message} />;
@@ -50,7 +46,7 @@ export function Portraits() {
         title="Portraits"
         words={
           window && page.segments.length
-            ? `${page.segments.length} groups of ${count(page.customers)} customers, up to and including ${day(window.to)}.${outside(page.outside)}`
+            ? `${page.segments.length} groups of ${count(page.customers)} customers, up to and including ${day(window.to)}.`
             : "What sets each segment apart, and a name for it."
         }
       />
@@ -92,7 +88,7 @@ export function Portraits() {
       {segment && look === "rules" && <Rules />}
       {segment && look === "threads" && (
         <Stale status={page.status}>
-          <Sheet page={page} chosen={segment.number} onChoose={setChosen} />
+          <ThreadsTable page={page} chosen={segment.number} onChoose={setChosen} />
           <SegmentCards
             page={page}
             segment={segment}
@@ -102,15 +98,6 @@ export function Portraits() {
       )}
     </div>
   );
-}
-
-function outside(counts: Record<string, number>): string {
-  const parts = [
-    counts.left && `${count(counts.left)} left`,
-    counts["not yet"] && `${count(counts["not yet"])} did not buy yet`,
-    counts.unplaced && `${count(counts.unplaced)} cannot be placed`,
-  ].filter(Boolean);
-  return parts.length ? ` Outside: ${parts.join(", ")}.` : "";
 }
 
 export type SegmentBody = Partial<Record<"name" | "short" | "notes", string>>;

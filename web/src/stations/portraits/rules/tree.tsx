@@ -5,8 +5,8 @@ import { PickPicture } from "@/charts/picture";
 import { alike } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { hueOf, MarkShape } from "@/marks/segment-mark";
-import { curve, cut, layoutOf } from "@/stations/portraits/rule-layout";
-import type { Place } from "@/stations/portraits/rule-layout";
+import { curve, cut, layoutOf } from "@/stations/portraits/rules/layout";
+import type { Place } from "@/stations/portraits/rules/layout";
 
 type Page = Schemas["RulesPage"];
 type Node = Schemas["RuleNode"];

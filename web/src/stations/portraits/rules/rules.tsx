@@ -1,8 +1,8 @@
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { RuleList } from "@/stations/portraits/rule-list";
-import { RuleTree } from "@/stations/portraits/rule-tree";
-import { WhereItErrs } from "@/stations/portraits/where-it-errs";
+import { RuleList } from "@/stations/portraits/rules/list";
+import { RuleTree } from "@/stations/portraits/rules/tree";
+import { WhereItErrs } from "@/stations/portraits/rules/where-it-errs";
 import { useStation } from "@/stations/use-station";
 import { Stale } from "@/study/status-banner";
 import { useAddress, whole, word } from "@/study/address";

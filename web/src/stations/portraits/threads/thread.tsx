@@ -1,14 +1,19 @@
 import { Picture } from "@/charts/picture";
-import { MarkShape } from "@/marks/segment-mark";
+import { ColumnShape } from "@/marks/column-mark";
+import type { Head } from "@/stations/portraits/threads/rows";
 
 interface Props {
   places: (number | null)[];
-  marks: number[];
+  heads: Head[];
   chosen: number;
   width: number;
+  /** Everyone's quartiles along the thread. */
   quartiles?: number[];
+  /** Where everyone stands, instead. */
   line?: number;
   ends?: [string, string];
+  /** A lower row, with marks that lie closer. */
+  low?: boolean;
   label: string;
 }
 
@@ -29,17 +34,18 @@ export function lanes(places: (number | null)[], width: number): number[] {
   return out;
 }
 
-/** A thread with each segment's mark strung at its value; everyone's middle half is thick. */
-export function Thread({ places, marks, chosen, width, quartiles, line, ends, label }: Props) {
+/** A thread with each column's mark strung at its value; everyone's middle half is thick. */
+export function Thread(props: Props) {
+  const { places, heads, chosen, width, quartiles, line, ends, low = false, label } = props;
   const inner = width - MARK;
   const lane = lanes(places, inner);
-  const y = 22;
+  const [y, step, tick] = low ? [14, 4, 5] : [20, 7, 7];
   const x = (place: number) => MARK / 2 + place * inner;
   const order = places
     .map((_, index) => index)
     .sort((a, b) => Number(a + 1 === chosen) - Number(b + 1 === chosen));
   return (
-    <Picture width={width} height={ends ? 50 : 42} label={label}>
+    <Picture width={width} height={low ? 28 : ends ? 46 : 40} label={label} className="block">
       <line
         x1={MARK / 2}
         x2={width - MARK / 2}
@@ -58,55 +64,41 @@ export function Thread({ places, marks, chosen, width, quartiles, line, ends, la
             height={8}
             fill="var(--color-everyone)"
           />
-          <line
-            x1={x(quartiles[1] ?? 0)}
-            x2={x(quartiles[1] ?? 0)}
-            y1={y - 7}
-            y2={y + 7}
-            stroke="var(--color-quiet)"
-            strokeWidth={1.6}
-          />
+          <Tick x={x(quartiles[1] ?? 0)} y={y} half={tick} />
         </>
       )}
-      {line !== undefined && (
-        <line
-          x1={x(line)}
-          x2={x(line)}
-          y1={y - 7}
-          y2={y + 7}
-          stroke="var(--color-quiet)"
-          strokeWidth={1.6}
-        />
-      )}
+      {line !== undefined && <Tick x={x(line)} y={y} half={tick} />}
       {order.map((index) => {
-        const place = places[index];
-        if (place === null || place === undefined) return null;
+        const [place, head] = [places[index], heads[index]];
+        if (place === null || place === undefined || !head) return null;
         return (
-          <MarkShape
+          <ColumnShape
             key={index}
-            mark={marks[index] ?? 0}
+            head={head}
             x={x(place)}
-            y={y + (lane[index] ?? 0) * 7}
-            size={index + 1 === chosen ? MARK + 3 : MARK}
+            y={y + (lane[index] ?? 0) * step}
+            size={(index + 1 === chosen ? 3 : 0) + (low ? MARK - 2 : MARK)}
           />
         );
       })}
-      {ends && (
-        <>
-          <text x={0} y={48} fontSize={11} style={{ fill: "var(--color-quiet)" }}>
-            {ends[0]}
-          </text>
-          <text
-            x={width}
-            y={48}
-            fontSize={11}
-            textAnchor="end"
-            style={{ fill: "var(--color-quiet)" }}
-          >
-            {ends[1]}
-          </text>
-        </>
-      )}
+      {ends?.map((words, place) => (
+        <text
+          key={place}
+          x={place * width}
+          y={44}
+          fontSize={11}
+          textAnchor={place ? "end" : "start"}
+          style={{ fill: "var(--color-quiet)" }}
+        >
+          {words}
+        </text>
+      ))}
     </Picture>
+  );
+}
+
+function Tick({ x, y, half }: { x: number; y: number; half: number }) {
+  return (
+    <line x1={x} x2={x} y1={y - half} y2={y + half} stroke="var(--color-quiet)" strokeWidth={1.6} />
   );
 }

@@ -5,6 +5,7 @@ import { count, inUnit } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import { SegmentMark } from "@/marks/segment-mark";
 import type { SegmentBody } from "@/stations/portraits";
+import { MoneyCurve } from "@/stations/portraits/threads/money-curve";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Input } from "@/ui/input";
@@ -23,7 +24,9 @@ export function SegmentCards({ page, segment, onChange }: Props) {
   const rows = page.numeric.filter((row) => row.shaped).slice(0, 3);
   const places = rows.map((row) => page.numeric.indexOf(row));
   return (
-    <div className="grid grid-cols-[1.3fr_1fr_1fr] gap-3">
+    <div
+      className={`grid gap-3 ${page.curve ? "grid-cols-[1.3fr_1fr_1fr_1.1fr]" : "grid-cols-[1.3fr_1fr_1fr]"}`}
+    >
       <Naming key={segment.id} segment={segment} canChange={canChange} onChange={onChange} />
       <section className="card p-3">
         <h2 className="text-14">Most typical</h2>
@@ -73,6 +76,7 @@ export function SegmentCards({ page, segment, onChange }: Props) {
           Look at these {count(segment.customers)}
         </Button>
       </section>
+      <MoneyCurve page={page} />
     </div>
   );
 }

@@ -1,0 +1,88 @@
+import { count, percent } from "@/charts/format";
+import { useLens } from "@/lens/context";
+import { ColumnMark, columnHue } from "@/marks/column-mark";
+import { markWords } from "@/marks/segment-mark";
+import type { Head } from "@/stations/portraits/threads/rows";
+import { useMoney } from "@/study/context";
+import { Column } from "@/ui/table";
+
+interface Props {
+  head: Head;
+  /** Customers and money of everyone compared. */
+  whole: { customers: number; money: number };
+  /** The widest bar of all columns, as a share of the whole. */
+  widest: number;
+  chosen: boolean;
+  /** Many columns: the short name. */
+  many: boolean;
+  onChoose: (number: number) => void;
+}
+
+/** A column's mark, name, and its shares of customers and money. Shift narrows the lens to it. */
+export function ColumnHead({ head, whole, widest, chosen, many, onChoose }: Props) {
+  const lens = useLens();
+  const inMoney = useMoney("short");
+  const pick = { value: String(head.number) };
+  const bySegment = head.mark !== null;
+  const clause = {
+    field: "segment:now",
+    values: [pick.value],
+    ranges: [],
+    negated: false,
+    window: "",
+  };
+  const bars = [
+    { part: head.customers, of: whole.customers, words: count(head.customers) },
+    { part: head.money, of: whole.money, words: inMoney(head.money) },
+  ];
+  const name = many && bySegment ? head.short : head.name;
+  return (
+    <Column
+      className={`min-w-[84px] px-1.5 py-2 align-bottom ${chosen ? "border-x-2 border-t-2 border-ink" : ""}`}
+    >
+      {bySegment ? (
+        <button
+          type="button"
+          className="block w-full text-left"
+          aria-pressed={chosen}
+          title={`${head.name}, ${markWords(head.mark ?? 0)}. Shift-click narrows the lens.`}
+          onClick={(event) =>
+            event.shiftKey ? lens.pick("segment:now", pick, false) : onChoose(head.number)
+          }
+          onPointerEnter={() => lens.preview(clause)}
+          onPointerLeave={() => lens.preview(null)}
+        >
+          <ColumnMark head={head} />
+          <Name words={name} />
+        </button>
+      ) : (
+        <span className="block">
+          <ColumnMark head={head} />
+          <Name words={name} />
+        </span>
+      )}
+      {bars.map(({ part, of, words }, place) => (
+        <span
+          key={place}
+          title={`${words}, ${percent(part, of)} of everyone`}
+          className="mt-0.5 grid grid-cols-[1fr_28px] items-center gap-1 text-11"
+        >
+          <span className="block h-[6px] max-w-[120px] bg-line">
+            <span
+              className="block h-full"
+              style={{
+                width: `${of > 0 ? Math.max(0, (100 * part) / of / widest) : 0}%`,
+                background: columnHue(head),
+              }}
+            />
+          </span>
+          <span className="text-right">{percent(part, of, 0)}</span>
+        </span>
+      ))}
+    </Column>
+  );
+}
+
+function Name({ words }: { words: string }) {
+  return <span className="mt-0.5 line-clamp-2 block leading-[15px] font-semibold">{words}</span>;
+}

@@ -1,0 +1,78 @@
+import { parseAsArrayOf, parseAsBoolean, parseAsInteger, parseAsString } from "nuqs";
+
+import { api, data } from "@/api/client";
+import { SHADES, VALUES } from "@/stations/portraits/threads/cells";
+import type { Order } from "@/stations/portraits/threads/rows";
+import { useStation } from "@/stations/use-station";
+import { useAddress, word, words } from "@/study/address";
+import { chosen } from "@/ui/chosen";
+
+export const AGAINST = [
+  ["segments", "the segments"],
+  ["rest", "the lens and the rest"],
+  ["everyone", "the lens beside everyone"],
+] as const;
+export const SEPARATION = [
+  ["means", "means"],
+  ["ranks", "ranks"],
+] as const;
+
+const THREADS = {
+  show: word,
+  shade: word,
+  order: parseAsString.withDefault("separation"),
+  against: word,
+  by: word,
+  pair: parseAsArrayOf(parseAsInteger).withDefault([]),
+  rows: words,
+  pinned: words,
+  hidden: words,
+  all: parseAsBoolean.withDefault(false),
+};
+
+/** How the table is looked at, from the address. */
+export function useThreadsAddress() {
+  const [at, put] = useAddress(THREADS);
+  const order: Order = /^\d+$/.test(at.order)
+    ? Number(at.order)
+    : at.order === "name"
+      ? "name"
+      : "separation";
+  return {
+    show: chosen(VALUES, at.show),
+    shade: chosen(SHADES, at.shade),
+    against: chosen(AGAINST, at.against),
+    by: chosen(SEPARATION, at.by),
+    order,
+    pair: at.pair,
+    rows: at.rows,
+    pinned: at.pinned,
+    hidden: at.hidden,
+    all: at.all,
+    put,
+  };
+}
+
+/** The station's page, with the rows and columns that the address asks for. */
+export function usePortraits() {
+  const { against, by, pair, rows, pinned } = useThreadsAddress();
+  const wanted = [...new Set([...rows, ...pinned])].sort().join(",");
+  const asked = {
+    ...(against !== "segments" && { against }),
+    ...(by !== "means" && { by }),
+    ...(pair.length === 2 && { pair: pair.join(",") }),
+    ...(wanted && { rows: wanted }),
+  };
+  return useStation(
+    "portraits",
+    ({ study, query, signal }) =>
+      data(
+        api.GET("/api/studies/{study}/portraits", {
+          params: { path: { study }, query: { ...query, ...asked } },
+          signal,
+        }),
+      ),
+    against !== "segments",
+    JSON.stringify(asked),
+  );
+}
