@@ -1,8 +1,96 @@
-"""Portraits in Chromium: rules that are drawn, said and picked."""
+"""Portraits in Chromium: threads and their table, rules that are drawn, said and picked."""
 
+import csv
+import io
 import re
+from pathlib import Path
+
+import openpyxl
 
 from tests.web.support import Station
+
+
+class ThreadsByHand(Station):
+    once = Station.swept
+
+    def test_the_table_as_it_is_asked_for(self):
+        self.adopt()
+        told = self.get("portraits")
+        pair = self.get("portraits", pair="2,1")
+        asked = {"clauses": [{"field": "trait:garden", "values": ["yard"]}]}
+        lens = self.send("post", "lens", asked)
+        rest = self.get("portraits", against="rest", lens=lens["digest"])
+        self.walk("Portraits", self.threads, told, pair, lens["lens"]["customers"], rest)
+
+    def threads(self, page, told, pair, in_yards, rest):
+        table = page.get_by_role("table", name="Measures by segment")
+        spend = next(r for r in told["numeric"] if r["name"] == "monetary")
+        garden = next(r for r in told["categories"] if r["name"] == "trait:garden")
+        row = table.get_by_role("row").filter(has_text=re.compile("^Spend"))
+        row.get_by_text(f"£{spend['means'][0]:,.0f}"[:3]).first.wait_for()
+        self.accessible(page)
+        # All that is known of a cell stands at the foot while keys are on it; Enter narrows.
+        cell = row.get_by_role("button", name=re.compile(f"^Spend, {told['segments'][0]['name']}"))
+        self.assertIn("95% interval £", cell.get_attribute("aria-label"))
+        cell.focus()
+        page.locator("footer").get_by_text("95% interval £").wait_for()
+        page.keyboard.press("Enter")
+        self.lens_shows(told["segments"][0]["customers"])
+        page.get_by_role("button", name="Clear").click()
+        # A category opens to all its values; one of them is a lens, whose customers the table
+        # then sets against the rest.
+        page.get_by_role("button", name=re.compile("Garden")).first.click()
+        used = [n for n, share in enumerate(garden["everyone"]) if share > 0]
+        for level in used:
+            table.get_by_role("button", name=garden["levels"][level], exact=True).wait_for()
+        table.get_by_role("button", name="yard", exact=True).click()
+        self.lens_shows(in_yards)
+        page.get_by_label("What the columns are").select_option("rest")
+        table.get_by_text("In the lens less the rest").wait_for()
+        apart = next(r for r in rest["numeric"] if r["name"] == "frequency")["apart"]
+        visits = table.get_by_role("row").filter(has_text=re.compile("^Visits"))
+        visits.get_by_text(f"d {apart['d']:.2f}".replace("-", "−")).wait_for()
+        page.get_by_label("What the columns are").select_option("segments")
+        # Two segments side by side.
+        page.get_by_label("Compare", exact=True).select_option("2")
+        page.get_by_label("Compare with").select_option("1")
+        apart = next(r for r in pair["numeric"] if r["name"] == "monetary")["apart"]
+        row.get_by_text(f"d {apart['d']:.2f}".replace("-", "−")).wait_for()
+        page.get_by_label("Compare", exact=True).select_option("0")
+        # Pinned, a row stands on top; taken out, it is gone; how it is looked at is kept.
+        page.get_by_label("What cells show").select_option("index")
+        last = table.get_by_role("row").filter(has_text=re.compile("^Visits"))
+        last.hover()
+        last.get_by_role("button", name="Visits on top").click()
+        table.get_by_role("row").nth(1).filter(has_text=re.compile("^Visits")).wait_for()
+        page.get_by_role("button", name="Rows", exact=True).click()
+        page.get_by_role("combobox", name="Find a row").fill("Spend")
+        page.get_by_role("option", name=re.compile("^.?.?Spend money$")).click()
+        page.keyboard.press("Escape")
+        row.wait_for(state="detached")
+        page.reload()
+        table.get_by_role("row").nth(1).filter(has_text=re.compile("^Visits")).wait_for()
+        self.assertEqual(row.count(), 0)
+        visits = next(r for r in told["numeric"] if r["name"] == "frequency")
+        wanted = [f"{100 * mean / visits['everyone']:,.0f}" for mean in visits["means"]]
+        self.take_away(page, wanted)
+
+    def take_away(self, page, visits):
+        """The same table as CSV and as a sheet."""
+        files = {}
+        for kind in ("CSV", "XLSX"):
+            page.get_by_role("button", name="Take away").click()
+            with page.expect_download() as coming:
+                page.get_by_role("menuitem", name=re.compile(kind)).click()
+            files[kind] = Path(coming.value.path()).read_bytes()
+        lines = list(csv.reader(io.StringIO(files["CSV"].decode())))
+        self.assertEqual(lines[0][:3], ["By separation", "η², V² for categories", "Everyone"])
+        self.assertEqual(lines[1][0], "Visits")
+        self.assertEqual([f"{float(cell):,.0f}" for cell in lines[1][3:]], visits)
+        sheet = openpyxl.load_workbook(io.BytesIO(files["XLSX"])).active
+        self.assertEqual([c.value for c in sheet[1]], lines[0])
+        self.assertEqual([f"{c.value:,.0f}" for c in sheet[2][3:]], visits)
+        self.assertTrue(any(c.fill.fill_type for c in sheet[2]))
 
 
 class RulesByHand(Station):

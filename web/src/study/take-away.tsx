@@ -68,7 +68,7 @@ export function TakeAway({ name, grid, picture }: Props) {
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger className="shrink-0 rounded-md border border-line bg-card px-2.5 py-1 text-12 hover:border-quiet">
-        Take away ▾
+        Take away <span aria-hidden>▾</span>
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content

@@ -22,7 +22,7 @@ export function PickRows({
   return (
     <Popover.Root>
       <Popover.Trigger className="shrink-0 rounded-md border border-line bg-card px-2.5 py-1 text-12 hover:border-quiet">
-        Rows ▾
+        Rows <span aria-hidden>▾</span>
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content align="end" sideOffset={6} className="card z-40 w-72 p-3 shadow-lg">
