@@ -84,7 +84,7 @@ export function Stale({ status, children }: { status: Status; children: ReactNod
   const old = status.state === "out of date" || status.state === "failed";
   return (
     <div
-      className={`grid gap-3 ${old ? "stale-over" : ""}`}
+      className={`grid grid-cols-[minmax(0,1fr)] gap-3 ${old ? "stale-over" : ""}`}
       data-testid={old ? "out-of-date" : undefined}
     >
       {children}

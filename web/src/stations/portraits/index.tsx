@@ -41,7 +41,7 @@ export function Portraits() {
   const { adopted } = page;
   const segment = page.segments.find((row) => row.number === chosen) ?? page.segments[0];
   return (
-    <div className="grid gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <PageHeader
         title="Portraits"
         words={

@@ -22,7 +22,7 @@ const MARK = 14;
 /** Lift marks that would cover each other to lanes above and below the thread. */
 export function lanes(places: (number | null)[], width: number): number[] {
   const order = places.map((_, index) => index).sort((a, b) => (places[a] ?? 0) - (places[b] ?? 0));
-  const steps = [0, -1, 1, -2, 2];
+  const steps = [0, -1, 1, -2, 2, -3, 3];
   const last: Record<number, number> = {};
   const out = places.map(() => 0);
   for (const index of order) {
@@ -39,13 +39,17 @@ export function Thread(props: Props) {
   const { places, heads, chosen, width, quartiles, line, ends, low = false, label } = props;
   const inner = width - MARK;
   const lane = lanes(places, inner);
-  const [y, step, tick] = low ? [14, 4, 5] : [20, 7, 7];
+  // Room above and below for as many lanes as there are.
+  const [step, tick, least] = low ? [4, 5, 14] : [7, 7, 20];
+  const up = Math.max(least, MARK / 2 + 2 - step * Math.min(...lane, 0));
+  const down = Math.max(least - 6, MARK / 2 + step * Math.max(...lane, 0));
+  const [y, foot] = [up, up + down + (ends ? 11 : 0)];
   const x = (place: number) => MARK / 2 + place * inner;
   const order = places
     .map((_, index) => index)
     .sort((a, b) => Number(a + 1 === chosen) - Number(b + 1 === chosen));
   return (
-    <Picture width={width} height={low ? 28 : ends ? 46 : 40} label={label} className="block">
+    <Picture width={width} height={foot + 2} label={label} className="block">
       <line
         x1={MARK / 2}
         x2={width - MARK / 2}
@@ -85,7 +89,7 @@ export function Thread(props: Props) {
         <text
           key={place}
           x={place * width}
-          y={44}
+          y={foot}
           fontSize={11}
           textAnchor={place ? "end" : "start"}
           style={{ fill: "var(--color-quiet)" }}
