@@ -45,12 +45,12 @@ class ThreadsByHand(Station):
             table.get_by_role("button", name=garden["levels"][level], exact=True).wait_for()
         table.get_by_role("button", name="yard", exact=True).click()
         self.lens_shows(in_yards)
-        page.get_by_label("What the columns are").select_option("rest")
+        page.get_by_label("What is compared").select_option("rest")
         table.get_by_text("In the lens less the rest").wait_for()
         apart = next(r for r in rest["numeric"] if r["name"] == "frequency")["apart"]
         visits = table.get_by_role("row").filter(has_text=re.compile("^Visits"))
         visits.get_by_text(f"d {apart['d']:.2f}".replace("-", "−")).wait_for()
-        page.get_by_label("What the columns are").select_option("segments")
+        page.get_by_label("What is compared").select_option("segments")
         # Two segments side by side.
         page.get_by_label("Compare", exact=True).select_option("2")
         page.get_by_label("Compare with").select_option("1")
@@ -91,6 +91,68 @@ class ThreadsByHand(Station):
         self.assertEqual([c.value for c in sheet[1]], lines[0])
         self.assertEqual([f"{c.value:,.0f}" for c in sheet[2][3:]], visits)
         self.assertTrue(any(c.fill.fill_type for c in sheet[2]))
+
+
+class SpreadByHand(Station):
+    once = Station.swept
+
+    def test_boxes_and_lines(self):
+        self.adopt()
+        told = self.get("portraits/spread")
+        panel, head = told["panels"][0], told["columns"][1]
+        low, high = panel["boxes"][1]["five"][1], panel["boxes"][1]["five"][3]
+        half = self.send("post", "lens", {"clauses": [
+            {"field": "segment:now", "values": [str(head["number"])]},
+            {"field": panel["field"], "ranges": [[low, high]]},
+        ]})["lens"]["customers"]  # fmt: skip
+        self.walk("Portraits", self.spread, told, half)
+
+    def spread(self, page, told, half):
+        page.get_by_role("tab", name="Spread").click()
+        card = page.get_by_role("region", name="Spread of the measures")
+        panel, head = told["panels"][0], told["columns"][1]
+        picture = card.get_by_role("group", name=re.compile(f"^{panel['label']}: everyone"))
+        picture.wait_for()
+        self.assertEqual(card.get_by_role("group", name=re.compile("everyone, and")).count(),
+                         len(told["panels"]))  # fmt: skip
+        page.get_by_text(told["hardest"]).wait_for()
+        self.accessible(page)
+        # By keys into a picture and to a box; Enter makes its middle half the lens.
+        box = picture.get_by_role("button", name=re.compile(f"{head['name']}: median"))
+        box.focus()
+        page.keyboard.press("Enter")
+        self.lens_shows(half)
+        page.get_by_role("button", name="Clear").click()
+        page.get_by_role("button", name="Take away").click()
+        with page.expect_download() as coming:
+            page.get_by_role("menuitem", name="PNG").click()
+        self.assertEqual(Path(coming.value.path()).read_bytes()[:4], b"\x89PNG")
+        page.get_by_role("button", name="Take away").click()
+        with page.expect_download() as coming:
+            page.get_by_role("menuitem", name="SVG").click()
+        drawn = Path(coming.value.path()).read_text()
+        self.assertEqual(drawn.count("<svg") - 1, len(told["panels"]))
+        self.assertNotIn("var(--", re.sub(r'(fill|stroke)="var[^"]*"', "", drawn))
+        # As lines; an axis is moved by keys, turned, and stands so in the address.
+        page.get_by_role("button", name="Lines").click()
+        lines = card.get_by_role("group", name="Medians of every column over the measures")
+        axes = lines.get_by_role("button", name=re.compile("turns the axis"))
+        axes.first.wait_for()
+        order = [p["label"] for p in told["panels"]]
+        self.assertEqual(axes.count(), len(order))
+        axes.first.focus()
+        page.keyboard.press("Shift+ArrowRight")
+        axes.first.and_(lines.get_by_role("button", name=re.compile(f"^{order[1]}:"))).wait_for()
+        axes.first.focus()
+        page.keyboard.press("Enter")
+        lines.get_by_role("button", name=re.compile(f"^{order[1]}, turned")).wait_for()
+        page.get_by_role("switch", name="Some customers behind").click()
+        card.get_by_text(re.compile("customers behind$")).first.wait_for()
+        page.reload()
+        lines.get_by_role("button", name=re.compile(f"^{order[1]}, turned")).wait_for()
+        lines.get_by_role("button", name=re.compile(f"^{head['name']}:")).focus()
+        page.keyboard.press("Enter")
+        self.lens_shows(head["customers"])
 
 
 class RulesByHand(Station):

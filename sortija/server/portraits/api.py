@@ -12,8 +12,9 @@ from rest_framework.views import APIView
 from sortija.core.portraits.tree import DEEPEST
 from sortija.server.groups.models import Segment
 from sortija.server.portraits.actions import change_segment
-from sortija.server.portraits.division import AGAINST
+from sortija.server.portraits.division import AGAINST, Against
 from sortija.server.portraits.rules import FROM, RulesPage, rules_page
+from sortija.server.portraits.spread import SpreadAsked, SpreadPage, spread_page
 from sortija.server.portraits.views import Asked, PortraitsPage, portraits_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
@@ -23,6 +24,10 @@ from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
 
 SEPARATION = ("means", "ranks")
+MOST_PANELS = 24
+AGAINST_WHAT = OpenApiParameter(
+    "against", str, enum=list(AGAINST), description="columns: segments, or the lens beside these"
+)
 
 
 class SegmentChange(BaseModel):
@@ -44,8 +49,7 @@ class PortraitsView(APIView):
             *WINDOW,
             OpenApiParameter("rows", str, description="rows beside the usual ones, by commas"),
             OpenApiParameter("pair", str, description="two columns to compare, as 1,3"),
-            OpenApiParameter("against", str, enum=list(AGAINST),
-                             description="columns: segments, or the lens beside these"),
+            AGAINST_WHAT,
             OpenApiParameter("by", str, enum=list(SEPARATION),
                              description="numbers are set apart by their means or their ranks"),
         ],
@@ -58,13 +62,18 @@ class PortraitsView(APIView):
         return reply(portraits_page(found, window, _asked(request)))
 
 
+def _against(request: Request) -> Against:
+    asked = request.query_params.get("against") or "segments"
+    for known in AGAINST:
+        if asked == known:
+            return known
+    raise Problem(f"“{asked}” is none of {', '.join(AGAINST)}.", 400)
+
+
 def _asked(request: Request) -> Asked:
     """How the table is looked at, from the address."""
     query = request.query_params
     rows = tuple(sorted({name for name in query.get("rows", "").split(",") if name}))
-    against = query.get("against") or "segments"
-    if against not in AGAINST:
-        raise Problem(f"“{against}” is none of {', '.join(AGAINST)}.", 400)
     pair = None
     if query.get("pair"):
         numbers = [whole_number(part) for part in query["pair"].split(",")]
@@ -74,7 +83,7 @@ def _asked(request: Request) -> Asked:
     by = query.get("by") or "means"
     if by not in SEPARATION:
         raise Problem(f"“{by}” is none of {', '.join(SEPARATION)}.", 400)
-    return Asked(rows, pair, against, query.get("lens", ""), by == "ranks")
+    return Asked(rows, pair, _against(request), query.get("lens", ""), by == "ranks")
 
 
 class RulesView(APIView):
@@ -99,6 +108,29 @@ class RulesView(APIView):
         if about not in FROM:
             raise Problem(f"“{about}” is none of {', '.join(FROM)}.", 400)
         return reply(rules_page(found, window, depth, about))
+
+
+class SpreadView(APIView):
+    @extend_schema(
+        parameters=[
+            *WINDOW,
+            OpenApiParameter("rows", str, description="measures in their order, by commas"),
+            AGAINST_WHAT,
+            OpenApiParameter("customers", str, description="1: some customers one by one"),
+        ],
+        responses=SpreadPage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        """How every segment spreads over each measure."""
+        found = study_for(request.user, study)
+        query = request.query_params
+        rows = tuple(dict.fromkeys(name for name in query.get("rows", "").split(",") if name))
+        if len(rows) > MOST_PANELS:
+            raise Problem(f"At most {MOST_PANELS} measures stand side by side.", 400)
+        asked = SpreadAsked(
+            rows, _against(request), query.get("lens", ""), query.get("customers") == "1"
+        )
+        return reply(spread_page(found, window_from(request, default_window(found)), asked))
 
 
 class OneSegment(APIView):

@@ -17,13 +17,12 @@ from sortija.core.portraits.conditions import Condition, conditions_of
 from sortija.core.portraits.rules import Retelling, Rule, Share, retell, steadiness
 from sortija.core.portraits.sentences import answer_words, in_unit, way_words
 from sortija.core.table import Column
-from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from, frozen
+from sortija.server.groups.yardsticks.assignments import AssignmentAt, frozen
 from sortija.server.ledger.customers.traits import trait_column, traits_of
 from sortija.server.lens.requests import ClauseBody
 from sortija.server.measures.actions import plan_of
-from sortija.server.measures.availability import measures_to_show
 from sortija.server.measures.plan import role_of
+from sortija.server.portraits.placed import placed_or_status
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
@@ -129,22 +128,16 @@ class _Told:
 
 def rules_page(study: Study, window: WindowInView | None, depth: int, about: From) -> RulesPage:
     """The rules of the adopted segments at a window."""
-    yardstick = yardstick_of(study)
-    if yardstick is None or window is None:
-        words = "Rules retell adopted groups. Adopt some at Groups."
-        return _nothing(Status(state="empty", words=words), depth, about)
-    at = measures_to_show(study, window)
-    if at.made is None:
-        empty = Status(state="empty", words="The log was removed. Import it again.")
-        return _nothing(at.status or empty, depth, about)
-    placed = assignment_from(study, yardstick, at.made)
+    placed, status = placed_or_status(study, window, "Rules retell adopted groups.")
+    if placed is None:
+        return _nothing(status, depth, about)
     found = _told(Keyed((placed.stamp, _stamps(placed, about), depth, about), placed), depth, about)
     segments = [
         RuleSegment(number=s.number, mark=s.mark, name=s.name, short=s.short)
-        for s in yardstick.segments.all()
+        for s in placed.yardstick.segments.all()
     ]
     return RulesPage(
-        status=at.status or Status(state="whole"), made_from=placed.stamp, depth=depth,
+        status=status, made_from=placed.stamp, depth=depth,
         about=about, segments=segments, customers=int(found.told.counts[0].sum()),
         nodes=_nodes(found, study.currency, len(segments)),
         rules=[_rule(rule, found, study.currency, len(segments)) for rule in found.told.rules],

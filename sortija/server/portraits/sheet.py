@@ -82,6 +82,7 @@ class RowName:
     name: str
     label: str
     family: str
+    numeric: bool
     usual: bool
 
 
@@ -96,14 +97,14 @@ def row_names(placed: AssignmentAt) -> list[RowName]:
         return name in shaping or role_of(made, plan, name) != "out"
 
     numbers = [
-        RowName(name, source.about.label, source.about.family, usual(name))
+        RowName(name, source.about.label, source.about.family, True, usual(name))
         for name, source in made.sources.items()
         if source.kind == "number" and name not in categories
     ]
     return [
         *numbers,
         *(
-            RowName(name, trait.label, "traits", name not in made.sources or usual(name))
+            RowName(name, trait.label, "traits", False, name not in made.sources or usual(name))
             for name, trait in categories.items()
         ),
     ]

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from sortija.core.portraits.curve import money_curve
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
+from sortija.server.groups.yardsticks.assignments import AssignmentAt
 from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body
 from sortija.server.measures.availability import measures_to_show
 from sortija.server.measures.everyone import base_from
@@ -22,6 +22,7 @@ from sortija.server.portraits.division import (
 )
 from sortija.server.portraits.figures import or_none
 from sortija.server.portraits.heads import SegmentHead, segment_heads
+from sortija.server.portraits.placed import placed_or_status
 from sortija.server.portraits.sheet import by_their_ranks, row_names, sheet_of
 from sortija.server.portraits.threads import CategoryThread, NumericThread, Pair, threads_of
 from sortija.server.studies.http import Status
@@ -51,6 +52,7 @@ class RowOption(BaseModel):
     name: str
     label: str
     family: str
+    numeric: bool
     usual: bool
 
 
@@ -97,15 +99,11 @@ def _nothing(status: Status, adopted: Adopted | None) -> PortraitsPage:
 
 def portraits_page(study: Study, window: WindowInView | None, asked: Asked) -> PortraitsPage:
     """The whole station in one answer."""
-    yardstick, adopted = yardstick_of(study), adopted_body(study)
-    if yardstick is None or window is None:
-        words = "Portraits show adopted groups. Adopt some at Groups."
-        return _nothing(Status(state="empty", words=words), adopted)
-    at = measures_to_show(study, window)
-    if at.made is None:
-        empty = Status(state="empty", words="The log was removed. Import it again.")
-        return _nothing(at.status or empty, adopted)
-    placed, base = assignment_from(study, yardstick, at.made), base_from(at.made)
+    adopted = adopted_body(study)
+    placed, status = placed_or_status(study, window, "Portraits show adopted groups.")
+    if placed is None:
+        return _nothing(status, adopted)
+    base = base_from(placed.made)
     division = divided(placed, asked.lens, asked.against)
     sheet = sheet_of(placed, division, asked.rows)
     pair = _pair(division, asked.pair)
@@ -117,10 +115,10 @@ def portraits_page(study: Study, window: WindowInView | None, asked: Asked) -> P
     states = placed.placement.states
     outside = np.bincount(state[base.known], minlength=states)[placed.placement.k :]
     return PortraitsPage(
-        status=at.status or Status(state="whole"),
+        status=status,
         made_from=placed.stamp,
         adopted=adopted,
-        at_home=yardstick.home == window.key,
+        at_home=placed.yardstick.home == placed.window.key,
         customers=sum(h.customers for h in heads),
         money=sum(h.money for h in heads),
         outside=dict(zip(("not yet", "left", "unplaced"), outside.tolist(), strict=True)),

@@ -1587,6 +1587,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/portraits/spread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How every segment spreads over each measure. */
+        get: operations["studies_portraits_spread_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/preparations/{name}": {
         parameters: {
             query?: never;
@@ -2102,6 +2119,23 @@ export interface components {
             day: number;
             /** Share */
             share: number;
+        };
+        /**
+         * Box
+         * @description One column on one measure: quantiles ``five`` (5, 25, 50, 75 and 95%) in the unit,
+         *     ``places`` along the axis, ``among`` as percentiles among everyone; ``bins``: members by bin.
+         */
+        Box: {
+            /** Customers */
+            customers: number;
+            /** Five */
+            five: (number | null)[];
+            /** Places */
+            places: (number | null)[];
+            /** Among */
+            among: (number | null)[];
+            /** Bins */
+            bins: number[];
         };
         /** Budget */
         Budget: {
@@ -4128,6 +4162,15 @@ export interface components {
             /** Own */
             own: number[];
         };
+        /** MeasureOption */
+        MeasureOption: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Family */
+            family: string;
+        };
         /**
          * MeasuresPage
          * @description ``of``: the trait whose levels the rows are, empty for customers; ``beside``: the second
@@ -4580,6 +4623,37 @@ export interface components {
             steps: number;
         };
         /**
+         * Panel
+         * @description One measure: its axis, everyone by bin of it, a box a column; ``field``: what a lens calls
+         *     it; ``beyond``: how many of everyone lie above the axis, in its last bin.
+         */
+        Panel: {
+            /** Name */
+            name: string;
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Definition */
+            definition: string;
+            /** Shaped */
+            shaped: boolean;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Log */
+            log: boolean;
+            /** Everyone */
+            everyone: number[];
+            /** Beyond */
+            beyond: number;
+            /** Boxes */
+            boxes: components["schemas"]["Box"][];
+        };
+        /**
          * KeptChange
          * @description What is not given stays as it is.
          */
@@ -4970,6 +5044,8 @@ export interface components {
             label: string;
             /** Family */
             family: string;
+            /** Numeric */
+            numeric: boolean;
             /** Usual */
             usual: boolean;
         };
@@ -5102,6 +5178,18 @@ export interface components {
             in_order: string[];
             /** Too Many */
             too_many: string[];
+        };
+        /**
+         * SampledCustomer
+         * @description One customer: the column's number, places along the axes and percentiles among everyone.
+         */
+        SampledCustomer: {
+            /** Column */
+            column: number;
+            /** Places */
+            places: (number | null)[];
+            /** Among */
+            among: (number | null)[];
         };
         /** Scorable */
         Scorable: {
@@ -5428,6 +5516,37 @@ export interface components {
             seen_at: string;
             /** Own */
             own: boolean;
+        };
+        /**
+         * SpreadPage
+         * @description ``furthest`` and ``hardest``: sentences, empty where nothing can be told; ``sampled``: of
+         *     how many customers the lines are some.
+         */
+        SpreadPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            /**
+             * Against
+             * @enum {string}
+             */
+            against: "segments" | "everyone" | "rest";
+            /** Customers */
+            customers: number;
+            /** Columns */
+            columns: components["schemas"]["ColumnHead"][];
+            /** Options */
+            options: components["schemas"]["MeasureOption"][];
+            /** Panels */
+            panels: components["schemas"]["Panel"][];
+            /** Furthest */
+            furthest: string;
+            /** Hardest */
+            hardest: string;
+            /** Lines */
+            lines: components["schemas"]["SampledCustomer"][];
+            /** Sampled */
+            sampled: number;
         };
         /** StaffBody */
         StaffBody: {
@@ -10252,6 +10371,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SegmentNow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_spread_retrieve: {
+        parameters: {
+            query?: {
+                /** @description columns: segments, or the lens beside these */
+                against?: "everyone" | "rest" | "segments";
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description 1: some customers one by one */
+                customers?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description measures in their order, by commas */
+                rows?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpreadPage"];
                 };
             };
             /** @description It cannot be done, and why. */

@@ -4,8 +4,33 @@ const DRAWN = [
 ] as const; // prettier-ignore
 const TWICE = 2;
 
-/** A picture on its own: colours and letters written into it, on white. */
-export function standalone(picture: SVGSVGElement): string {
+const NAMESPACE = "http://www.w3.org/2000/svg";
+
+/** The pictures within an element as one of its own, on white, each where it stands. */
+export function standalone(frame: Element): string {
+  const { left, top, width, height } = frame.getBoundingClientRect();
+  const whole = document.createElementNS(NAMESPACE, "svg");
+  const size = { width: width.toFixed(0), height: height.toFixed(0) };
+  const ground = document.createElementNS(NAMESPACE, "rect");
+  for (const [name, value] of Object.entries(size)) {
+    whole.setAttribute(name, value);
+    ground.setAttribute(name, value);
+  }
+  whole.setAttribute("viewBox", `0 0 ${size.width} ${size.height}`);
+  ground.setAttribute("fill", "#ffffff");
+  whole.append(ground);
+  for (const picture of frame.querySelectorAll("svg")) {
+    const box = picture.getBoundingClientRect();
+    const copy = written(picture);
+    copy.setAttribute("x", (box.left - left).toFixed(1));
+    copy.setAttribute("y", (box.top - top).toFixed(1));
+    whole.append(copy);
+  }
+  return new XMLSerializer().serializeToString(whole);
+}
+
+/** A copy of a picture with colours and letters written into it. */
+function written(picture: SVGSVGElement): SVGSVGElement {
   const { width, height } = picture.getBoundingClientRect();
   const copy = picture.cloneNode(true) as SVGSVGElement;
   const parts = [...copy.querySelectorAll("*")];
@@ -17,24 +42,12 @@ export function standalone(picture: SVGSVGElement): string {
     for (const name of ["tabindex", "role", "class", "aria-pressed", "data-reached"])
       mine.removeAttribute(name);
   });
-  copy.setAttribute("xmlns", "http://www.w3.org/2000/svg");
   copy.setAttribute("width", String(width));
   copy.setAttribute("height", String(height));
   if (!copy.hasAttribute("viewBox"))
     copy.setAttribute("viewBox", `0 0 ${width.toFixed(0)} ${height.toFixed(0)}`);
   copy.removeAttribute("class");
-  const box = copy.viewBox.baseVal;
-  const ground = document.createElementNS("http://www.w3.org/2000/svg", "rect");
-  for (const [name, value] of Object.entries({
-    x: box.x,
-    y: box.y,
-    width: box.width,
-    height: box.height,
-  }))
-    ground.setAttribute(name, String(value));
-  ground.setAttribute("fill", "#ffffff");
-  copy.prepend(ground);
-  return new XMLSerializer().serializeToString(copy);
+  return copy;
 }
 
 /** The picture as PNG, twice as fine as on the screen. */

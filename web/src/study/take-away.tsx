@@ -13,8 +13,8 @@ interface Props {
   name: string;
   /** The table, or the one behind the picture. */
   grid: () => Grid;
-  /** The picture, where there is one. */
-  picture?: () => SVGSVGElement | null;
+  /** What holds the picture, or several side by side. */
+  picture?: () => Element | null;
 }
 
 /** Take what stands here elsewhere: copied, as a table, as a picture. */

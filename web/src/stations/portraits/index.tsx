@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
+import { SpreadChoices, SpreadView } from "@/stations/portraits/spread/spread";
 import { SegmentCards } from "@/stations/portraits/threads/cards";
 import { ThreadsTable } from "@/stations/portraits/threads/table";
 import { usePortraits } from "@/stations/portraits/threads/use-threads";
@@ -22,6 +23,7 @@ import { Views } from "@/ui/views";
 
 const VIEWS = [
   ["threads", "Threads"],
+  ["spread", "Spread"],
   ["rules", "Rules"],
 ] as const;
 const LOOKED_AT = { look: word };
@@ -82,9 +84,11 @@ export function Portraits() {
             view={look}
             onView={(next) => void put({ look: next === "threads" ? null : next })}
           />
+          {look === "spread" && <SpreadChoices />}
           {look === "rules" && <RuleChoices />}
         </div>
       )}
+      {segment && look === "spread" && <SpreadView />}
       {segment && look === "rules" && <Rules />}
       {segment && look === "threads" && (
         <Stale status={page.status}>

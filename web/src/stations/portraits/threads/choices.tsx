@@ -1,23 +1,21 @@
 import type { ReactNode } from "react";
 
 import type { Schemas } from "@/api/client";
-import { useLens } from "@/lens/context";
+import { AgainstChoice } from "@/stations/portraits/against";
 import { SHADES, VALUES } from "@/stations/portraits/threads/cells";
-import { AGAINST, SEPARATION, useThreadsAddress } from "@/stations/portraits/threads/use-threads";
+import { SEPARATION, useThreadsAddress } from "@/stations/portraits/threads/use-threads";
 import { Select } from "@/ui/select";
 import type { Options } from "@/ui/select";
 
 /** How the table is looked at, as a sentence whose parts can be chosen. */
 export function Choices({ page }: { page: Schemas["PortraitsPage"] }) {
   const { show, shade, against, by, order, put } = useThreadsAddress();
-  const lens = useLens();
   const columns: Options<string> = page.columns.map((column) => [
     String(column.number),
     `how far ${column.name} stands off`,
   ]);
   const orders: Options<string> = [["separation", "separation"], ["name", "name"], ...columns];
   const asUsual = (value: string, usual: string) => (value === usual ? null : value);
-  const alone = lens.clauses.length === 0 && against === "segments";
   return (
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1 text-12 text-quiet">
       <Part>
@@ -60,16 +58,10 @@ export function Choices({ page }: { page: Schemas["PortraitsPage"] }) {
           </>
         )}
       </Part>
-      <Part
-        title={alone ? "Pick somebody, and the columns can be the lens and the rest." : undefined}
-      >
+      <Part>
         Columns are
-        <Select
-          look="word"
-          label="What the columns are"
+        <AgainstChoice
           value={against}
-          disabled={alone}
-          options={AGAINST}
           onChange={(next) =>
             void put({ against: asUsual(next, "segments"), pair: null, order: null })
           }
@@ -117,10 +109,6 @@ function Pair({ page }: { page: Schemas["PortraitsPage"] }) {
   );
 }
 
-function Part({ title, children }: { title?: string | undefined; children: ReactNode }) {
-  return (
-    <span className="flex items-center gap-1.5" title={title}>
-      {children}
-    </span>
-  );
+function Part({ children }: { children: ReactNode }) {
+  return <span className="flex items-center gap-1.5">{children}</span>;
 }

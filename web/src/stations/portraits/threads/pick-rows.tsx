@@ -11,18 +11,20 @@ const GROUPS: Record<string, string> = {
 
 /** Any measure, formula, trait or offer, taken into the table or out of it. */
 export function PickRows({
+  words = "Rows",
   options,
   shown,
   onToggle,
 }: {
-  options: Schemas["RowOption"][];
+  words?: string;
+  options: Schemas["MeasureOption"][];
   shown: string[];
   onToggle: (name: string) => void;
 }) {
   return (
     <Popover.Root>
       <Popover.Trigger className="shrink-0 rounded-md border border-line bg-card px-2.5 py-1 text-12 hover:border-quiet">
-        Rows <span aria-hidden>▾</span>
+        {words} <span aria-hidden>▾</span>
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content align="end" sideOffset={6} className="card z-40 w-72 p-3 shadow-lg">

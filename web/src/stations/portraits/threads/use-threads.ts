@@ -1,17 +1,13 @@
 import { parseAsArrayOf, parseAsBoolean, parseAsInteger, parseAsString } from "nuqs";
 
 import { api, data } from "@/api/client";
+import { AGAINST } from "@/stations/portraits/against";
 import { SHADES, VALUES } from "@/stations/portraits/threads/cells";
 import type { Order } from "@/stations/portraits/threads/rows";
 import { useStation } from "@/stations/use-station";
 import { useAddress, word, words } from "@/study/address";
 import { chosen } from "@/ui/chosen";
 
-export const AGAINST = [
-  ["segments", "the segments"],
-  ["rest", "the lens and the rest"],
-  ["everyone", "the lens beside everyone"],
-] as const;
 export const SEPARATION = [
   ["means", "means"],
   ["ranks", "ranks"],
