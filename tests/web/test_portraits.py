@@ -22,6 +22,46 @@ class ThreadsByHand(Station):
         rest = self.get("portraits", against="rest", lens=lens["digest"])
         self.walk("Portraits", self.threads, told, pair, lens["lens"]["customers"], rest)
 
+    def test_a_name_is_seen_everywhere_at_once(self):
+        self.adopt()
+        told = self.get("portraits")
+        self.walk("Portraits", self.names, told)
+
+    def names(self, page, told):
+        first, second = told["segments"][:2]
+        other = page.context.new_page()
+        other.goto(page.url)
+        heads = [each.get_by_role("columnheader") for each in (page, other)]
+        heads[1].get_by_text(first["name"], exact=True).wait_for()
+        button = page.get_by_role("button", name=first["name"]).first
+        button.focus()
+        page.keyboard.press("F2")
+        page.get_by_label(f"New name of {first['name']}").fill("Plot keepers")
+        # On one's own page it stands before the server has answered.
+        page.evaluate("""() => {
+          const start = performance.now();
+          new MutationObserver(() => {
+            if (!window.seenAfter && document.querySelector("thead").innerText
+                .includes("Plot keepers")) window.seenAfter = performance.now() - window.typed;
+          }).observe(document.body, { subtree: true, childList: true, characterData: true });
+          document.addEventListener("keydown", () => { window.typed = performance.now(); }, true);
+        }""")
+        page.keyboard.press("Enter")
+        heads[0].get_by_text("Plot keepers", exact=True).wait_for()
+        self.assertLess(page.evaluate("window.seenAfter"), 100)
+        heads[1].get_by_text("Plot keepers", exact=True).wait_for(timeout=5000)
+        # The mark changes hands with the second segment's; a former name is taken again.
+        page.get_by_role("button", name=re.compile("^Mark:")).click()
+        taken = page.get_by_role("group", name="Shape").get_by_role("button").nth(second["mark"])
+        taken.click()
+        taken.and_(page.locator("[aria-pressed=true]")).wait_for()
+        page.keyboard.press("Escape")
+        page.get_by_role("button", name="names before").click()
+        page.get_by_role("button", name="Take again").click()
+        heads[0].get_by_text(first["name"], exact=True).wait_for()
+        heads[1].get_by_text(first["name"], exact=True).wait_for()
+        other.close()
+
     def threads(self, page, told, pair, in_yards, rest):
         table = page.get_by_role("table", name="Measures by segment")
         spend = next(r for r in told["numeric"] if r["name"] == "monetary")

@@ -115,7 +115,8 @@ class Yardstick(models.Model):
 
 
 class Segment(models.Model):
-    """A group of the yardstick. ``number`` from 1, largest or best first; ``mark`` 0 to 11.
+    """A group of the yardstick. ``number`` from 1, largest or best first; ``mark``: see
+    ``core.portraits.marks``; ``owner``: who looks after it.
 
     ``carried``: the segment of the yardstick before whose identity it has, and what share of both
     their customers they have in common.
@@ -128,6 +129,9 @@ class Segment(models.Model):
     short = models.CharField(max_length=12, blank=True)
     proposals = models.JSONField(default=list)
     notes = models.TextField(blank=True)
+    owner = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+"
+    )
     revision = models.PositiveIntegerField(default=1)
     carried = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="+")
     carried_share = models.FloatField(null=True)

@@ -30,7 +30,7 @@ class Typical(BaseModel):
 
 
 class SegmentHead(BaseModel):
-    """A segment: its mark, name, size and money, and who stands on its border."""
+    """A segment: its mark, name, size and money, who looks after it, who stands on its border."""
 
     id: int
     number: int
@@ -45,6 +45,7 @@ class SegmentHead(BaseModel):
     border_towards_customers: int
     proposals: list[ProposalBody]
     notes: str
+    owner: str
     typical: list[Typical]
 
 
@@ -64,7 +65,7 @@ def segment_heads(
     np.add.at(towards, (state[known], rival[known]), 1)
     typical = _typical(placed, sheet) if sheet else [[] for _ in range(k)]
     heads = []
-    for place, segment in enumerate(placed.yardstick.segments.all()):
+    for place, segment in enumerate(placed.yardstick.segments.select_related("owner")):
         row = towards[place]
         heads.append(
             SegmentHead(
@@ -74,6 +75,7 @@ def segment_heads(
                 border_towards=int(row.argmax()) + 1 if row.sum() else None,
                 border_towards_customers=int(row.max()),
                 proposals=[ProposalBody(**p) for p in segment.proposals], notes=segment.notes,
+                owner=segment.owner.username if segment.owner else "",
                 typical=typical[place],
             )
         )  # fmt: skip

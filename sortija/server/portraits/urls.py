@@ -8,5 +8,9 @@ urlpatterns = [
     path("studies/<int:study>/portraits", api.PortraitsView.as_view()),
     path("studies/<int:study>/portraits/rules", api.RulesView.as_view()),
     path("studies/<int:study>/portraits/spread", api.SpreadView.as_view()),
+    path(
+        "studies/<int:study>/portraits/segments/<int:segment>/names",
+        api.NamesOfSegment.as_view(),
+    ),
     path("studies/<int:study>/portraits/segments/<int:segment>", api.OneSegment.as_view()),
 ]

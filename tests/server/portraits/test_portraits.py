@@ -1,5 +1,6 @@
 """Sheets, names and notes."""
 
+from sortija.core.portraits.marks import mark_of
 from sortija.server.groups.models import Segment
 from tests.server.support import DemoCase
 
@@ -50,3 +51,46 @@ class Portraits(DemoCase):
         first.refresh_from_db()
         self.assertEqual((first.name, first.notes), (proposed, ""))
         self.send("put", "portraits/segments/999999", {"name": "x"}, 404)
+
+    def test_marks_change_hands_and_come_back(self):
+        self.adopt(4)
+        first, second, third, _ = Segment.objects.order_by("number")
+        path = f"portraits/segments/{first.pk}"
+        now = self.send("put", path, {"mark": second.mark}, **{"If-Match": "1"})
+        self.assertEqual(now["mark"], second.mark)
+        marks = [s["mark"] for s in self.get("portraits")["segments"]]
+        self.assertEqual(marks, [1, 0, 2, 3])
+        self.assertEqual([s["mark"] for s in self.get("groups")["adopted"]["segments"]], marks)
+        second.refresh_from_db()
+        self.assertEqual(second.revision, 2)  # whoever looks at it is told
+        # Shape 0 in the third's colour: the third takes what the first had.
+        self.send("put", f"portraits/segments/{second.pk}", {"mark": mark_of(0, 2)})
+        third.refresh_from_db()
+        self.assertEqual(third.mark, mark_of(2, 0))
+        self.send("post", "history/undo")
+        self.send("post", "history/undo")
+        marks = [s["mark"] for s in self.get("portraits")["segments"]]
+        self.assertEqual(marks, [0, 1, 2, 3])
+        self.send("put", path, {"mark": 108}, 400)
+
+    def test_owner_former_names_and_short_form(self):
+        self.adopt(4)
+        first, second = Segment.objects.order_by("number")[:2]
+        path = f"portraits/segments/{first.pk}"
+        proposed = first.name
+        for name in ("Garden regulars", "Plot keepers", "Garden regulars"):
+            self.send("put", path, {"name": name})
+        told = self.get(f"{path}/names")["names"]
+        self.assertEqual([n["name"] for n in told], ["Plot keepers", proposed])
+        self.assertEqual(told[0]["who"], "iris")
+        member = self.get("members")["members"][0]
+        now = self.send("put", path, {"owner": member["id"]})
+        self.assertEqual(now["owner"], member["name"])
+        self.assertEqual(self.get("portraits")["segments"][0]["owner"], member["name"])
+        self.send("put", path, {"owner": 99999}, 400)
+        self.send("post", "history/undo")
+        self.assertEqual(self.get("portraits")["segments"][0]["owner"], "")
+        words = self.send("put", path, {"short": second.short}, 400)["detail"]
+        self.assertIn(second.short, words)
+        self.send("put", path, {"notes": "x" * 4001}, 400)
+        self.get("portraits/segments/999999/names", 404)

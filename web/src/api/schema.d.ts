@@ -1578,8 +1578,25 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Rename a segment, or write notes to it. */
+        /** @description Rename a segment, mark it, give it an owner, or write notes to it. */
         put: operations["studies_portraits_segments_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/portraits/segments/{segment}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The names that a segment had before. */
+        get: operations["studies_portraits_segments_names_retrieve"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -3136,6 +3153,25 @@ export interface components {
              * @default
              */
             name?: string;
+        };
+        /** FormerName */
+        FormerName: {
+            /** Name */
+            name: string;
+            /** Short */
+            short: string;
+            /** Until */
+            until: string;
+            /** Who */
+            who: string;
+        };
+        /**
+         * FormerNames
+         * @description Names that a segment had before, the last one first.
+         */
+        FormerNames: {
+            /** Names */
+            names: components["schemas"]["FormerName"][];
         };
         /**
          * FormulaHelp
@@ -5279,7 +5315,10 @@ export interface components {
             /** Revision */
             revision: number;
         };
-        /** SegmentChange */
+        /**
+         * SegmentChange
+         * @description What changes; ``owner``: a member's number, 0 for nobody.
+         */
         SegmentChange: {
             /**
              * Name
@@ -5296,10 +5335,20 @@ export interface components {
              * @default null
              */
             notes?: string | null;
+            /**
+             * Mark
+             * @default null
+             */
+            mark?: number | null;
+            /**
+             * Owner
+             * @default null
+             */
+            owner?: number | null;
         };
         /**
          * SegmentHead
-         * @description A segment: its mark, name, size and money, and who stands on its border.
+         * @description A segment: its mark, name, size and money, who looks after it, who stands on its border.
          */
         SegmentHead: {
             /** Id */
@@ -5328,6 +5377,8 @@ export interface components {
             proposals: components["schemas"]["ProposalBody"][];
             /** Notes */
             notes: string;
+            /** Owner */
+            owner: string;
             /** Typical */
             typical: components["schemas"]["Typical"][];
         };
@@ -5351,6 +5402,10 @@ export interface components {
             short: string;
             /** Notes */
             notes: string;
+            /** Mark */
+            mark: number;
+            /** Owner */
+            owner: string;
             /** Revision */
             revision: number;
         };
@@ -10371,6 +10426,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SegmentNow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_segments_names_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                segment: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormerNames"];
                 };
             };
             /** @description It cannot be done, and why. */

@@ -4,12 +4,12 @@
  * out on white: tests/core/test_hues.py computes it.
  */
 export const HUES = [
-  "#2040ac",
-  "#24a84a",
-  "#8e655f",
-  "#8b839e",
-  "#be7e85",
-  "#6e2a3b",
-  "#352e56",
-  "#7591dc",
+  "#0f3b83",
+  "#6ea124",
+  "#7d34ce",
+  "#c57576",
+  "#2a92ae",
+  "#6a2910",
+  "#ad78fc",
+  "#481645",
 ];

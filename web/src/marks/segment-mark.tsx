@@ -11,8 +11,24 @@ export function markWords(mark: number): string {
   return `${body}, open at the ${GAPS[mark % 4] ?? "top"}`;
 }
 
+/** Twelve shapes, and from there on a colour of its own with each: see core/portraits/marks.py. */
+const SHAPES = 12;
+
+export function shapeOf(mark: number): number {
+  return mark % SHAPES;
+}
+
+export function colourOf(mark: number): number {
+  return mark < SHAPES ? mark % HUES.length : Math.floor(mark / SHAPES) - 1;
+}
+
+/** The mark of a shape and a colour. */
+export function markOf(shape: number, colour: number): number {
+  return shape % HUES.length === colour ? shape : shape + SHAPES * (colour + 1);
+}
+
 export function hueOf(mark: number): string {
-  return HUES[mark % HUES.length] ?? "#18212b";
+  return HUES[colourOf(mark)] ?? "#18212b";
 }
 
 function arc(cx: number, cy: number, r: number, turn: number): string {

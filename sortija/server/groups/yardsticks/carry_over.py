@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from sortija.core.groups.compare import carry_over, cross_table
+from sortija.core.portraits.marks import SHAPES, shape_of
 from sortija.core.portraits.naming import short_form
 from sortija.server.groups.actions import carries_over, checked_yardstick
 from sortija.server.groups.models import Segment, Yardstick
@@ -18,8 +19,7 @@ from sortija.server.studies.windows import WindowInView
 
 __all__ = ["home_of", "swap"]
 
-MARKS = 12
-_IDENTITY = ("mark", "name", "short", "notes", "carried_id", "carried_share")
+_IDENTITY = ("mark", "name", "short", "notes", "owner_id", "carried_id", "carried_share")
 
 
 def home_of(yardstick: Yardstick) -> WindowInView:
@@ -45,8 +45,8 @@ def _carry_over(before: Yardstick, after: Yardstick) -> None:
     heirs = carry_over(table)
     former = list(before.segments.all())
     segments = list(after.segments.all())
-    marks = {former[a].mark for a in heirs if a >= 0}
-    free = [mark for mark in range(MARKS) if mark not in marks]
+    shapes = {shape_of(former[a].mark) for a in heirs if a >= 0}
+    free = [mark for mark in range(SHAPES) if mark not in shapes]
     ladder = after.ladder is not None
     for place, segment in enumerate(segments):
         a = int(heirs[place])
@@ -56,7 +56,7 @@ def _carry_over(before: Yardstick, after: Yardstick) -> None:
         parent = former[a]
         union = table[a].sum() + table[:, place].sum() - table[a, place]
         segment.carried, segment.carried_share = parent, float(table[a, place] / union)
-        segment.mark, segment.notes = parent.mark, parent.notes
+        segment.mark, segment.notes, segment.owner_id = parent.mark, parent.notes, parent.owner_id
         if not ladder:  # tiers are called as the ladder calls them
             segment.name, segment.short = parent.name, parent.short
     _apart(segments)
@@ -74,7 +74,7 @@ def _apart(segments: list[Segment]) -> None:
         if segment.carried_id:
             continue
         names = [segment.name, *(p["name"] for p in segment.proposals)]
-        names += [f"{segment.name[:36]} {n}" for n in range(2, MARKS + 2)]
+        names += [f"{segment.name[:36]} {n}" for n in range(2, SHAPES + 2)]
         segment.name = next(name for name in names if name.lower() not in taken)
         segment.short = short_form(segment.name, shorts)
         taken.add(segment.name.lower())

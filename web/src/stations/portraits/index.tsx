@@ -1,23 +1,18 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, data } from "@/api/client";
-import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
 import { SpreadChoices, SpreadView } from "@/stations/portraits/spread/spread";
 import { SegmentCards } from "@/stations/portraits/threads/cards";
 import { ThreadsTable } from "@/stations/portraits/threads/table";
 import { usePortraits } from "@/stations/portraits/threads/use-threads";
 import { RuleChoices, Rules } from "@/stations/portraits/rules/rules";
+import { useSegmentChange } from "@/stations/portraits/use-segment-change";
 import { useStudy } from "@/study/context";
-import { askAnew } from "@/study/queries";
 import { useAddress, useElsewhere, word } from "@/study/address";
-import { queueWrite } from "@/study/write-queue";
 import { Stale, StatusBanner } from "@/study/status-banner";
 import { chosen as viewOf } from "@/ui/chosen";
 import { PageHeader } from "@/ui/page-header";
-import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Views } from "@/ui/views";
 
@@ -30,7 +25,7 @@ const LOOKED_AT = { look: word };
 
 /** Portraits: rings on threads beside the table, names, who is typical; rules that retell it. */
 export function Portraits() {
-  const { window } = useStudy();
+  const { window, canChange } = useStudy();
   const search = useElsewhere();
   const [chosen, setChosen] = useState(1);
   const [at, put] = useAddress(LOOKED_AT);
@@ -92,7 +87,19 @@ export function Portraits() {
       {segment && look === "rules" && <Rules />}
       {segment && look === "threads" && (
         <Stale status={page.status}>
-          <ThreadsTable page={page} chosen={segment.number} onChoose={setChosen} />
+          <ThreadsTable
+            page={page}
+            chosen={segment.number}
+            onChoose={setChosen}
+            onRename={
+              canChange
+                ? (number, name) => {
+                    const one = page.segments.find((row) => row.number === number);
+                    if (one) change.mutate({ segment: one, body: { name } });
+                  }
+                : undefined
+            }
+          />
           <SegmentCards
             page={page}
             segment={segment}
@@ -102,31 +109,4 @@ export function Portraits() {
       )}
     </div>
   );
-}
-
-export type SegmentBody = Partial<Record<"name" | "short" | "notes", string>>;
-
-function useSegmentChange() {
-  const { study, undo } = useStudy();
-  const queries = useQueryClient();
-  const say = useNotice();
-  return useMutation({
-    mutationFn: ({ segment, body }: { segment: Schemas["SegmentHead"]; body: SegmentBody }) =>
-      queueWrite(`segment ${segment.id}`, segment.revision, (headers) =>
-        data(
-          api.PUT("/api/studies/{study}/portraits/segments/{segment}", {
-            params: { path: { study: study.id, segment: segment.id } },
-            body: { name: body.name ?? null, short: body.short ?? null, notes: body.notes ?? null },
-            headers,
-          }),
-        ),
-      ),
-    onSuccess: (now, { segment, body }) =>
-      say(
-        body.name === undefined ? `${now.name} is changed.` : `${segment.name} is now ${now.name}.`,
-        { undo },
-      ),
-    onError: (problem) => say(problem.message, { trouble: true }),
-    onSettled: () => askAnew(queries, study.id),
-  });
 }

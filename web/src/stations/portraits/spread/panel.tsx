@@ -41,7 +41,10 @@ export function SpreadPanel({ page, panel, scale }: { page: Page; panel: Panel; 
   const after = panel.unit.startsWith("money") ? "" : unit && ` ${unit}`;
   const ends =
     scale === "own"
-      ? [told(panel.low), `${told(panel.high)}${after}${panel.beyond ? " and beyond" : ""}${panel.log ? ", log" : ""}`]
+      ? [
+          told(panel.low),
+          `${told(panel.high)}${after}${panel.beyond ? " and beyond" : ""}${panel.log ? ", log" : ""}`,
+        ]
       : ["0", "100, among everyone"];
   const most = Math.max(1, ...panel.everyone);
   const bins = panel.everyone.length;

@@ -81,11 +81,7 @@ export function SpreadView() {
               shown={shown}
               onToggle={toggle}
             />
-            <TakeAway
-              name="spread"
-              grid={() => gridOf(page)}
-              picture={() => frame.current}
-            />
+            <TakeAway name="spread" grid={() => gridOf(page)} picture={() => frame.current} />
           </span>
         </div>
         <div ref={frame}>

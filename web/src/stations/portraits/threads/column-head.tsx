@@ -1,9 +1,12 @@
+import { useState } from "react";
+
 import { count, percent } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import { ColumnMark, columnHue } from "@/marks/column-mark";
 import { markWords } from "@/marks/segment-mark";
 import type { Head } from "@/stations/portraits/threads/rows";
 import { useMoney } from "@/study/context";
+import { Input } from "@/ui/input";
 import { Column } from "@/ui/table";
 
 interface Props {
@@ -16,10 +19,17 @@ interface Props {
   /** Many columns: the short name. */
   many: boolean;
   onChoose: (number: number) => void;
+  /** Give the segment another name; left out where that is not allowed. */
+  onRename?: ((number: number, name: string) => void) | undefined;
 }
 
-/** A column's mark, name, and its shares of customers and money. Shift narrows the lens to it. */
-export function ColumnHead({ head, whole, widest, chosen, many, onChoose }: Props) {
+/**
+ * A column's mark, name, and its shares of customers and money. Shift narrows the lens to it; a
+ * double click or F2 renames it in its place.
+ */
+export function ColumnHead(props: Props) {
+  const { head, whole, widest, chosen, many, onChoose, onRename } = props;
+  const [naming, setNaming] = useState(false);
   const lens = useLens();
   const inMoney = useMoney("short");
   const pick = { value: String(head.number) };
@@ -40,12 +50,26 @@ export function ColumnHead({ head, whole, widest, chosen, many, onChoose }: Prop
     <Column
       className={`min-w-[84px] px-1.5 py-2 align-bottom ${chosen ? "border-x-2 border-t-2 border-ink" : ""}`}
     >
-      {bySegment ? (
+      {naming ? (
+        <NewName
+          name={head.name}
+          onDone={(name) => {
+            setNaming(false);
+            if (name && name !== head.name) onRename?.(head.number, name);
+          }}
+        />
+      ) : bySegment ? (
         <button
           type="button"
           className="block w-full text-left"
           aria-pressed={chosen}
-          title={`${head.name}, ${markWords(head.mark ?? 0)}. Shift-click narrows the lens.`}
+          title={`${head.name}, ${markWords(head.mark ?? 0)}. Shift-click narrows the lens${onRename ? ", F2 or a double click renames" : ""}.`}
+          onDoubleClick={() => onRename && setNaming(true)}
+          onKeyDown={(event) => {
+            if (event.key !== "F2" || !onRename) return;
+            event.preventDefault();
+            setNaming(true);
+          }}
           onClick={(event) =>
             event.shiftKey ? lens.pick("segment:now", pick, false) : onChoose(head.number)
           }
@@ -80,6 +104,27 @@ export function ColumnHead({ head, whole, widest, chosen, many, onChoose }: Prop
         </span>
       ))}
     </Column>
+  );
+}
+
+/** The name being typed; Enter keeps it, Escape leaves it. */
+function NewName({ name, onDone }: { name: string; onDone: (name: string) => void }) {
+  const [typed, setTyped] = useState(name);
+  return (
+    <Input
+      autoFocus
+      aria-label={`New name of ${name}`}
+      value={typed}
+      maxLength={40}
+      className="w-full text-12"
+      onFocus={(event) => event.target.select()}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={() => onDone(typed.trim())}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") onDone(typed.trim());
+        if (event.key === "Escape") onDone("");
+      }}
+    />
   );
 }
 

@@ -28,8 +28,9 @@ export function ThreadsTable(props: {
   page: Page;
   chosen: number;
   onChoose: (segment: number) => void;
+  onRename?: ((segment: number, name: string) => void) | undefined;
 }) {
-  const { page, chosen, onChoose } = props;
+  const { page, chosen, onChoose, onRename } = props;
   const { study } = useStudy();
   const at = useThreadsAddress();
   const lens = useLens();
@@ -144,6 +145,7 @@ export function ThreadsTable(props: {
                   chosen={bySegment && head.number === chosen}
                   many={many}
                   onChoose={onChoose}
+                  onRename={onRename}
                 />
               ))}
             </tr>
