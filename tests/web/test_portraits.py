@@ -195,6 +195,47 @@ class SpreadByHand(Station):
         self.lens_shows(head["customers"])
 
 
+class AgainstByHand(Station):
+    once = Station.swept
+
+    def test_a_category_two_measures_and_first_customers(self):
+        self.adopt()
+        garden = self.get("portraits/against", by="trait:garden")
+        pair = self.get("portraits/multiples")
+        first = self.get("portraits/first", least="1")
+        self.walk("Portraits", self.against, garden, pair, first)
+
+    def against(self, page, garden, pair, first):
+        page.get_by_role("tab", name="Against").click()
+        chosen = page.get_by_role("combobox", name="What the segments are set against")
+        chosen.select_option("trait:garden")
+        table = page.get_by_role("table", name="Garden by segment")
+        table.wait_for()
+        self.accessible(page)
+        page.get_by_label("What cells tell").select_option("counts")
+        level = garden["levels"][0]
+        row = table.get_by_role("row").filter(has_text=level["label"])
+        for count in level["counts"]:
+            row.get_by_text(re.compile(f"(^|[^0-9,]){count:,}$")).first.wait_for()
+        cell = row.get_by_role("button", name=re.compile(re.escape(garden["columns"][1]["name"])))
+        cell.focus()
+        page.keyboard.press("Enter")
+        self.lens_shows(level["counts"][1])
+        page.get_by_role("button", name="Clear").click()
+        page.get_by_role("button", name="Two measures").click()
+        card = page.get_by_role("region", name=f"{pair['y']['label']} by {pair['x']['label']}")
+        told = pair["panels"][0]
+        words = f"r {told['r']:.2f}".replace("-", "−")
+        card.get_by_text(words).first.wait_for()
+        self.assertEqual(card.locator("figure").count(), len(pair["panels"]))
+        page.get_by_role("button", name="First customers").click()
+        page.get_by_role("button", name="least first").click()
+        page.get_by_role("link", name=first["lists"][0]["customers"][0]["card"]).wait_for()
+        self.accessible(page)
+        page.reload()
+        page.get_by_role("link", name=first["lists"][0]["customers"][0]["card"]).wait_for()
+
+
 class RulesByHand(Station):
     once = Station.swept
 

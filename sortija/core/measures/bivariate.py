@@ -79,9 +79,11 @@ def _edge(values: NDArray[np.float64], axis: Axis, whole: bool) -> NDArray[np.in
 
 
 def density(
-    x: NDArray[np.float64], y: NDArray[np.float64], x_axis: Axis, y_axis: Axis, steps: int = 60
-) -> NDArray[np.int64]:
-    """(steps, steps) how many stand in each cell, y by x, ends take the rest."""
-    a = np.minimum((x_axis.place(x) * steps).astype(np.int64), steps - 1)
-    b = np.minimum((y_axis.place(y) * steps).astype(np.int64), steps - 1)
-    return np.bincount(b * steps + a, minlength=steps * steps).reshape(steps, steps)
+    x: NDArray[np.float64], y: NDArray[np.float64], x_axis: Axis, y_axis: Axis,
+    steps: tuple[int, int] = (60, 60),
+) -> NDArray[np.int64]:  # fmt: skip
+    """(up, across) how many stand in each cell, y by x, ends take the rest; ``steps``: of x, y."""
+    across, up = steps
+    a = np.minimum((x_axis.place(x) * across).astype(np.int64), across - 1)
+    b = np.minimum((y_axis.place(y) * up).astype(np.int64), up - 1)
+    return np.bincount(b * across + a, minlength=across * up).reshape(up, across)

@@ -8,7 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtri, stdtrit
 
-__all__ = ["effect_interval", "holm", "mean_half_width", "newcombe", "wilson", "wilson_of_all"]
+__all__ = [
+    "correlation_interval",
+    "effect_interval",
+    "holm",
+    "mean_half_width",
+    "newcombe",
+    "wilson",
+    "wilson_of_all",
+]
 
 
 def wilson(count: int, of: int, level: float = 0.95) -> tuple[float, float]:
@@ -77,6 +85,19 @@ def effect_interval(d: float, n: int, m: int, level: float = 0.95) -> tuple[floa
     error = float(np.sqrt((n + m) / (n * m) + d * d / (2 * (n + m))))
     half = float(ndtri(0.5 + level / 2)) * error
     return d - half, d + half
+
+
+def correlation_interval(r: float, n: int, level: float = 0.95) -> tuple[float, float]:
+    """The interval of a correlation by Fisher's z; NaN of three or fewer.
+
+    >>> [round(v, 3) for v in correlation_interval(0.5, 100)]
+    [0.337, 0.634]
+    """
+    if n <= 3 or abs(r) >= 1:
+        return (r, r) if n > 3 else (float("nan"), float("nan"))
+    half = float(ndtri(0.5 + level / 2)) / float(np.sqrt(n - 3))
+    z = float(np.arctanh(r))
+    return float(np.tanh(z - half)), float(np.tanh(z + half))
 
 
 def holm(p: Sequence[float]) -> list[float]:

@@ -166,7 +166,9 @@ def pair_page(made: MeasureSet, study: Study, x: str, y: str, lens: str) -> Pair
     many = len(found.rows) > MOST_POINTS
     cells = None
     if many:
-        grid = density(a[found.rows], b[found.rows], found.x_axis, found.y_axis, DENSITY_STEPS)
+        grid = density(
+            a[found.rows], b[found.rows], found.x_axis, found.y_axis, (DENSITY_STEPS,) * 2
+        )
         cells = grid.ravel().tolist()
     line = found.line
 

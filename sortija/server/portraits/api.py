@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 
 from django.http import Http404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -14,7 +14,15 @@ from rest_framework.views import APIView
 from sortija.core.portraits.tree import DEEPEST
 from sortija.server.groups.models import Segment
 from sortija.server.portraits.actions import change_segment, former_names
+from sortija.server.portraits.against import AgainstAsked, AgainstPage, against_page
 from sortija.server.portraits.division import AGAINST, Against
+from sortija.server.portraits.pairs import (
+    FirstPage,
+    MultiplesPage,
+    PairAsked,
+    first_page,
+    multiples_page,
+)
 from sortija.server.portraits.rules import FROM, RulesPage, rules_page
 from sortija.server.portraits.spread import SpreadAsked, SpreadPage, spread_page
 from sortija.server.portraits.views import Asked, PortraitsPage, portraits_page
@@ -153,6 +161,64 @@ class SpreadView(APIView):
             rows, _against(request), query.get("lens", ""), query.get("customers") == "1"
         )
         return reply(spread_page(found, window_from(request, default_window(found)), asked))
+
+
+class AgainstView(APIView):
+    @extend_schema(
+        parameters=[
+            *WINDOW,
+            OpenApiParameter("by", str, description="what the columns are set against"),
+            AGAINST_WHAT,
+        ],
+        responses=AgainstPage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        """Segments against tiers, a trait, a kept lens, older segments, or what they spend on."""
+        found = study_for(request.user, study)
+        query = request.query_params
+        asked = AgainstAsked(query.get("by", ""), _against(request), query.get("lens", ""))
+        return reply(against_page(found, window_from(request, default_window(found)), asked))
+
+
+class MultiplesView(APIView):
+    @extend_schema(
+        parameters=[
+            *WINDOW,
+            OpenApiParameter("x", str, description="the measure across"),
+            OpenApiParameter("y", str, description="the measure up"),
+            AGAINST_WHAT,
+        ],
+        responses=MultiplesPage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        """Two measures against each other, segment by segment."""
+        found = study_for(request.user, study)
+        asked = _pair_asked(request, "x", "y")
+        return reply(multiples_page(found, window_from(request, default_window(found)), asked))
+
+
+class FirstView(APIView):
+    @extend_schema(
+        parameters=[
+            *WINDOW,
+            OpenApiParameter("by", str, description="the measure they are ordered by"),
+            OpenApiParameter("least", str, description="1: from the least on"),
+            AGAINST_WHAT,
+        ],
+        responses=FirstPage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        """The first customers of every segment by a measure."""
+        found = study_for(request.user, study)
+        asked = _pair_asked(request, "by")
+        asked = replace(asked, least=request.query_params.get("least") == "1")
+        return reply(first_page(found, window_from(request, default_window(found)), asked))
+
+
+def _pair_asked(request: Request, *names: str) -> PairAsked:
+    query = request.query_params
+    measures = tuple(query[name] for name in names if query.get(name))
+    return PairAsked(measures, _against(request), query.get("lens", ""))
 
 
 class OneSegment(APIView):

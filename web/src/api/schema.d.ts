@@ -1553,6 +1553,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/portraits/against": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Segments against tiers, a trait, a kept lens, older segments, or what they spend on. */
+        get: operations["studies_portraits_against_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/portraits/first": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The first customers of every segment by a measure. */
+        get: operations["studies_portraits_first_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/portraits/multiples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Two measures against each other, segment by segment. */
+        get: operations["studies_portraits_multiples_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/portraits/rules": {
         parameters: {
             query?: never;
@@ -1877,6 +1928,89 @@ export interface components {
             /** Carried Share */
             carried_share: number | null;
         };
+        /**
+         * AgainstLevel
+         * @description A row: a value, or something that money is spent on.
+         *
+         *     ``counts``: customers by column; ``of_column``: its share of each column, ``of_level``: each
+         *     column's share of it, ``everyone``: its share of all; ``index``: 100 where a column is like
+         *     everyone; ``residuals``: adjusted standardised ones; ``told``: what chance does not make.
+         *     Shares of spend have no counts and no residuals. ``clauses``: its customers as a lens.
+         */
+        AgainstLevel: {
+            /** Label */
+            label: string;
+            /** Given */
+            given: boolean;
+            /** Clauses */
+            clauses: components["schemas"]["ClauseBody"][];
+            /** Counts */
+            counts: number[];
+            /** Everyone Count */
+            everyone_count: number;
+            /** Of Column */
+            of_column: (number | null)[];
+            /** Of Level */
+            of_level: (number | null)[];
+            /** Everyone */
+            everyone: number;
+            /** Index */
+            index: (number | null)[];
+            /** Residuals */
+            residuals: (number | null)[];
+            /** Told */
+            told: boolean[];
+        };
+        /**
+         * AgainstOption
+         * @description What segments can be set against; ``group``: what it is listed under.
+         */
+        AgainstOption: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Group */
+            group: string;
+        };
+        /**
+         * AgainstPage
+         * @description ``by``: what is set against the columns; ``spend``: rows are mean shares of a customer's
+         *     sales; ``circular``: it made the columns, or comes from what did, so
+         *     that p proves nothing.
+         */
+        AgainstPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            /**
+             * Against
+             * @enum {string}
+             */
+            against: "segments" | "everyone" | "rest";
+            /** Customers */
+            customers: number;
+            /** Columns */
+            columns: components["schemas"]["ColumnHead"][];
+            /** Options */
+            options: components["schemas"]["AgainstOption"][];
+            /** By */
+            by: string;
+            /** Label */
+            label: string;
+            /** Spend */
+            spend: boolean;
+            /** Circular */
+            circular: boolean;
+            /** Levels */
+            levels: components["schemas"]["AgainstLevel"][];
+            /** V */
+            v: number | null;
+            /** Chi Squared */
+            chi_squared: number | null;
+            /** P */
+            p: number | null;
+        };
         /** AlikeName */
         AlikeName: {
             /** Name */
@@ -1956,6 +2090,26 @@ export interface components {
             label: string;
             /** Kind */
             kind: string;
+        };
+        /**
+         * AxisOf
+         * @description An axis of the pictures: a measure in its unit; ``field``: what a lens calls it.
+         */
+        AxisOf: {
+            /** Name */
+            name: string;
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Log */
+            log: boolean;
         };
         /**
          * Balance
@@ -3139,6 +3293,48 @@ export interface components {
             /** By */
             by: string[];
         };
+        /** FirstCustomer */
+        FirstCustomer: {
+            /** Number */
+            number: number;
+            /** Card */
+            card: string;
+            /** Value */
+            value: number;
+        };
+        /**
+         * FirstOfColumn
+         * @description ``known``: how many of the column have a value at all.
+         */
+        FirstOfColumn: {
+            /** Number */
+            number: number;
+            /** Known */
+            known: number;
+            /** Customers */
+            customers: components["schemas"]["FirstCustomer"][];
+        };
+        /**
+         * FirstPage
+         * @description The first customers of every column by one measure.
+         */
+        FirstPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            /**
+             * Against
+             * @enum {string}
+             */
+            against: "segments" | "everyone" | "rest";
+            /** Columns */
+            columns: components["schemas"]["ColumnHead"][];
+            /** Options */
+            options: components["schemas"]["MeasureOption"][];
+            by: components["schemas"]["AxisOf"] | null;
+            /** Lists */
+            lists: components["schemas"]["FirstOfColumn"][];
+        };
         /**
          * FirstSignIn
          * @description A link's token, and the name (for invitations) and password the person chooses.
@@ -4297,6 +4493,50 @@ export interface components {
             customers: number;
             /** Converged */
             converged: boolean;
+        };
+        /**
+         * MultipleBody
+         * @description One column, or everyone at number 0: ``cells`` row by row from below; ``r`` with its 95%
+         *     interval; ``line``: the trend's places at both ends of the x axis.
+         */
+        MultipleBody: {
+            /** Number */
+            number: number;
+            /** Customers */
+            customers: number;
+            /** Cells */
+            cells: number[];
+            /** R */
+            r: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Line */
+            line: number[] | null;
+        };
+        /** MultiplesPage */
+        MultiplesPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            /**
+             * Against
+             * @enum {string}
+             */
+            against: "segments" | "everyone" | "rest";
+            /** Columns */
+            columns: components["schemas"]["ColumnHead"][];
+            /** Options */
+            options: components["schemas"]["MeasureOption"][];
+            x: components["schemas"]["AxisOf"] | null;
+            y: components["schemas"]["AxisOf"] | null;
+            /** Across */
+            across: number;
+            /** Up */
+            up: number;
+            /** Panels */
+            panels: components["schemas"]["MultipleBody"][];
         };
         /**
          * NewCampaign
@@ -10347,6 +10587,133 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PortraitsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_against_retrieve: {
+        parameters: {
+            query?: {
+                /** @description columns: segments, or the lens beside these */
+                against?: "everyone" | "rest" | "segments";
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description what the columns are set against */
+                by?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainstPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_first_retrieve: {
+        parameters: {
+            query?: {
+                /** @description columns: segments, or the lens beside these */
+                against?: "everyone" | "rest" | "segments";
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description the measure they are ordered by */
+                by?: string;
+                /** @description 1: from the least on */
+                least?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_multiples_retrieve: {
+        parameters: {
+            query?: {
+                /** @description columns: segments, or the lens beside these */
+                against?: "everyone" | "rest" | "segments";
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+                /** @description the measure across */
+                x?: string;
+                /** @description the measure up */
+                y?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MultiplesPage"];
                 };
             };
             /** @description It cannot be done, and why. */

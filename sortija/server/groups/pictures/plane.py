@@ -53,7 +53,9 @@ def _plane(key: Keyed[tuple[Mapped, tuple[str, ...], str]]) -> PlanePage:
     count = int(good.sum())
     cells = None
     if count > MOST_POINTS and len(found) >= 2:
-        grid = density(found[0].values[good], found[1].values[good], axes[0], axes[1], STEPS)
+        grid = density(
+            found[0].values[good], found[1].values[good], axes[0], axes[1], (STEPS, STEPS)
+        )
         cells = grid.ravel().tolist()
     tint = _tint(at, colour)
     return PlanePage(

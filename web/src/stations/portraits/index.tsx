@@ -6,6 +6,7 @@ import { SpreadChoices, SpreadView } from "@/stations/portraits/spread/spread";
 import { SegmentCards } from "@/stations/portraits/threads/cards";
 import { ThreadsTable } from "@/stations/portraits/threads/table";
 import { usePortraits } from "@/stations/portraits/threads/use-threads";
+import { AgainstChoices, AgainstView } from "@/stations/portraits/against/view";
 import { RuleChoices, Rules } from "@/stations/portraits/rules/rules";
 import { useSegmentChange } from "@/stations/portraits/use-segment-change";
 import { useStudy } from "@/study/context";
@@ -20,6 +21,7 @@ const VIEWS = [
   ["threads", "Threads"],
   ["spread", "Spread"],
   ["rules", "Rules"],
+  ["against", "Against"],
 ] as const;
 const LOOKED_AT = { look: word };
 
@@ -81,10 +83,12 @@ export function Portraits() {
           />
           {look === "spread" && <SpreadChoices />}
           {look === "rules" && <RuleChoices />}
+          {look === "against" && <AgainstChoices />}
         </div>
       )}
       {segment && look === "spread" && <SpreadView />}
       {segment && look === "rules" && <Rules />}
+      {segment && look === "against" && <AgainstView />}
       {segment && look === "threads" && (
         <Stale status={page.status}>
           <ThreadsTable

@@ -2,7 +2,7 @@ import { useRef } from "react";
 
 import { count } from "@/charts/format";
 import { ColumnMark } from "@/marks/column-mark";
-import { AgainstChoice } from "@/stations/portraits/against";
+import { AgainstChoice } from "@/stations/portraits/compared";
 import { PickRows } from "@/stations/portraits/threads/pick-rows";
 import { SpreadLines } from "@/stations/portraits/spread/lines";
 import { SpreadPanel } from "@/stations/portraits/spread/panel";

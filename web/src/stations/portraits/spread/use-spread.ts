@@ -2,7 +2,7 @@ import { parseAsBoolean } from "nuqs";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { AGAINST } from "@/stations/portraits/against";
+import { AGAINST } from "@/stations/portraits/compared";
 import { useStation } from "@/stations/use-station";
 import { useAddress, word, words } from "@/study/address";
 import { chosen } from "@/ui/chosen";

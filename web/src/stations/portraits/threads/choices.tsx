@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 
 import type { Schemas } from "@/api/client";
-import { AgainstChoice } from "@/stations/portraits/against";
+import { AgainstChoice } from "@/stations/portraits/compared";
 import { SHADES, VALUES } from "@/stations/portraits/threads/cells";
 import { SEPARATION, useThreadsAddress } from "@/stations/portraits/threads/use-threads";
 import { Select } from "@/ui/select";

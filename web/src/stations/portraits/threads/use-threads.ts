@@ -1,7 +1,7 @@
 import { parseAsArrayOf, parseAsBoolean, parseAsInteger, parseAsString } from "nuqs";
 
 import { api, data } from "@/api/client";
-import { AGAINST } from "@/stations/portraits/against";
+import { AGAINST } from "@/stations/portraits/compared";
 import { SHADES, VALUES } from "@/stations/portraits/threads/cells";
 import type { Order } from "@/stations/portraits/threads/rows";
 import { useStation } from "@/stations/use-station";
