@@ -67,7 +67,7 @@ export function First() {
           >
             <thead>
               <tr className="align-bottom">
-                <Column className="px-3 py-2" />
+                <Column className="px-3 py-2 text-quiet">Place</Column>
                 {page.columns.map((head, n) => (
                   <Column key={head.number} className="px-2 py-2">
                     <ColumnMark head={head} />
