@@ -26,8 +26,8 @@ NAMED = {
     ],
     "how actions are undone": [
         "adopt", "correct trait", "count intake", "draw holdout", "drop campaign", "keep lens",
-        "kept", "member", "overlap", "plan campaign", "rename lens", "segment", "setting", "swap",
-        "take back intake",
+        "kept", "marks", "member", "overlap", "plan campaign", "rename lens", "segment", "setting",
+        "swap", "take back intake",
     ],
 }  # fmt: skip
 _BEFORE_AND_AFTER = """

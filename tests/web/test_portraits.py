@@ -2,6 +2,7 @@
 
 import csv
 import io
+import json
 import re
 from pathlib import Path
 
@@ -236,6 +237,53 @@ class AgainstByHand(Station):
         page.get_by_role("link", name=first["lists"][0]["customers"][0]["card"]).wait_for()
 
 
+class OffersByHand(Station):
+    def once(self):
+        """The demo with its offers, groups tried."""
+        self.start_workers()
+        self.count("responses.csv", "offers.csv")
+        self.sweep()
+
+    def test_take_up_and_the_next_mailing(self):
+        self.adopt()
+        told = self.get("portraits/offers")
+        theme = next(a for a in told["attributes"] if a["name"] == "theme")["values"][0]
+        chosen = self.get("portraits/offers", chosen=json.dumps({"theme": theme}))
+        self.walk("Portraits", self.offers, told, theme, chosen)
+
+    def offers(self, page, told, theme, chosen):
+        page.get_by_role("tab", name="Offers").click()
+        table = page.get_by_role("table", name="Take-up by offer")
+        table.wait_for()
+        self.assertEqual(table.get_by_role("row").count(), 1 + len(told["offers"]))
+        self.accessible(page)
+        # Ordered by a column, the highest share stands first; its takers are a lens.
+        head = told["columns"][0]
+        table.get_by_role("button", name=f"Order by {head['name']}").click()
+        best = max(told["offers"], key=lambda offer: offer["shares"][0] or 0)
+        first = table.get_by_role("row").nth(1)
+        first.filter(has_text=best["label"]).wait_for()
+        first.get_by_role("button").first.focus()
+        page.keyboard.press("Enter")
+        self.lens_shows(best["took"][0])
+        page.get_by_role("button", name="Clear").click()
+        preferred = page.get_by_role("region", name="What the preferred share")
+        clear = [p for p in told["preferred"] if p["pattern"]]
+        nothing = preferred.get_by_text("No clear pattern.")
+        self.assertEqual(nothing.count(), len(told["preferred"]) - len(clear))
+        mailing = page.get_by_role("region", name="Next mailing")
+        mailing.get_by_label("theme").select_option(theme)
+        highest = max(chosen["expected"], key=lambda each: each["share"])
+        name = told["columns"][highest["number"] - 1]["name"]
+        row = mailing.get_by_role("button").first
+        row.and_(mailing.get_by_role("button", name=re.compile(
+            f"^{name}: {100 * highest['share']:.0f}% expected"))).wait_for()  # fmt: skip
+        page.reload()  # what the next one is like stands in the address
+        row.focus()
+        page.keyboard.press("Enter")
+        self.lens_shows(told["columns"][highest["number"] - 1]["customers"])
+
+
 class RulesByHand(Station):
     once = Station.swept
 
@@ -270,6 +318,13 @@ class RulesByHand(Station):
         lines.get_by_role("button", name=line["ways"][0]["words"], exact=True).click()
         counts = {n["id"]: sum(n["counts"]) for n in told["nodes"]}
         self.lens_shows(sum(counts[leaf] for leaf in line["leaves"]))
+        page.get_by_role("button", name="Take away").click()
+        with page.expect_download() as coming:
+            page.get_by_role("menuitem", name="CSV").click()
+        saved = list(csv.reader(io.StringIO(Path(coming.value.path()).read_text())))
+        ways = [way for rule in told["rules"] for way in rule["ways"]]
+        self.assertEqual(len(saved), 1 + len(ways))
+        self.assertEqual(float(saved[1][2]), told["rules"][0]["holds"]["share"])
         errs = page.get_by_role("region", name="Where the tree errs")
         errs.get_by_role("row").nth(1).get_by_role("cell").first.wait_for()
         cells = errs.get_by_role("row").nth(1).get_by_role("cell").all_inner_texts()

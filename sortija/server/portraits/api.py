@@ -6,7 +6,7 @@ from dataclasses import asdict, replace
 
 from django.http import Http404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from pydantic import BaseModel
+from pydantic import BaseModel, TypeAdapter, ValidationError
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -16,6 +16,7 @@ from sortija.server.groups.models import Segment
 from sortija.server.portraits.actions import change_segment, former_names
 from sortija.server.portraits.against import AgainstAsked, AgainstPage, against_page
 from sortija.server.portraits.division import AGAINST, Against
+from sortija.server.portraits.offers import OffersAsked, OffersPage, offers_page
 from sortija.server.portraits.pairs import (
     FirstPage,
     MultiplesPage,
@@ -213,6 +214,34 @@ class FirstView(APIView):
         asked = _pair_asked(request, "by")
         asked = replace(asked, least=request.query_params.get("least") == "1")
         return reply(first_page(found, window_from(request, default_window(found)), asked))
+
+
+class OffersView(APIView):
+    @extend_schema(
+        parameters=[
+            *WINDOW,
+            OpenApiParameter("chosen", str, description='the next mailing, as {"theme": "give"}'),
+            AGAINST_WHAT,
+        ],
+        responses=OffersPage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        """Past offers by segment, what the preferred ones share, and the next mailing."""
+        found = study_for(request.user, study)
+        query = request.query_params
+        asked = OffersAsked(
+            _against(request), query.get("lens", ""), _chosen(query.get("chosen", ""))
+        )
+        return reply(offers_page(found, window_from(request, default_window(found)), asked))
+
+
+def _chosen(written: str) -> dict[str, str]:
+    if not written:
+        return {}
+    try:
+        return TypeAdapter(dict[str, str]).validate_json(written)
+    except ValidationError as problem:
+        raise Problem("A mailing's attributes are told as JSON, a text each.", 400) from problem
 
 
 def _pair_asked(request: Request, *names: str) -> PairAsked:

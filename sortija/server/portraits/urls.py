@@ -9,6 +9,7 @@ urlpatterns = [
     path("studies/<int:study>/portraits/rules", api.RulesView.as_view()),
     path("studies/<int:study>/portraits/against", api.AgainstView.as_view()),
     path("studies/<int:study>/portraits/multiples", api.MultiplesView.as_view()),
+    path("studies/<int:study>/portraits/offers", api.OffersView.as_view()),
     path("studies/<int:study>/portraits/first", api.FirstView.as_view()),
     path("studies/<int:study>/portraits/spread", api.SpreadView.as_view()),
     path(

@@ -35,6 +35,7 @@ FREE = {
                         "lens",
                         "kept",
                         "exports",
+                        "sheets",
                         "ledger/lines/file",
                         "uploads",
                         "intakes",

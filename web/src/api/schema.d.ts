@@ -1604,6 +1604,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/portraits/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Past offers by segment, what the preferred ones share, and the next mailing. */
+        get: operations["studies_portraits_offers_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/portraits/rules": {
         parameters: {
             query?: never;
@@ -3165,6 +3182,22 @@ export interface components {
         Ended: {
             /** Ended */
             ended: number;
+        };
+        /**
+         * ExpectedBody
+         * @description A column's take-up of the next mailing with the 95% interval of one such offer.
+         */
+        ExpectedBody: {
+            /** Number */
+            number: number;
+            /** Share */
+            share: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Like */
+            like: number;
         };
         /** ExportList */
         ExportList: {
@@ -4772,6 +4805,50 @@ export interface components {
             apart: components["schemas"]["DifferenceBody"] | null;
         };
         /**
+         * OfferAttribute
+         * @description ``values``: what offers have of it, the commonest first.
+         */
+        OfferAttribute: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Values */
+            values: string[];
+        };
+        /**
+         * OfferRow
+         * @description One past offer by column: who ``received`` and ``took`` it, the share with its Wilson
+         *     interval; ``few``: rests on too few people; ``base_known``: whether it is known who received
+         *     it, else shares are of the whole column; ``circular``: it made the columns.
+         */
+        OfferRow: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Attributes */
+            attributes: string[];
+            /** All Received */
+            all_received: number;
+            /** Base Known */
+            base_known: boolean;
+            /** Circular */
+            circular: boolean;
+            /** Received */
+            received: number[];
+            /** Took */
+            took: number[];
+            /** Shares */
+            shares: (number | null)[];
+            /** Lows */
+            lows: (number | null)[];
+            /** Highs */
+            highs: (number | null)[];
+            /** Few */
+            few: boolean[];
+        };
+        /**
          * OfferTold
          * @description An offer that the customer received, and whether it was taken.
          */
@@ -4780,6 +4857,36 @@ export interface components {
             name: string;
             /** Answer */
             answer: string;
+        };
+        /**
+         * OffersPage
+         * @description ``tried``: values that were looked at for a pattern, of every column.
+         */
+        OffersPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            /**
+             * Against
+             * @enum {string}
+             */
+            against: "segments" | "everyone" | "rest";
+            /** Columns */
+            columns: components["schemas"]["ColumnHead"][];
+            /** Attributes */
+            attributes: components["schemas"]["OfferAttribute"][];
+            /** Offers */
+            offers: components["schemas"]["OfferRow"][];
+            /** Preferred */
+            preferred: components["schemas"]["PreferredBody"][];
+            /** Tried */
+            tried: number;
+            /** Chosen */
+            chosen: {
+                [key: string]: string;
+            };
+            /** Expected */
+            expected: components["schemas"]["ExpectedBody"][];
         };
         /**
          * Option
@@ -4951,6 +5058,26 @@ export interface components {
             deleted?: boolean | null;
         };
         /**
+         * PatternBody
+         * @description Offers with a value against those without; ``p`` counts everything that was looked at.
+         */
+        PatternBody: {
+            /** Attribute */
+            attribute: string;
+            /** Value */
+            value: string;
+            /** Offers */
+            offers: number;
+            /** Of */
+            of: number;
+            /** With It */
+            with_it: number;
+            /** Without */
+            without: number;
+            /** P */
+            p: number;
+        };
+        /**
          * PlanChoice
          * @description Prepare every measure by a preset, or by what was kept under a name; or keep what is.
          */
@@ -5080,6 +5207,18 @@ export interface components {
             /** Categories */
             categories: components["schemas"]["CategoryThread"][];
             curve: components["schemas"]["CurveBody"] | null;
+        };
+        /**
+         * PreferredBody
+         * @description A column by its number: its clear pattern, if it has one; ``highest``: its highest
+         *     take-up of any offer.
+         */
+        PreferredBody: {
+            /** Number */
+            number: number;
+            pattern: components["schemas"]["PatternBody"] | null;
+            /** Highest */
+            highest: number | null;
         };
         /** PresetBody */
         PresetBody: {
@@ -10714,6 +10853,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MultiplesPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_offers_retrieve: {
+        parameters: {
+            query?: {
+                /** @description columns: segments, or the lens beside these */
+                against?: "everyone" | "rest" | "segments";
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description the next mailing, as {"theme": "give"} */
+                chosen?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersPage"];
                 };
             };
             /** @description It cannot be done, and why. */

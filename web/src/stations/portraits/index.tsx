@@ -7,6 +7,7 @@ import { SegmentCards } from "@/stations/portraits/threads/cards";
 import { ThreadsTable } from "@/stations/portraits/threads/table";
 import { usePortraits } from "@/stations/portraits/threads/use-threads";
 import { AgainstChoices, AgainstView } from "@/stations/portraits/against/view";
+import { OffersChoices, OffersView } from "@/stations/portraits/offers/view";
 import { RuleChoices, Rules } from "@/stations/portraits/rules/rules";
 import { useSegmentChange } from "@/stations/portraits/use-segment-change";
 import { useStudy } from "@/study/context";
@@ -22,6 +23,7 @@ const VIEWS = [
   ["spread", "Spread"],
   ["rules", "Rules"],
   ["against", "Against"],
+  ["offers", "Offers"],
 ] as const;
 const LOOKED_AT = { look: word };
 
@@ -84,11 +86,13 @@ export function Portraits() {
           {look === "spread" && <SpreadChoices />}
           {look === "rules" && <RuleChoices />}
           {look === "against" && <AgainstChoices />}
+          {look === "offers" && <OffersChoices />}
         </div>
       )}
       {segment && look === "spread" && <SpreadView />}
       {segment && look === "rules" && <Rules />}
       {segment && look === "against" && <AgainstView />}
+      {segment && look === "offers" && <OffersView />}
       {segment && look === "threads" && (
         <Stale status={page.status}>
           <ThreadsTable

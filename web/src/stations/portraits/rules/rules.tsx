@@ -1,9 +1,13 @@
+import { useRef } from "react";
+
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
+import { gridOf } from "@/stations/portraits/rules/grid";
 import { RuleList } from "@/stations/portraits/rules/list";
 import { RuleTree } from "@/stations/portraits/rules/tree";
 import { WhereItErrs } from "@/stations/portraits/rules/where-it-errs";
 import { useStation } from "@/stations/use-station";
+import { TakeAway } from "@/study/take-away";
 import { Stale } from "@/study/status-banner";
 import { useAddress, whole, word } from "@/study/address";
 import { Choice } from "@/ui/choice";
@@ -58,6 +62,7 @@ export function RuleChoices() {
 /** Rules: the tree, a line a segment, and where it errs. */
 export function Rules() {
   const { about, depth } = useRuleAddress();
+  const frame = useRef<HTMLDivElement>(null);
   const rules = useStation(
     "rules",
     ({ study, query, signal }) =>
@@ -84,8 +89,13 @@ export function Rules() {
     <Stale status={page.status}>
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(240px,280px)] items-start gap-3">
         <section className="card p-3" aria-label="Questions">
-          <p>{sentence(page)}</p>
-          <RuleTree page={page} />
+          <div className="flex items-start justify-between gap-3">
+            <p>{sentence(page)}</p>
+            <TakeAway name="rules" grid={() => gridOf(page)} picture={() => frame.current} />
+          </div>
+          <div ref={frame}>
+            <RuleTree page={page} />
+          </div>
           <p className="text-11 text-quiet">{small(page)}</p>
         </section>
         <RuleList page={page} />

@@ -1,0 +1,126 @@
+"""Offers by group: plain counts, worlds with a pattern and without one, what comes next."""
+
+import unittest
+
+import numpy as np
+
+from sortija.core.portraits.offers import (
+    CLEAR,
+    Attribute,
+    attributes_of,
+    expected_take_up,
+    preferred,
+    take_up,
+)
+
+THEMES = ("early start", "stock up", "learn", "give")
+
+
+def world(rng, offers=24, k=4, lift=0.0):
+    """Rates of offers with two attributes; group 1 likes the first theme by ``lift``."""
+    theme = tuple(THEMES[n % 4] for n in range(offers))
+    off = tuple(str(5 * rng.integers(0, 4)) for _ in range(offers))
+    rates = np.clip(rng.normal(0.15, 0.05, (offers, 1)) + rng.normal(0, 0.03, (offers, k)), 0, 1)
+    rates[[n for n in range(offers) if n % 4 == 0], 1] += lift
+    return rates, [Attribute("theme", theme), Attribute("off", off)]
+
+
+class TakingUp(unittest.TestCase):
+    def test_plain_counts(self):
+        rng = np.random.default_rng(31)
+        groups = rng.integers(0, 4, 900)  # of whom those of group 3 are outside
+        answers = [rng.choice([0.0, 1.0, np.nan], 900, p=[0.3, 0.1, 0.6]) for _ in range(3)]
+        answers.append(np.where(rng.random(900) < 0.1, 1.0, np.nan))  # takers alone are known
+        found = take_up(answers, groups, 3)
+        for n, answer in enumerate(answers):
+            for g in range(3):
+                mine = groups == g
+                self.assertEqual(found.took[n, g], np.sum(answer[mine] == 1))
+                base = np.sum(~np.isnan(answer[mine])) if n < 3 else mine.sum()
+                self.assertEqual(found.received[n, g], base)
+        self.assertEqual(found.known.tolist(), [True, True, True, False])
+
+    def test_attributes(self):
+        told = [
+            {"theme": "give", "off": "10%", "from": "£20"}, {"theme": " learn ", "off": "5%"},
+            {"off": "15%", "from": "£20"}, {"theme": "give", "off": "20%", "from": ""},
+        ]  # fmt: skip
+        theme, off, least = attributes_of(told)
+        self.assertEqual(theme.values, ("give", "learn", "", "give"))
+        self.assertEqual(off.values, ("under 15", "under 15", "15 and more", "15 and more"))
+        self.assertEqual(least.values, ("£20", "", "£20", ""))
+
+
+class Preferring(unittest.TestCase):
+    def test_a_pattern_is_found_where_there_is_one(self):
+        found = 0
+        for seed in range(20):
+            rates, attributes = world(np.random.default_rng(seed), lift=0.15)
+            best = preferred(rates, attributes)[0]
+            found += best.p < CLEAR and (best.group, best.value) == (1, "early start")
+            mine = np.arange(24) % 4 == 0
+            if (best.group, best.value) == (1, "early start"):
+                self.assertAlmostEqual(best.with_it, rates[mine, 1].mean())
+                self.assertAlmostEqual(best.without, rates[~mine, 1].mean())
+                self.assertEqual((best.offers, best.of), (6, 24))
+        self.assertGreaterEqual(found, 18)
+
+    def test_where_there_is_none_hardly_any_is_told(self):
+        """Of 300 shuffled worlds about one in twenty tells anything, of any group and value."""
+        alarms = 0
+        for seed in range(300):
+            rng = np.random.default_rng(1000 + seed)
+            rates, attributes = world(rng, lift=0.15)
+            shuffled = rates[rng.permutation(len(rates))]
+            alarms += preferred(shuffled, attributes, seed=seed, draws=400)[0].p < 0.05
+        self.assertTrue(4 <= alarms <= 26, alarms)
+
+    def test_too_few_offers_and_gaps(self):
+        rates, attributes = world(np.random.default_rng(3), offers=9, lift=0.3)
+        self.assertEqual(preferred(rates, attributes), [])
+        rates, attributes = world(np.random.default_rng(3), lift=0.3)
+        rates[::3, 1] = np.nan  # a third never reached the group
+        best = preferred(rates, attributes)[0]
+        self.assertEqual((best.group, best.value), (1, "early start"))
+        rates[:, 2] = np.nan
+        self.assertNotIn(2, {each.group for each in preferred(rates, attributes)})
+
+    def test_what_says_the_same_is_asked_once(self):
+        rates, (theme, _) = world(np.random.default_rng(4))
+        twin = Attribute("colour", tuple({"give": "red"}.get(v, "blue") for v in theme.values))
+        both = preferred(rates, [theme, twin])
+        self.assertEqual({each.attribute for each in both}, {"theme"})
+
+
+class Next(unittest.TestCase):
+    def test_the_interval_holds_the_next_offer(self):
+        """The next offer of a theme is taken by a share within the interval 95 times in 100."""
+        rng, inside, of = np.random.default_rng(33), 0, 400
+        for _ in range(of):
+            liking = rng.normal(0.2, 0.04, 4)
+            themes = rng.integers(0, 4, 25)
+            rates = np.clip(liking[themes] + rng.normal(0, 0.03, 25), 0, 1)[:, None]
+            past = Attribute("theme", tuple(THEMES[t] for t in themes[:24]))
+            [told] = expected_take_up(rates[:24], [past], {"theme": THEMES[themes[24]]})
+            inside += told.low <= rates[24, 0] <= told.high
+        self.assertGreaterEqual(inside / of, 0.92)
+        self.assertLessEqual(inside / of, 0.995)
+
+    def test_shrunk_to_the_group_s_mean(self):
+        rates, attributes = world(np.random.default_rng(5), lift=0.2)
+        nothing = expected_take_up(rates, attributes, {})
+        for g, told in enumerate(nothing):
+            self.assertAlmostEqual(told.share, rates[:, g].mean())
+            self.assertEqual(told.like, 24)
+        liked = expected_take_up(rates, attributes, {"theme": "early start"})[1]
+        mine = rates[np.arange(24) % 4 == 0, 1].mean()
+        self.assertTrue(rates[:, 1].mean() < liked.share < mine)
+        unheard = expected_take_up(rates, attributes, {"theme": "sing"})[0]
+        self.assertEqual(unheard.like, 0)
+        self.assertAlmostEqual(unheard.share, rates[:, 0].mean())
+        few = expected_take_up(rates[:2], [Attribute("theme", ("a", "b"))], {})[0]
+        self.assertTrue(np.isnan(few.share))
+
+
+if __name__ == "__main__":
+    unittest.main()
