@@ -108,9 +108,10 @@ class TheQuickWayAndTheLong(unittest.TestCase):
 
     @given(st.text("0123456789-/.: T", min_size=10, max_size=19))
     def test_agree_on_anything(self, text):
-        # Two blanks before the time take the cell the long way.
+        # Two blanks before the time take the cell the long way; between two letters one would
+        # make two words of one.
         longer = f"{text[:10]} {text[10:]}"
-        if text[10:11] in (" ", "T"):
+        if text[10:11] in (" ", "T") and text[9:11] != "TT":
             for month_first in (False, True):
                 self.assertEqual(
                     moments(text, month_first=month_first), moments(longer, month_first=month_first)
