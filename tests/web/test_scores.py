@@ -119,4 +119,5 @@ class ScoresByHand(Station):
         page.get_by_role("button", name="Keep this ladder").click()
         page.get_by_role("button", name="This ladder is kept").wait_for()
         self.open_station(page, "Portraits")
-        page.get_by_text("Front garden").first.wait_for()
+        heads = page.get_by_role("columnheader")
+        heads.filter(has_text="Front garden").wait_for()
