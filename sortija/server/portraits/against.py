@@ -25,6 +25,13 @@ from sortija.server.portraits.division import Against, ColumnHead, Division, div
 from sortija.server.portraits.figures import or_none, plain
 from sortija.server.portraits.placed import placed_or_status
 from sortija.server.portraits.sheet import NumericRow, sheet_of
+from sortija.server.portraits.spent_on import (
+    FAMILIES,
+    buyers_of,
+    families_of,
+    parts_of,
+    spent_on,
+)
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.http import Status
@@ -36,11 +43,6 @@ from sortija.server.studies.windows import WindowInView
 
 __all__ = ["AgainstPage", "against_page"]
 
-#: What customers spend on, told by measures that are shares of their sales.
-FAMILIES = {
-    "department": "Departments", "channel": "Channels", "weekday": "Weekdays", "season": "Seasons",
-    "site": "Sites",
-}  # fmt: skip
 _OF_SPEND, _OF_RULE = "spend:", "rule:"
 
 
@@ -142,14 +144,12 @@ def _options(placed: AssignmentAt) -> Iterator[AgainstOption]:
     study, window = placed.yardstick.study, placed.window
     names = [n for n in field_names(study, window) if n.kind == "category"]
     names = [n for n in names if not n.key.startswith(("segment:", "missing:", "outlier:"))]
-    families = {source.about.family for source in placed.made.derived.values()}
     for name in sorted(names, key=lambda n: not n.key.startswith("tier:")):
         yield AgainstOption(key=name.key, label=name.label, group=name.group)
     for kept in KeptLens.objects.filter(study=study, dropped=False, kind=KeptLens.RULE):
         yield AgainstOption(key=f"{_OF_RULE}{kept.pk}", label=kept.name, group="Kept rules")
-    for family, label in FAMILIES.items():
-        if family in families:
-            yield AgainstOption(key=f"{_OF_SPEND}{family}", label=label, group="Spent on")
+    for family, label in families_of(placed.made).items():
+        yield AgainstOption(key=f"{_OF_SPEND}{family}", label=label, group="Spent on")
     older = Yardstick.objects.filter(study=study).exclude(pk=placed.yardstick.pk).order_by("-pk")
     for yardstick in older[:12]:
         label = f"{yardstick.k} segments of {yardstick.adopted_at:%d %b %Y}"
@@ -249,7 +249,7 @@ def _of_spend(
 ) -> AgainstPage:
     """Mean shares of a customer's sales."""
     made = placed.made
-    names = tuple(n for n, s in made.derived.items() if s.about.family == family)
+    names = parts_of(made, family)
     if family not in FAMILIES or not names:
         raise Problem(f"There is nothing called {family} here.", 404)
     rows = [r for r in sheet_of(placed, division, names).numeric if r.name in names]
@@ -270,16 +270,8 @@ def _share_row(row: NumericRow, told: NDArray[np.bool_], shown: int) -> AgainstL
     with np.errstate(invalid="ignore", divide="ignore"):
         index = 100 * means / usual
     return AgainstLevel(
-        label=_spent_on(row.label), given=True,
-        clauses=[ClauseBody(field=f"measure:{row.name}", ranges=[(_ANY, None)])],
+        label=spent_on(row.label), given=True,
+        clauses=[buyers_of(row.name)],
         counts=[], everyone_count=0, of_column=plain(means), of_level=[], everyone=usual,
         index=plain(index), residuals=[], told=told[:shown].tolist(),
     )  # fmt: skip
-
-
-#: More than nothing, however little.
-_ANY = 1e-9
-
-
-def _spent_on(label: str) -> str:
-    return label.removesuffix(", share")

@@ -2,19 +2,20 @@
 
 from django.urls import path
 
-from sortija.server.portraits import api
+from sortija.server.portraits.api import against, offers, places, segments, table
 
 urlpatterns = [
-    path("studies/<int:study>/portraits", api.PortraitsView.as_view()),
-    path("studies/<int:study>/portraits/rules", api.RulesView.as_view()),
-    path("studies/<int:study>/portraits/against", api.AgainstView.as_view()),
-    path("studies/<int:study>/portraits/multiples", api.MultiplesView.as_view()),
-    path("studies/<int:study>/portraits/offers", api.OffersView.as_view()),
-    path("studies/<int:study>/portraits/first", api.FirstView.as_view()),
-    path("studies/<int:study>/portraits/spread", api.SpreadView.as_view()),
+    path("studies/<int:study>/portraits", table.PortraitsView.as_view()),
+    path("studies/<int:study>/portraits/rules", table.RulesView.as_view()),
+    path("studies/<int:study>/portraits/against", against.AgainstView.as_view()),
+    path("studies/<int:study>/portraits/multiples", against.MultiplesView.as_view()),
+    path("studies/<int:study>/portraits/offers", offers.OffersView.as_view()),
+    path("studies/<int:study>/portraits/first", against.FirstView.as_view()),
+    path("studies/<int:study>/portraits/places", places.PlacesView.as_view()),
+    path("studies/<int:study>/portraits/spread", table.SpreadView.as_view()),
     path(
         "studies/<int:study>/portraits/segments/<int:segment>/names",
-        api.NamesOfSegment.as_view(),
+        segments.NamesOfSegment.as_view(),
     ),
-    path("studies/<int:study>/portraits/segments/<int:segment>", api.OneSegment.as_view()),
+    path("studies/<int:study>/portraits/segments/<int:segment>", segments.OneSegment.as_view()),
 ]

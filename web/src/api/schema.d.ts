@@ -1621,6 +1621,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/portraits/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Customers by district: reach, money, mixes, and one district beside its like. */
+        get: operations["studies_portraits_places_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/portraits/rules": {
         parameters: {
             query?: never;
@@ -2307,6 +2324,49 @@ export interface components {
             day: number;
             /** Share */
             share: number;
+        };
+        /**
+         * BesideLine
+         * @description A share here and in the districts like it, all their customers together; ``least`` and
+         *     ``greatest`` of those districts; ``low`` to ``high``: the 95% interval of what they have more;
+         *     ``told``: it stands out against chance and against each of them. ``column``: the number of
+         *     the segment it is about; ``of``: "households" or "customers".
+         */
+        BesideLine: {
+            /** Label */
+            label: string;
+            /** Column */
+            column: number | null;
+            /** Of */
+            of: string;
+            /** Here */
+            here: number;
+            /** Like */
+            like: number;
+            /** Least */
+            least: number;
+            /** Greatest */
+            greatest: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Told */
+            told: boolean;
+        };
+        /** BesidePage */
+        BesidePage: {
+            /** Place */
+            place: string;
+            /** Customers */
+            customers: number;
+            /** Traits */
+            traits: components["schemas"]["LikeTrait"][];
+            /** Like */
+            like: string[];
+            /** Lines */
+            lines: components["schemas"]["BesideLine"][];
+            more: components["schemas"]["MoreBody"] | null;
         };
         /**
          * Box
@@ -4108,6 +4168,18 @@ export interface components {
             left_out: number;
         };
         /**
+         * LikeTrait
+         * @description A trait that districts can be alike by; ``on``: they are.
+         */
+        LikeTrait: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** On */
+            on: boolean;
+        };
+        /**
          * LineRow
          * @description One line, with the reason it does not count (empty when it does).
          */
@@ -4510,6 +4582,33 @@ export interface components {
             trees: components["schemas"]["TreeBody"][];
             job: components["schemas"]["JobRow"] | null;
         };
+        /**
+         * MixLevel
+         * @description A part of the strip; ``column``: the number of the column it is, if it is one; ``everyone``:
+         *     its share of all; ``clauses``: its customers as a lens, wherever they live.
+         */
+        MixLevel: {
+            /** Label */
+            label: string;
+            /** Column */
+            column: number | null;
+            /** Everyone */
+            everyone: number | null;
+            /** Clauses */
+            clauses: components["schemas"]["ClauseBody"][];
+        };
+        /**
+         * MixOption
+         * @description ``group``: what it is listed under.
+         */
+        MixOption: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Group */
+            group: string;
+        };
         /** ModelBody */
         ModelBody: {
             /** R */
@@ -4526,6 +4625,21 @@ export interface components {
             customers: number;
             /** Converged */
             converged: boolean;
+        };
+        /**
+         * MoreBody
+         * @description Customers more that the reach of its like would mean, with the interval of that; ``mostly``:
+         *     the column of most of them, if there are such.
+         */
+        MoreBody: {
+            /** Customers */
+            customers: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Mostly */
+            mostly: number | null;
         };
         /**
          * MultipleBody
@@ -5076,6 +5190,87 @@ export interface components {
             without: number;
             /** P */
             p: number;
+        };
+        /**
+         * PlaceOption
+         * @description A trait whose values can be places.
+         */
+        PlaceOption: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * PlaceRow
+         * @description One district: customers there, households with the share of them that are customers and
+         *     its Wilson interval, ``money``; ``value``: what it is shaded by, of ``people``, and ``drawn``:
+         *     the same drawn towards the whole where it rests on few; ``mix``: shares of its parts.
+         */
+        PlaceRow: {
+            /** Code */
+            code: string;
+            /** Customers */
+            customers: number;
+            /** Money */
+            money: number;
+            /** Households */
+            households: number | null;
+            /** Reach */
+            reach: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Value */
+            value: number | null;
+            /** People */
+            people: number;
+            /** Drawn */
+            drawn: number | null;
+            /** Mix */
+            mix: (number | null)[];
+        };
+        /**
+         * PlacesPage
+         * @description ``whole``: what everyone has of what places are shaded by; ``without``: customers whose
+         *     place is not known.
+         */
+        PlacesPage: {
+            status: components["schemas"]["Status"];
+            /** Made From */
+            made_from: string;
+            /**
+             * Against
+             * @enum {string}
+             */
+            against: "segments" | "everyone" | "rest";
+            /** Columns */
+            columns: components["schemas"]["ColumnHead"][];
+            /** Options */
+            options: components["schemas"]["PlaceOption"][];
+            /** By */
+            by: string;
+            /** Label */
+            label: string;
+            /** Shades */
+            shades: components["schemas"]["ShadeOption"][];
+            shade: components["schemas"]["ShadeOption"] | null;
+            /** Whole */
+            whole: number | null;
+            /** Mixes */
+            mixes: components["schemas"]["MixOption"][];
+            /** Mix */
+            mix: string;
+            /** Levels */
+            levels: components["schemas"]["MixLevel"][];
+            /** Customers */
+            customers: number;
+            /** Without */
+            without: number;
+            /** Places */
+            places: components["schemas"]["PlaceRow"][];
+            beside: components["schemas"]["BesidePage"] | null;
         };
         /**
          * PlanChoice
@@ -5873,6 +6068,26 @@ export interface components {
         SettingRevision: {
             /** Revision */
             revision: number;
+        };
+        /**
+         * ShadeOption
+         * @description ``group``: what it is listed under; ``counted``: a total, which mostly says how large a
+         *     place is.
+         */
+        ShadeOption: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Group */
+            group: string;
+            /**
+             * Counted
+             * @default false
+             */
+            counted?: boolean;
         };
         /**
          * ShareBody
@@ -10894,6 +11109,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OffersPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_places_retrieve: {
+        parameters: {
+            query?: {
+                /** @description columns: segments, or the lens beside these */
+                against?: "everyone" | "rest" | "segments";
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description the trait whose values are places */
+                by?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description traits that places are alike by, by commas */
+                like?: string;
+                /** @description how the customers of a place are told apart */
+                mix?: string;
+                /** @description one to set beside those that are like it */
+                place?: string;
+                /** @description what places are shaded by */
+                shade?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacesPage"];
                 };
             };
             /** @description It cannot be done, and why. */

@@ -4,7 +4,7 @@ import type { Schemas } from "@/api/client";
 import { count, figure, inUnit, percent } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickList, PickPicture } from "@/charts/picture";
-import { barRange, holds } from "@/lens/clauses";
+import { barRange, holds, rangeClause, valueClause } from "@/lens/clauses";
 import type { Clause, Pick } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
@@ -32,13 +32,8 @@ function sharesOf(chart: Chart): Shares {
 function usePicking(chart: Chart) {
   const lens = useLens();
   const own = lens.clauses.find((clause) => clause.field === chart.field);
-  const tried = (pick: Pick): Clause => ({
-    field: chart.field,
-    values: "value" in pick ? [pick.value] : [],
-    ranges: "range" in pick ? [pick.range] : [],
-    negated: false,
-    window: "",
-  });
+  const tried = (pick: Pick): Clause =>
+    "value" in pick ? valueClause(chart.field, pick.value) : rangeClause(chart.field, pick.range);
   return {
     own,
     handlers: (pick: Pick, label?: string) =>

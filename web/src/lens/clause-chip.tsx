@@ -1,7 +1,7 @@
 import { Popover } from "radix-ui";
 
 import { day, inUnit } from "@/charts/format";
-import { place } from "@/lens/clauses";
+import { SEGMENT, place } from "@/lens/clauses";
 import type { Clause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
@@ -11,7 +11,7 @@ import { Checkbox } from "@/ui/input";
 function useWords() {
   const { study } = useStudy();
   const { fields, answer } = useLens();
-  const states = Object.values(fields.find((row) => row.field === "segment:now")?.labels ?? {});
+  const states = Object.values(fields.find((row) => row.field === SEGMENT)?.labels ?? {});
   return (clause: Clause): { label: string; picks: string[] } => {
     if (clause.field.startsWith("crossing:")) return crossingWords(clause, states);
     const field = fields.find((row) => row.field === clause.field);

@@ -1,10 +1,23 @@
 import type { Schemas } from "@/api/client";
 
 export type Clause = Schemas["ClauseBody"];
-type Range = [number | null, number | null];
+export type Range = [number | null, number | null];
 
 /** One bar: a value of a category, or a range of a number. */
 export type Pick = { value: string } | { range: Range };
+
+/** The field that says which segment a customer is in at the window's end. */
+export const SEGMENT = "segment:now";
+
+/** A clause on values of a category. */
+export function valueClause(field: string, ...values: string[]): Clause {
+  return { field, values, ranges: [], negated: false, window: "" };
+}
+
+/** A clause on a range of a number. */
+export function rangeClause(field: string, range: Range): Clause {
+  return { field, values: [], ranges: [range], negated: false, window: "" };
+}
 
 function same(a: Range, b: Range): boolean {
   return a[0] === b[0] && a[1] === b[1];
@@ -71,7 +84,7 @@ export function barRange(edges: number[], from: number, to: number): Range {
 
 /** The clauses with one on these values of a category, in the place of any other on the field. */
 export function withValues(clauses: Clause[], field: string, values: string[]): Clause[] {
-  return place(clauses, { field, values, ranges: [], negated: false, window: "" });
+  return place(clauses, valueClause(field, ...values));
 }
 
 /** The clauses with one on a range of each field, in the place of any other on it. */
@@ -79,11 +92,7 @@ export function withRanges(
   clauses: Clause[],
   picked: readonly (readonly [field: string, range: Range])[],
 ): Clause[] {
-  return picked.reduce(
-    (now, [field, range]) =>
-      place(now, { field, values: [], ranges: [range], negated: false, window: "" }),
-    clauses,
-  );
+  return picked.reduce((now, [field, range]) => place(now, rangeClause(field, range)), clauses);
 }
 
 /** Whether two lists of clauses ask the same, in whatever order. */

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from pydantic import BaseModel
 
@@ -9,8 +11,9 @@ from sortija.server.ledger.customers.traits import trait_column, traits_of
 from sortija.server.ledger.intake.file_kinds import known_values
 from sortija.server.ledger.models import Area, Intake
 from sortija.server.studies.models import Study
+from sortija.server.studies.request_cache import once
 
-__all__ = ["DistrictsPage", "districts_page", "households_of"]
+__all__ = ["Districts", "DistrictsPage", "districts_of", "districts_page", "households_of"]
 
 
 class AreaRow(BaseModel):
@@ -45,16 +48,38 @@ def households_of(study: Study) -> dict[str, int]:
     return {code: int(many or 0) for code, many in rows.values_list("code", "households")}
 
 
+@dataclass(frozen=True)
+class Districts:
+    """``codes``: what the newest file of districts calls them; ``trait``: the one whose values
+    they are, empty where none is."""
+
+    codes: tuple[str, ...]
+    trait: str
+
+
+@once
+def districts_of(study: Study) -> Districts:
+    """The districts that have an outline, and the trait that names customers' districts."""
+    intake = _newest(study)
+    if intake is None:
+        return Districts((), "")
+    codes = tuple(
+        Area.objects.filter(intake=intake).order_by("code").values_list("code", flat=True)
+    )
+    name, share = known_values(study, list(codes))
+    return Districts(codes, name if share > 0 else "")
+
+
 def districts_page(study: Study) -> DistrictsPage:
     """The newest counted districts; nothing while there are none."""
     intake = _newest(study)
     if intake is None:
         return DistrictsPage(trait="", areas=[], elsewhere=0, without=0)
     areas = list(Area.objects.filter(intake=intake).order_by("code"))
-    name, share = known_values(study, [area.code for area in areas])
+    name = districts_of(study).trait
     counts: dict[str, int] = {}
     without = 0
-    trait = next((t for t in traits_of(study) if t.name == name and share > 0), None)
+    trait = next((t for t in traits_of(study) if t.name == name), None)
     if trait is not None:
         column = trait_column(study, trait)
         many = np.bincount(np.asarray(column.values), minlength=len(column.levels) + 1)

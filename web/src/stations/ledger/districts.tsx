@@ -1,60 +1,18 @@
-import { useQuery } from "@tanstack/react-query";
-
-import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
+import { pathOf, plane } from "@/charts/areas";
 import { count, figure } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
-import { holds } from "@/lens/clauses";
+import { holds, valueClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
-import { useStudy } from "@/study/context";
+import { ringsOf, useAreas } from "@/study/use-areas";
 
 const WIDTH = 300;
 
-type Corner = [number, number];
-
-/** Longitude and latitude on a plane that keeps shapes at the districts' own latitude. */
-function plane(areas: Schemas["AreaRow"][]) {
-  const corners = areas.flatMap((area) => area.rings.flat()) as Corner[];
-  const [west, east] = [
-    Math.min(...corners.map((c) => c[0])),
-    Math.max(...corners.map((c) => c[0])),
-  ];
-  const [south, north] = [
-    Math.min(...corners.map((c) => c[1])),
-    Math.max(...corners.map((c) => c[1])),
-  ];
-  const narrow = Math.cos((((south + north) / 2) * Math.PI) / 180);
-  const scale = WIDTH / Math.max(1e-9, (east - west) * narrow);
-  return {
-    height: (north - south) * scale,
-    at: ([x, y]: Corner): Corner => [(x - west) * narrow * scale, (north - y) * scale],
-  };
-}
-
-function path(rings: Corner[][], at: (corner: Corner) => Corner): string {
-  return rings
-    .map((ring) => {
-      const told = ring.map((corner) => {
-        const [x, y] = at(corner);
-        return `${x.toFixed(1)} ${y.toFixed(1)}`;
-      });
-      return `M${told.join("L")}Z`;
-    })
-    .join("");
-}
-
 /** Districts on a plane, the darker the more customers a household; a pick narrows the lens. */
 export function Districts() {
-  const { study } = useStudy();
   const lens = useLens();
-  const places = useQuery({
-    queryKey: ["study", study.id, "places"],
-    queryFn: () =>
-      data(
-        api.GET("/api/studies/{study}/ledger/districts", { params: { path: { study: study.id } } }),
-      ),
-  });
+  const places = useAreas();
   const drawn = (places.data?.areas ?? []).filter((area) => area.rings.length > 0);
   if (!places.data || drawn.length === 0) return null;
   const trait = places.data.trait;
@@ -65,7 +23,7 @@ export function Districts() {
   const known = drawn.every((area) => reach(area) !== null);
   const value = (area: Schemas["AreaRow"]) => (known ? (reach(area) ?? 0) : area.customers);
   const most = Math.max(1e-9, ...drawn.map(value));
-  const { at, height } = plane(drawn);
+  const { at, height } = plane(drawn.map(ringsOf), WIDTH, 318);
   return (
     <section aria-label="Places">
       <h3 className="mb-1 text-13">
@@ -79,12 +37,12 @@ export function Districts() {
         </span>
       </h3>
       <div className="flex items-start gap-5">
-        <PickPicture width={WIDTH} height={Math.min(320, height + 2)} label="Districts">
+        <PickPicture width={WIDTH} height={height + 2} label="Districts">
           {drawn.map((area) => {
             const said = `${area.code}: ${count(area.customers)} customers${area.households ? `, ${count(area.households)} households` : ""}`;
             const pick = { value: area.code };
             const chosen = holds(own, pick);
-            const tried = { field, values: [area.code], ranges: [], negated: false, window: "" };
+            const tried = valueClause(field, area.code);
             const act = trait && {
               ...pickable({
                 pressed: chosen,
@@ -96,7 +54,7 @@ export function Districts() {
             return (
               <path
                 key={area.code}
-                d={path(area.rings as Corner[][], at)}
+                d={pathOf(ringsOf(area), at)}
                 fillRule="evenodd"
                 fill={`color-mix(in oklab, var(--color-ink) ${6 + Math.round((70 * value(area)) / most)}%, var(--color-card))`}
                 stroke={chosen ? "var(--color-teal)" : "var(--color-card)"}

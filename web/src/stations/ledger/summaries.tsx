@@ -6,6 +6,7 @@ import type { Schemas } from "@/api/client";
 import { count, dayOfNumber, figure, inUnit, money, month, percent } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickList } from "@/charts/picture";
+import { valueClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { MarginRates } from "@/stations/ledger/margins";
 import { iso, monthOf } from "@/stations/ledger/picked";
@@ -26,7 +27,7 @@ function useNarrowing() {
   return (field: string) => {
     const chosen = lens.clauses.some((clause) => clause.field === field);
     const pick = () => lens.pick(field, { value: "yes" }, false);
-    const tried = { field, values: ["yes"], ranges: [], negated: false, window: "" };
+    const tried = valueClause(field, "yes");
     return {
       chosen,
       handlers: pickable({

@@ -1,6 +1,6 @@
 import type { Schemas } from "@/api/client";
 import { count, percent } from "@/charts/format";
-import { holds } from "@/lens/clauses";
+import { holds, valueClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { Role } from "@/stations/measures/role";
 import { COLUMNS } from "@/stations/measures/row";
@@ -67,15 +67,7 @@ function Cut({ thread, levels }: { thread: Thread; levels: Schemas["Levels"] }) 
             style={{ flexGrow: share, flexBasis: 0 }}
             className="group min-w-[24px] text-left"
             onClick={(event) => lens.pick(thread.field, pick, event.shiftKey)}
-            onPointerEnter={() =>
-              lens.preview({
-                field: thread.field,
-                values: [level],
-                ranges: [],
-                negated: false,
-                window: "",
-              })
-            }
+            onPointerEnter={() => lens.preview(valueClause(thread.field, level))}
             onPointerLeave={() => lens.preview(null)}
           >
             <span

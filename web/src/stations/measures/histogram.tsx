@@ -3,7 +3,7 @@ import { placeOf, ticksOf } from "@/charts/axis";
 import { count, fixed, inUnit } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
-import { barRange, holds, withValues } from "@/lens/clauses";
+import { barRange, holds, rangeClause, withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import type { Thread } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
@@ -46,13 +46,7 @@ export function Histogram({ thread, numbers, found }: Props) {
           const range = barRange(edges, n, n);
           const pick = { range };
           const picked = holds(own, pick);
-          const tried = {
-            field: thread.field,
-            values: [],
-            ranges: [range],
-            negated: false,
-            window: "",
-          };
+          const tried = rangeClause(thread.field, range);
           return (
             <g key={from}>
               <rect

@@ -8,6 +8,7 @@ import { ThreadsTable } from "@/stations/portraits/threads/table";
 import { usePortraits } from "@/stations/portraits/threads/use-threads";
 import { AgainstChoices, AgainstView } from "@/stations/portraits/against/view";
 import { OffersChoices, OffersView } from "@/stations/portraits/offers/view";
+import { PlacesChoices, PlacesView } from "@/stations/portraits/places/view";
 import { RuleChoices, Rules } from "@/stations/portraits/rules/rules";
 import { useSegmentChange } from "@/stations/portraits/use-segment-change";
 import { useStudy } from "@/study/context";
@@ -23,6 +24,7 @@ const VIEWS = [
   ["spread", "Spread"],
   ["rules", "Rules"],
   ["against", "Against"],
+  ["places", "Places"],
   ["offers", "Offers"],
 ] as const;
 const LOOKED_AT = { look: word };
@@ -86,12 +88,14 @@ export function Portraits() {
           {look === "spread" && <SpreadChoices />}
           {look === "rules" && <RuleChoices />}
           {look === "against" && <AgainstChoices />}
+          {look === "places" && <PlacesChoices />}
           {look === "offers" && <OffersChoices />}
         </div>
       )}
       {segment && look === "spread" && <SpreadView />}
       {segment && look === "rules" && <Rules />}
       {segment && look === "against" && <AgainstView />}
+      {segment && look === "places" && <PlacesView />}
       {segment && look === "offers" && <OffersView />}
       {segment && look === "threads" && (
         <Stale status={page.status}>

@@ -4,7 +4,7 @@ import type { PointerEvent } from "react";
 import { figure, money } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
-import { place } from "@/lens/clauses";
+import { place, rangeClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { heads } from "@/stations/scores/heads";
 import type { Page } from "@/stations/scores/use-scores";
@@ -49,15 +49,7 @@ export function Totals({ page, lows, canMove, onMove, onLand }: Props) {
   const fences = page.ladder?.kind === "boxes" ? [] : lows;
   const pick = (total: number) => {
     if (page.of) return;
-    lens.set(
-      place(lens.clauses, {
-        field: "total:now",
-        values: [],
-        ranges: [[total, total + step / 2]],
-        negated: false,
-        window: "",
-      }),
-    );
+    lens.set(place(lens.clauses, rangeClause("total:now", [total, total + step / 2])));
   };
   return (
     <PickPicture

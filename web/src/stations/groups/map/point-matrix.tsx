@@ -2,7 +2,7 @@ import { useEffect, useRef } from "react";
 
 import { placeOf, valueAt } from "@/charts/axis";
 import { inUnit } from "@/charts/format";
-import { place } from "@/lens/clauses";
+import { place, rangeClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useBox } from "@/charts/use-box";
 import { push, stamp } from "@/charts/dots";
@@ -82,13 +82,10 @@ function Panel({ plane, cloud, across, up, title, edges }: PanelProps) {
       [y.field, valueAt(1 - range[3], y.axis), valueAt(1 - range[1], y.axis)],
     ] as const;
     for (const [field, low, high] of ends)
-      clauses = place(clauses, {
-        field,
-        values: [],
-        ranges: [[Number(low.toPrecision(4)), Number(high.toPrecision(4))]],
-        negated: false,
-        window: "",
-      });
+      clauses = place(
+        clauses,
+        rangeClause(field, [Number(low.toPrecision(4)), Number(high.toPrecision(4))]),
+      );
     lens.set(clauses);
   });
   useEffect(() => {

@@ -2,6 +2,7 @@ import { fixed } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickList } from "@/charts/picture";
 import type { Clause } from "@/lens/clauses";
+import { SEGMENT, valueClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { ColumnMark } from "@/marks/column-mark";
 import {
@@ -173,10 +174,7 @@ function Figure(props: {
   const deep = depthOf(level, column);
   const above = isAbove(level, column);
   const colour = above ? "var(--color-above)" : "var(--color-below)";
-  const segment: Clause[] =
-    own === null
-      ? []
-      : [{ field: "segment:now", values: [String(own)], ranges: [], negated: false, window: "" }];
+  const segment: Clause[] = own === null ? [] : [valueClause(SEGMENT, String(own))];
   const clauses = [...segment, ...level.clauses];
   const last = clauses.at(-1);
   const note = noteOf(level, column, name);

@@ -7,9 +7,10 @@ import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
 import { useBox } from "@/charts/use-box";
 import type { Box } from "@/charts/use-box";
-import type { Clause } from "@/lens/clauses";
+import { rangeClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { columnHue, ColumnMark } from "@/marks/column-mark";
+import { customersOf } from "@/stations/portraits/compared";
 import { useAgainstAddress, useMultiples } from "@/stations/portraits/against/use-against";
 import { Stale } from "@/study/status-banner";
 import { useStudy } from "@/study/context";
@@ -98,26 +99,10 @@ function Small(props: { page: Page; panel: Panel; x: Axis; y: Axis }) {
   const lens = useLens();
   const head = page.columns.find((column) => column.number === panel.number);
   const hue = head ? columnHue(head) : "var(--color-quiet)";
-  const own: Clause[] =
-    head && head.mark !== null
-      ? [
-          {
-            field: "segment:now",
-            values: [String(head.number)],
-            ranges: [],
-            negated: false,
-            window: "",
-          },
-        ]
-      : [];
+  const own = head ? customersOf(head) : [];
   const { box, handlers } = useBox(([left, top, right, bottom]: Box) => {
-    const range = (axis: Axis, from: number, to: number): Clause => ({
-      field: axis.field,
-      values: [],
-      ranges: [[valueAt(from, axis), valueAt(to, axis)]],
-      negated: false,
-      window: "",
-    });
+    const range = (axis: Axis, from: number, to: number) =>
+      rangeClause(axis.field, [valueAt(from, axis), valueAt(to, axis)]);
     lens.set([...own, range(x, left, right), range(y, 1 - bottom, 1 - top)]);
   });
   const name = head?.name ?? "Everyone";

@@ -2,7 +2,7 @@ import { parseAsBoolean } from "nuqs";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { AGAINST } from "@/stations/portraits/compared";
+import { useCompared } from "@/stations/portraits/compared";
 import { useStation } from "@/stations/use-station";
 import { useAddress, word } from "@/study/address";
 import { chosen } from "@/ui/chosen";
@@ -27,7 +27,6 @@ export type Figure = (typeof FIGURES)[number][0];
 
 const AGAINST_AT = {
   kind: word,
-  against: word,
   set: word,
   figure: word,
   x: word,
@@ -41,7 +40,6 @@ export function useAgainstAddress() {
   const [at, put] = useAddress(AGAINST_AT);
   return {
     kind: chosen(KINDS, at.kind),
-    against: chosen(AGAINST, at.against),
     figure: chosen(FIGURES, at.figure),
     set: at.set,
     x: at.x,
@@ -52,15 +50,9 @@ export function useAgainstAddress() {
   };
 }
 
-/** What is compared, as a request says it. */
-function useCompared() {
-  const { against } = useAgainstAddress();
-  return { lens: against !== "segments", query: against === "segments" ? {} : { against } };
-}
-
 export function useAgainst() {
   const { set } = useAgainstAddress();
-  const { lens, query: compared } = useCompared();
+  const { asked: compared, byLens } = useCompared();
   return useStation(
     "against",
     ({ study, query, signal }) =>
@@ -70,14 +62,14 @@ export function useAgainst() {
           signal,
         }),
       ),
-    lens,
+    byLens,
     JSON.stringify([compared, set]),
   );
 }
 
 export function useMultiples() {
   const { x, y } = useAgainstAddress();
-  const { lens, query: compared } = useCompared();
+  const { asked: compared, byLens } = useCompared();
   return useStation(
     "multiples",
     ({ study, query, signal }) =>
@@ -90,14 +82,14 @@ export function useMultiples() {
           signal,
         }),
       ),
-    lens,
+    byLens,
     JSON.stringify([compared, x, y]),
   );
 }
 
 export function useFirst() {
   const { first, least } = useAgainstAddress();
-  const { lens, query: compared } = useCompared();
+  const { asked: compared, byLens } = useCompared();
   return useStation(
     "first",
     ({ study, query, signal }) =>
@@ -115,7 +107,7 @@ export function useFirst() {
           signal,
         }),
       ),
-    lens,
+    byLens,
     JSON.stringify([compared, first, least]),
   );
 }

@@ -7,13 +7,10 @@ import { Choice } from "@/ui/choice";
 
 /** What the segments are set against, and what is compared. */
 export function AgainstChoices() {
-  const { kind, against, put } = useAgainstAddress();
+  const { kind, put } = useAgainstAddress();
   return (
     <div className="flex items-center gap-2 text-12">
-      <AgainstChoice
-        value={against}
-        onChange={(next) => void put({ against: next === "segments" ? null : next })}
-      />
+      <AgainstChoice />
       <Choice
         label="What the segments are set against"
         choices={KINDS}

@@ -1,5 +1,6 @@
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
+import { SEGMENT } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { ColumnMark, columnHue, ColumnShape } from "@/marks/column-mark";
 import { useOffersAddress } from "@/stations/portraits/offers/use-offers";
@@ -79,7 +80,7 @@ export function NextMailing({ page }: { page: Page }) {
                   ? {}
                   : pickable({
                       label: `${head.name}: ${percent(share)} expected, ${percent(low)} to ${percent(high)}`,
-                      onPick: (more) => lens.pick("segment:now", pick, more),
+                      onPick: (more) => lens.pick(SEGMENT, pick, more),
                     });
               return (
                 <g key={row.number} {...mark}>

@@ -1,7 +1,7 @@
 import { count } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickList } from "@/charts/picture";
-import type { Clause } from "@/lens/clauses";
+import { SEGMENT, valueClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { ColumnMark } from "@/marks/column-mark";
 import { gridOf, ordered, strengthOf } from "@/stations/portraits/offers/figures";
@@ -106,16 +106,9 @@ function TakenBy(props: {
   const { offer, column, name, own, strength } = props;
   const lens = useLens();
   const share = offer.shares[column] ?? null;
-  const clause = (field: string, value: string): Clause => ({
-    field,
-    values: [value],
-    ranges: [],
-    negated: false,
-    window: "",
-  });
   const clauses = [
-    ...(own === null ? [] : [clause("segment:now", String(own))]),
-    clause(offer.name, "yes"),
+    ...(own === null ? [] : [valueClause(SEGMENT, String(own))]),
+    valueClause(offer.name, "yes"),
   ];
   const note =
     share === null

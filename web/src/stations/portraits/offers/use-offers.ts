@@ -2,7 +2,7 @@ import { parseAsJson } from "nuqs";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { AGAINST } from "@/stations/portraits/compared";
+import { useCompared } from "@/stations/portraits/compared";
 import { useStation } from "@/stations/use-station";
 import { useAddress, word } from "@/study/address";
 import { chosen } from "@/ui/chosen";
@@ -25,7 +25,6 @@ function mailing(value: unknown): Record<string, string> {
 }
 
 const OFFERS = {
-  against: word,
   shade: word,
   order: word,
   mailing: parseAsJson(mailing).withDefault({}),
@@ -35,7 +34,6 @@ const OFFERS = {
 export function useOffersAddress() {
   const [at, put] = useAddress(OFFERS);
   return {
-    against: chosen(AGAINST, at.against),
     shade: chosen(SHADES, at.shade),
     order: /^\d+$/.test(at.order) ? Number(at.order) : 0,
     mailing: at.mailing,
@@ -44,9 +42,10 @@ export function useOffersAddress() {
 }
 
 export function useOffers() {
-  const { against, mailing: next } = useOffersAddress();
+  const { asked: compared, byLens } = useCompared();
+  const { mailing: next } = useOffersAddress();
   const asked = {
-    ...(against !== "segments" && { against }),
+    ...compared,
     ...(Object.keys(next).length > 0 && { chosen: JSON.stringify(next) }),
   };
   return useStation(
@@ -58,7 +57,7 @@ export function useOffers() {
           signal,
         }),
       ),
-    against !== "segments",
+    byLens,
     JSON.stringify(asked),
   );
 }

@@ -12,13 +12,10 @@ import { Empty, Failed, Waiting } from "@/ui/status";
 
 /** What is compared, and how cells are shaded. */
 export function OffersChoices() {
-  const { against, shade, put } = useOffersAddress();
+  const { shade, put } = useOffersAddress();
   return (
     <div className="flex items-center gap-2 text-12 text-quiet">
-      <AgainstChoice
-        value={against}
-        onChange={(next) => void put({ against: next === "segments" ? null : next })}
-      />
+      <AgainstChoice />
       shade
       <Choice
         label="How cells are shaded"

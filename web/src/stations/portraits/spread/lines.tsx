@@ -4,6 +4,7 @@ import type { KeyboardEvent, PointerEvent } from "react";
 import { inUnit } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
+import { SEGMENT, valueClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { columnHue, ColumnShape } from "@/marks/column-mark";
 import { placesOf } from "@/stations/portraits/spread/panel";
@@ -98,19 +99,8 @@ export function SpreadLines({ page, scale, turned, onOrder, onTurn }: Props) {
                     return `${panel.label} ${inUnit(box?.five[2], panel.unit, study.currency)}`;
                   })
                   .join(", ")}`,
-                onPick: (more) => lens.pick("segment:now", pick, more),
-                onTry: (resting) =>
-                  lens.preview(
-                    resting
-                      ? {
-                          field: "segment:now",
-                          values: [pick.value],
-                          ranges: [],
-                          negated: false,
-                          window: "",
-                        }
-                      : null,
-                  ),
+                onPick: (more) => lens.pick(SEGMENT, pick, more),
+                onTry: (resting) => lens.preview(resting ? valueClause(SEGMENT, pick.value) : null),
               });
         return (
           <g key={head.number} {...mark}>

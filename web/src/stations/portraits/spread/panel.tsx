@@ -2,9 +2,11 @@ import { valueAt } from "@/charts/axis";
 import { count, inUnit, unitWords } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
-import type { Clause } from "@/lens/clauses";
+import type { Clause, Range } from "@/lens/clauses";
+import { rangeClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { columnHue, ColumnShape } from "@/marks/column-mark";
+import { customersOf } from "@/stations/portraits/compared";
 import type { Box, Page, Panel, Scale } from "@/stations/portraits/spread/use-spread";
 import { useStudy } from "@/study/context";
 
@@ -15,12 +17,6 @@ const TOP = 30;
 const HILL = 22;
 const ROW = 21;
 const LETTERS = 13;
-
-type Range = [number | null, number | null];
-
-function clause(field: string, values: string[], ranges: Range[]): Clause {
-  return { field, values, ranges, negated: false, window: "" };
-}
 
 /** Places along the panel, 0 to 1, of what a box tells. */
 export function placesOf(box: Box, scale: Scale): (number | null)[] {
@@ -66,7 +62,7 @@ export function SpreadPanel({ page, panel, scale }: { page: Page; panel: Panel; 
         panel.everyone.map((value, bin) => {
           const height = (value / most) * HILL;
           const range: Range = [edge(bin), edge(bin + 1)];
-          const mine = clause(panel.field, [], [range]);
+          const mine = rangeClause(panel.field, range);
           const words = `${told(range[0] ?? panel.low)} to ${told(range[1] ?? panel.high)}`;
           return (
             <rect
@@ -136,8 +132,7 @@ const QUIET = { fill: "var(--color-quiet)" };
 /** The middle half of a column, as a lens. */
 function boxClauses(panel: Panel, head: Page["columns"][number], box: Box): Clause[] {
   const [, low = null, , high = null] = box.five;
-  const range = clause(panel.field, [], [[low, high]]);
-  return head.mark === null ? [range] : [clause("segment:now", [String(head.number)], []), range];
+  return [...customersOf(head), rangeClause(panel.field, [low, high])];
 }
 
 function boxWords(box: Box, told: (value: number | null | undefined) => string, scale: Scale) {

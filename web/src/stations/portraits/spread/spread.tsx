@@ -17,13 +17,10 @@ import { Switch } from "@/ui/switch";
 
 /** Boxes or lines, in own units or among everyone. */
 export function SpreadChoices() {
-  const { form, scale, against, put } = useSpreadAddress();
+  const { form, scale, put } = useSpreadAddress();
   return (
     <div className="flex items-center gap-2 text-12">
-      <AgainstChoice
-        value={against}
-        onChange={(next) => void put({ against: next === "segments" ? null : next })}
-      />
+      <AgainstChoice />
       <Choice
         label="How the spread is drawn"
         choices={FORMS}

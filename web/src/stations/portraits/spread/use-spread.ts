@@ -2,7 +2,7 @@ import { parseAsBoolean } from "nuqs";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { AGAINST } from "@/stations/portraits/compared";
+import { useCompared } from "@/stations/portraits/compared";
 import { useStation } from "@/stations/use-station";
 import { useAddress, word, words } from "@/study/address";
 import { chosen } from "@/ui/chosen";
@@ -27,7 +27,6 @@ const SPREAD = {
   scale: word,
   panels: words,
   turned: words,
-  against: word,
   some: parseAsBoolean.withDefault(false),
 };
 
@@ -41,16 +40,16 @@ export function useSpreadAddress() {
     scale: at.scale === "" && form === "lines" ? ("among" as const) : chosen(SCALES, at.scale),
     panels: at.panels,
     turned: at.turned,
-    against: chosen(AGAINST, at.against),
     some: at.some,
     put,
   };
 }
 
 export function useSpread() {
-  const { against, panels, some, form } = useSpreadAddress();
+  const { asked: compared, byLens } = useCompared();
+  const { panels, some, form } = useSpreadAddress();
   const asked = {
-    ...(against !== "segments" && { against }),
+    ...compared,
     ...(panels.length > 0 && { rows: panels.join(",") }),
     ...(some && form === "lines" && { customers: "1" }),
   };
@@ -63,7 +62,7 @@ export function useSpread() {
           signal,
         }),
       ),
-    against !== "segments",
+    byLens,
     JSON.stringify(asked),
   );
 }

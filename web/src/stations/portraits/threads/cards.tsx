@@ -1,5 +1,6 @@
 import type { Schemas } from "@/api/client";
 import { count, inUnit } from "@/charts/format";
+import { SEGMENT } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { SegmentMark } from "@/marks/segment-mark";
 import { Naming } from "@/stations/portraits/threads/naming";
@@ -69,7 +70,7 @@ export function SegmentCards({ page, segment, onChange }: Props) {
         </p>
         <Button
           className="mt-2 w-fit"
-          onClick={() => lens.pick("segment:now", { value: String(segment.number) }, false)}
+          onClick={() => lens.pick(SEGMENT, { value: String(segment.number) }, false)}
         >
           Look at these {count(segment.customers)}
         </Button>

@@ -9,7 +9,7 @@ import type { Options } from "@/ui/select";
 
 /** How the table is looked at, as a sentence whose parts can be chosen. */
 export function Choices({ page }: { page: Schemas["PortraitsPage"] }) {
-  const { show, shade, against, by, order, put } = useThreadsAddress();
+  const { show, shade, by, order, put } = useThreadsAddress();
   const columns: Options<string> = page.columns.map((column) => [
     String(column.number),
     `how far ${column.name} stands off`,
@@ -60,12 +60,7 @@ export function Choices({ page }: { page: Schemas["PortraitsPage"] }) {
       </Part>
       <Part>
         Columns are
-        <AgainstChoice
-          value={against}
-          onChange={(next) =>
-            void put({ against: asUsual(next, "segments"), pair: null, order: null })
-          }
-        />
+        <AgainstChoice onChange={() => void put({ pair: null, order: null })} />
       </Part>
       {page.against === "segments" && <Pair page={page} />}
     </div>

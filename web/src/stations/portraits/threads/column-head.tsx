@@ -1,6 +1,7 @@
 import { useState } from "react";
 
 import { count, percent } from "@/charts/format";
+import { SEGMENT, valueClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { ColumnMark, columnHue } from "@/marks/column-mark";
 import { markWords } from "@/marks/segment-mark";
@@ -34,13 +35,7 @@ export function ColumnHead(props: Props) {
   const inMoney = useMoney("short");
   const pick = { value: String(head.number) };
   const bySegment = head.mark !== null;
-  const clause = {
-    field: "segment:now",
-    values: [pick.value],
-    ranges: [],
-    negated: false,
-    window: "",
-  };
+  const clause = valueClause(SEGMENT, pick.value);
   const bars = [
     { part: head.customers, of: whole.customers, words: count(head.customers) },
     { part: head.money, of: whole.money, words: inMoney(head.money) },
@@ -71,7 +66,7 @@ export function ColumnHead(props: Props) {
             setNaming(true);
           }}
           onClick={(event) =>
-            event.shiftKey ? lens.pick("segment:now", pick, false) : onChoose(head.number)
+            event.shiftKey ? lens.pick(SEGMENT, pick, false) : onChoose(head.number)
           }
           onPointerEnter={() => lens.preview(clause)}
           onPointerLeave={() => lens.preview(null)}

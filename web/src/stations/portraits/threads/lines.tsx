@@ -3,7 +3,9 @@ import { Fragment, useState } from "react";
 import type { Schemas } from "@/api/client";
 import { count, fixed, unitWords } from "@/charts/format";
 import type { Clause } from "@/lens/clauses";
+import { valueClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
+import { customersOf } from "@/stations/portraits/compared";
 import { Cell, Unit } from "@/stations/portraits/threads/cell";
 import {
   apartWords,
@@ -18,7 +20,7 @@ import {
 } from "@/stations/portraits/threads/cells";
 import type { Shade, Told, Value } from "@/stations/portraits/threads/cells";
 import { deviation, levelDeviation, levelsOf } from "@/stations/portraits/threads/rows";
-import type { Category, Head, Numeric } from "@/stations/portraits/threads/rows";
+import type { Category, Numeric } from "@/stations/portraits/threads/rows";
 import { Thread } from "@/stations/portraits/threads/thread";
 
 /** How every line is looked at. */
@@ -38,15 +40,6 @@ export interface Look {
 const SAYS_MISSING = "missing";
 /** So many values of a category stand there before anybody asks for more. */
 const FEW = 12;
-
-function clause(field: string, value: string): Clause {
-  return { field, values: [value], ranges: [], negated: false, window: "" };
-}
-
-/** A column's customers, as a lens. */
-function own(head: Head): Clause[] {
-  return head.mark === null ? [] : [clause("segment:now", String(head.number))];
-}
 
 const separationWords = (told: number | null, p: number | null) => {
   const sure = p === null ? "" : p < 0.001 ? ", p < 0.001" : `, p ${fixed(p, 3)}`;
@@ -98,7 +91,7 @@ export function NumericLine({ row, look }: { row: Numeric; look: Look }) {
           chosen={head.number === look.chosen}
           note={numberNote(row, n, head, currency)}
           onNote={look.onNote}
-          clauses={own(head)}
+          clauses={customersOf(head)}
         />
       ))}
     </tr>
@@ -170,7 +163,7 @@ export function CategoryLines(props: {
             chosen={head.number === look.chosen}
             note={levelNote(row, n, row.telling[n] ?? 0, head)}
             onNote={look.onNote}
-            clauses={[...own(head), levelClause(row, row.telling[n] ?? 0)]}
+            clauses={[...customersOf(head), levelClause(row, row.telling[n] ?? 0)]}
           />
         ))}
       </tr>
@@ -181,7 +174,7 @@ export function CategoryLines(props: {
 }
 
 function levelClause(row: Category, level: number): Clause {
-  return clause(row.name, level === 0 ? SAYS_MISSING : (row.levels[level] ?? ""));
+  return valueClause(row.name, level === 0 ? SAYS_MISSING : (row.levels[level] ?? ""));
 }
 
 function LevelLine({ row, level, look }: { row: Category; level: number; look: Look }) {
@@ -233,7 +226,7 @@ function LevelLine({ row, level, look }: { row: Category; level: number; look: L
           chosen={head.number === look.chosen}
           note={levelNote(row, n, level, head)}
           onNote={look.onNote}
-          clauses={[...own(head), mine]}
+          clauses={[...customersOf(head), mine]}
         />
       ))}
     </tr>

@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { PickList } from "@/charts/picture";
+import { SEGMENT } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { Choices } from "@/stations/portraits/threads/choices";
 import { ColumnHead } from "@/stations/portraits/threads/column-head";
@@ -181,7 +182,7 @@ export function ThreadsTable(props: {
           </button>
         )}
       </footer>
-      <Outside page={page} onPick={(value) => lens.pick("segment:now", { value }, false)} />
+      <Outside page={page} onPick={(value) => lens.pick(SEGMENT, { value }, false)} />
     </section>
   );
 }

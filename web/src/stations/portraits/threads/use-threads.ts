@@ -1,7 +1,7 @@
 import { parseAsArrayOf, parseAsBoolean, parseAsInteger, parseAsString } from "nuqs";
 
 import { api, data } from "@/api/client";
-import { AGAINST } from "@/stations/portraits/compared";
+import { useCompared } from "@/stations/portraits/compared";
 import { SHADES, VALUES } from "@/stations/portraits/threads/cells";
 import type { Order } from "@/stations/portraits/threads/rows";
 import { useStation } from "@/stations/use-station";
@@ -17,7 +17,6 @@ const THREADS = {
   show: word,
   shade: word,
   order: parseAsString.withDefault("separation"),
-  against: word,
   by: word,
   pair: parseAsArrayOf(parseAsInteger).withDefault([]),
   rows: words,
@@ -37,7 +36,6 @@ export function useThreadsAddress() {
   return {
     show: chosen(VALUES, at.show),
     shade: chosen(SHADES, at.shade),
-    against: chosen(AGAINST, at.against),
     by: chosen(SEPARATION, at.by),
     order,
     pair: at.pair,
@@ -51,10 +49,11 @@ export function useThreadsAddress() {
 
 /** The station's page, with the rows and columns that the address asks for. */
 export function usePortraits() {
-  const { against, by, pair, rows, pinned } = useThreadsAddress();
+  const { asked: compared, byLens } = useCompared();
+  const { by, pair, rows, pinned } = useThreadsAddress();
   const wanted = [...new Set([...rows, ...pinned])].sort().join(",");
   const asked = {
-    ...(against !== "segments" && { against }),
+    ...compared,
     ...(by !== "means" && { by }),
     ...(pair.length === 2 && { pair: pair.join(",") }),
     ...(wanted && { rows: wanted }),
@@ -68,7 +67,7 @@ export function usePortraits() {
           signal,
         }),
       ),
-    against !== "segments",
+    byLens,
     JSON.stringify(asked),
   );
 }

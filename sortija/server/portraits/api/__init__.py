@@ -1,0 +1,1 @@
+"""Portraits over HTTP."""
