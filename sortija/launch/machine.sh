@@ -45,6 +45,10 @@ fi
 if [ "${SORTIJA_NEEDS_BROWSER:-no}" = yes ] && [ ! -x /usr/bin/chromium ]; then
   missing+=(chromium)
 fi
+# PDF files are set by Pango.
+if ! ldconfig -p 2> /dev/null | grep -q libpangoft2-1.0; then
+  missing+=(libpango-1.0-0 libpangoft2-1.0-0)
+fi
 need_packages "${missing[@]}"
 
 # Python's packages, when their lock has changed since; those of the tests where tests are to run.

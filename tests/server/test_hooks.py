@@ -25,7 +25,7 @@ NAMED = {
         "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",
     ],
     "how actions are undone": [
-        "adopt", "correct trait", "count intake", "draw holdout", "drop campaign", "keep lens",
+        "adopt", "book", "correct trait", "count intake", "draw holdout", "drop campaign", "keep lens",
         "kept", "marks", "member", "overlap", "plan campaign", "rename lens", "segment", "setting",
         "swap", "take back intake",
     ],

@@ -15,6 +15,7 @@ __all__ = [
     "Measure",
     "Role",
     "describe_share",
+    "span_of",
 ]
 
 Role = Literal["shapes", "describes", "out"]
@@ -131,6 +132,15 @@ _SPANS = {
 }  # fmt: skip
 
 
+def span_of(season: str) -> str:
+    """A season with its months: "spring (Mar to May)".
+
+    >>> span_of("Spring")
+    'spring (Mar to May)'
+    """
+    return _SPANS.get(season, season)
+
+
 def describe_share(name: str, kind: str, label: str) -> Measure:
     """The measure for one department, channel, site, season or weekday.
 
@@ -141,7 +151,7 @@ def describe_share(name: str, kind: str, label: str) -> Measure:
         "department": f"in {label}",
         "channel": f"through {label}",
         "site": f"at {label}",
-        "season": f"in {_SPANS.get(label, label)}",
+        "season": f"in {span_of(label)}",
         "weekday": f"on {label}s",
     }[kind]
     return Measure(name, f"{label}, share", "share", f"Share of gross sales {words}.", family=kind)

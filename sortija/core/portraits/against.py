@@ -13,7 +13,7 @@ from sortija.core.measures.association import table_association
 from sortija.core.measures.intervals import holm
 from sortija.core.portraits.profile import NumericProfile
 
-__all__ = ["Crossed", "crossed", "means_told"]
+__all__ = ["LEAST_EXPECTED", "LEVEL", "Crossed", "crossed", "crossed_table", "means_told"]
 
 #: Cells that are told at all stand out more than so seldom by chance, all of them together.
 LEVEL = 0.05
@@ -55,16 +55,28 @@ def crossed(
     use = (groups >= 0) & (groups < k)
     key = codes[use].astype(np.int64) * k + groups[use]
     counts = np.bincount(key, minlength=(levels + 1) * k).reshape(levels + 1, k)
+    index, residuals, expected = crossed_table(counts)
+    p = np.where(expected >= LEAST_EXPECTED, 2 * ndtr(-np.abs(residuals)), np.nan)
+    told = np.array(holm(p.ravel().tolist())).reshape(p.shape) < LEVEL
+    found = table_association(counts)
+    return Crossed(counts, index, residuals, told, found.chi, found.p, found.v)
+
+
+def crossed_table(
+    counts: NDArray[np.integer],
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Index, adjusted standardised residual and expected count of every cell of a table.
+
+    >>> index, residuals, expected = crossed_table(np.array([[30, 10], [20, 40]]))
+    >>> index.tolist()[0], residuals.round(2)[0].tolist(), expected[0].tolist()
+    ([150.0, 50.0], [4.08, -4.08], [20.0, 20.0])
+    """
     rows, columns, n = counts.sum(axis=1), counts.sum(axis=0), int(counts.sum())
     with np.errstate(invalid="ignore", divide="ignore"):
         expected = np.outer(rows, columns) / n
         error = np.sqrt(expected * np.outer(1 - rows / n, 1 - columns / n))
         residuals = np.where(error > 0, (counts - expected) / error, np.nan)
-        index = 100 * counts / expected
-    p = np.where(expected >= LEAST_EXPECTED, 2 * ndtr(-np.abs(residuals)), np.nan)
-    told = np.array(holm(p.ravel().tolist())).reshape(p.shape) < LEVEL
-    found = table_association(counts)
-    return Crossed(counts, index, residuals, told, found.chi, found.p, found.v)
+        return 100 * counts / expected, residuals, expected
 
 
 def means_told(profiles: Sequence[NumericProfile]) -> NDArray[np.bool_]:

@@ -4,9 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-__all__ = ["COLOURS", "MARKS", "SHAPES", "changed_marks", "colour_of", "mark_of", "shape_of"]
+__all__ = [
+    "COLOURS",
+    "HUES",
+    "MARKS",
+    "SHAPES",
+    "changed_marks",
+    "colour_of",
+    "mark_of",
+    "shape_of",
+]
 
-SHAPES, COLOURS = 12, 8
+#: The eight colours, as the screen draws them.
+HUES = (
+    "#0f3b83", "#6ea124", "#7d34ce", "#c57576", "#2a92ae", "#6a2910", "#ad78fc", "#481645",
+)  # fmt: skip
+SHAPES, COLOURS = 12, len(HUES)
 #: Marks 0 to 11 have a shape each and the colours in turn; beyond, a colour was chosen.
 MARKS = SHAPES * (COLOURS + 1)
 

@@ -6,4 +6,9 @@ class PortraitsConfig(AppConfig):
     label = "portraits"
 
     def ready(self) -> None:
-        from sortija.server.portraits import actions, naming, views  # noqa: F401 - they register
+        from sortija.server.portraits import (  # noqa: F401 - they register
+            actions,
+            naming,
+            views,
+        )
+        from sortija.server.portraits.book import actions as of_the_book  # noqa: F401

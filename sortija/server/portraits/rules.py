@@ -29,12 +29,14 @@ from sortija.server.studies.models import Study
 from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["FROM", "From", "RulesPage", "rules_page"]
+__all__ = ["FROM", "USUAL_DEPTH", "From", "RulesPage", "rules_of", "rules_page"]
 
 ENGINE = Engine()
 #: What the questions may be about: what shaped the groups, everything else, or both.
 From = Literal["shaping", "others", "both"]
 FROM: tuple[From, ...] = get_args(From)
+#: Questions in a row, where nobody asks for another number.
+USUAL_DEPTH = 3
 
 
 class ShareBody(BaseModel):
@@ -146,6 +148,15 @@ def rules_page(study: Study, window: WindowInView | None, depth: int, about: Fro
         errs=found.told.errs.tolist(), in_order=_in_order(found),
         too_many=list(found.asked.too_many),
     )  # fmt: skip
+
+
+def rules_of(placed: AssignmentAt) -> list[SegmentRule]:
+    """The rules from what shaped the segments, three questions deep."""
+    stamps = _stamps(placed, "shaping")
+    found = _told(Keyed((placed.stamp, stamps, USUAL_DEPTH, "shaping"), placed), USUAL_DEPTH,
+                  "shaping")  # fmt: skip
+    currency, k = placed.yardstick.study.currency, placed.placement.k
+    return [_rule(rule, found, currency, k) for rule in found.told.rules]
 
 
 def _nothing(status: Status, depth: int, about: From) -> RulesPage:

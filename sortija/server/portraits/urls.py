@@ -2,10 +2,13 @@
 
 from django.urls import path
 
-from sortija.server.portraits.api import against, offers, places, segments, table
+from sortija.server.portraits.api import against, book, offers, places, segments, table
 
 urlpatterns = [
     path("studies/<int:study>/portraits", table.PortraitsView.as_view()),
+    path("studies/<int:study>/portraits/book", book.BookView.as_view()),
+    path("studies/<int:study>/portraits/book/figures", book.BookFigures.as_view()),
+    path("studies/<int:study>/portraits/book/file", book.BookFile.as_view()),
     path("studies/<int:study>/portraits/rules", table.RulesView.as_view()),
     path("studies/<int:study>/portraits/against", against.AgainstView.as_view()),
     path("studies/<int:study>/portraits/multiples", against.MultiplesView.as_view()),

@@ -22,6 +22,7 @@ from sortija.server.portraits.division import (
 )
 from sortija.server.portraits.figures import or_none
 from sortija.server.portraits.heads import SegmentHead, segment_heads
+from sortija.server.portraits.models import Book
 from sortija.server.portraits.placed import placed_or_status
 from sortija.server.portraits.sheet import by_their_ranks, row_names, sheet_of
 from sortija.server.portraits.threads import CategoryThread, NumericThread, Pair, threads_of
@@ -70,7 +71,8 @@ class CurveBody(BaseModel):
 
 class PortraitsPage(BaseModel):
     """``segments``: always all; ``columns``: what is compared; ``pair``: the numbers of those
-    whose differences the rows tell; ``rows``: what rows there can be."""
+    whose differences the rows tell; ``rows``: what rows there can be; ``book``: the revision of
+    the segments' book, 0 while none is written."""
 
     status: Status
     made_from: str
@@ -87,13 +89,14 @@ class PortraitsPage(BaseModel):
     numeric: list[NumericThread]
     categories: list[CategoryThread]
     curve: CurveBody | None
+    book: int
 
 
 def _nothing(status: Status, adopted: Adopted | None) -> PortraitsPage:
     return PortraitsPage(
         status=status, made_from="", adopted=adopted, at_home=True, customers=0, money=0,
         outside={}, segments=[], against="segments", columns=[], pair=[], rows=[], numeric=[],
-        categories=[], curve=None,
+        categories=[], curve=None, book=0,
     )  # fmt: skip
 
 
@@ -130,6 +133,10 @@ def portraits_page(study: Study, window: WindowInView | None, asked: Asked) -> P
         numeric=numeric,
         categories=categories,
         curve=_curve(placed, base.money),
+        book=Book.objects.filter(yardstick=placed.yardstick)
+        .values_list("revision", flat=True)
+        .first()
+        or 0,
     )
 
 

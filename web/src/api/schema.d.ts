@@ -1570,6 +1570,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/portraits/book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The book of the segments; a draft while none is written. */
+        get: operations["studies_portraits_book_retrieve"];
+        /** @description Change the book, one thing at a time. */
+        put: operations["studies_portraits_book_update"];
+        /** @description Write the book from the figures as they are now. */
+        post: operations["studies_portraits_book_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/portraits/book/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Figures that a text of a page can hold. */
+        get: operations["studies_portraits_book_figures_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/portraits/book/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The book as one web page, PDF, DOCX or Markdown. */
+        get: operations["studies_portraits_book_file_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/portraits/first": {
         parameters: {
             query?: never;
@@ -2367,6 +2420,93 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["BesideLine"][];
             more: components["schemas"]["MoreBody"] | null;
+        };
+        /**
+         * BookChange
+         * @description One change: a part's ``text``; a part drafted ``anew``; figures that changed taken as they
+         *     are now or kept as written (``settle``), of a ``part`` and a ``sentence`` or everywhere; the
+         *     ``order`` of the segments; parts ``left_out``.
+         */
+        BookChange: {
+            /**
+             * Part
+             * @default
+             */
+            part?: string;
+            /**
+             * Text
+             * @default null
+             */
+            text?: string | null;
+            /**
+             * Anew
+             * @default false
+             */
+            anew?: boolean;
+            /**
+             * Settle
+             * @default null
+             */
+            settle?: ("take" | "keep") | null;
+            /**
+             * Sentence
+             * @default null
+             */
+            sentence?: number | null;
+            /**
+             * Order
+             * @default null
+             */
+            order?: number[] | null;
+            /**
+             * Left Out
+             * @default null
+             */
+            left_out?: string[] | null;
+        };
+        /**
+         * BookPage
+         * @description ``written``: null while there is only a draft; ``changed``: sentences that speak of figures
+         *     that changed since.
+         */
+        BookPage: {
+            status: components["schemas"]["Status"];
+            /** Revision */
+            revision: number;
+            written: components["schemas"]["WrittenBody"] | null;
+            /** Title */
+            title: string;
+            /** Subtitle */
+            subtitle: string;
+            /** Changed */
+            changed: number;
+            /** Options */
+            options: components["schemas"]["PartOption"][];
+            /** Cover */
+            cover: components["schemas"]["PartBody"][];
+            /** Columns */
+            columns: string[];
+            /** Glance */
+            glance: components["schemas"]["GlanceBody"][];
+            /** Segments */
+            segments: components["schemas"]["BookSegment"][];
+        };
+        /** BookSegment */
+        BookSegment: {
+            /** Number */
+            number: number;
+            /** Mark */
+            mark: number;
+            /** Name */
+            name: string;
+            /** Size */
+            size: string;
+            /** Part */
+            part: string;
+            /** Threads */
+            threads: components["schemas"]["ThreadBody"][];
+            /** Parts */
+            parts: components["schemas"]["PartBody"][];
         };
         /**
          * Box
@@ -3341,6 +3481,23 @@ export interface components {
             };
         };
         /**
+         * FigureOption
+         * @description A figure that can be put into a text, and what it says now.
+         */
+        FigureOption: {
+            /** Key */
+            key: string;
+            /** About */
+            about: string;
+            /** Words */
+            words: string;
+        };
+        /** FigureOptions */
+        FigureOptions: {
+            /** Figures */
+            figures: components["schemas"]["FigureOption"][];
+        };
+        /**
          * Figures
          * @description Of the customers of the table; ``missing``: how many lack a value, by reason.
          */
@@ -3495,6 +3652,23 @@ export interface components {
             shown: string;
             /** Words */
             words: string;
+        };
+        /** GlanceBody */
+        GlanceBody: {
+            /** Number */
+            number: number;
+            /** Mark */
+            mark: number;
+            /** Name */
+            name: string;
+            /** Customers */
+            customers: string;
+            /** Share */
+            share: string;
+            /** Money */
+            money: string;
+            /** Figures */
+            figures: string[];
         };
         /**
          * GroupLine
@@ -5151,6 +5325,32 @@ export interface components {
             boxes: components["schemas"]["Box"][];
         };
         /**
+         * PartBody
+         * @description A part of a page: ``text`` with the keys of its figures in braces, and its sentences.
+         */
+        PartBody: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** Text */
+            text: string;
+            /** Sentences */
+            sentences: components["schemas"]["SentenceBody"][];
+        };
+        /**
+         * PartOption
+         * @description A part that pages can have; ``on``: they do.
+         */
+        PartOption: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** On */
+            on: boolean;
+        };
+        /**
          * KeptChange
          * @description What is not given stays as it is.
          */
@@ -5367,7 +5567,8 @@ export interface components {
         /**
          * PortraitsPage
          * @description ``segments``: always all; ``columns``: what is compared; ``pair``: the numbers of those
-         *     whose differences the rows tell; ``rows``: what rows there can be.
+         *     whose differences the rows tell; ``rows``: what rows there can be; ``book``: the revision of
+         *     the segments' book, 0 while none is written.
          */
         PortraitsPage: {
             status: components["schemas"]["Status"];
@@ -5402,6 +5603,8 @@ export interface components {
             /** Categories */
             categories: components["schemas"]["CategoryThread"][];
             curve: components["schemas"]["CurveBody"] | null;
+            /** Book */
+            book: number;
         };
         /**
          * PreferredBody
@@ -5790,6 +5993,21 @@ export interface components {
             too_many: string[];
         };
         /**
+         * RunBody
+         * @description A piece of a sentence; ``key``: the figure it is, if it is one; ``now``: what that is by
+         *     now, where it is something else than is written.
+         */
+        RunBody: {
+            /** Text */
+            text: string;
+            /** Key */
+            key: string;
+            /** About */
+            about: string;
+            /** Now */
+            now: string | null;
+        };
+        /**
          * SampledCustomer
          * @description One customer: the column's number, places along the axes and percentiles among everyone.
          */
@@ -6003,6 +6221,16 @@ export interface components {
             ways: components["schemas"]["RuleWay"][];
             /** Leaves */
             leaves: number[];
+        };
+        /**
+         * SentenceBody
+         * @description ``changed``: it speaks of a figure that changed since that was decided.
+         */
+        SentenceBody: {
+            /** Runs */
+            runs: components["schemas"]["RunBody"][];
+            /** Changed */
+            changed: boolean;
         };
         /**
          * SeriesOf
@@ -6425,6 +6653,20 @@ export interface components {
             ties: components["schemas"]["Tie"][];
             numbers: components["schemas"]["Numbers"] | null;
             levels: components["schemas"]["Levels"] | null;
+        };
+        /**
+         * ThreadBody
+         * @description A number on its thread; ``svg``: the drawing.
+         */
+        ThreadBody: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+            /** Rest */
+            rest: string;
+            /** Svg */
+            svg: string;
         };
         /**
          * Tie
@@ -6928,6 +7170,20 @@ export interface components {
             came_back: number | null;
             /** Spend */
             spend: number | null;
+        };
+        /**
+         * WrittenBody
+         * @description Who wrote the book and when, and the last day of the window it was written from.
+         */
+        WrittenBody: {
+            /** At */
+            at: string;
+            /** Person */
+            person: string;
+            /** To */
+            to: string;
+            /** Same Window */
+            same_window: boolean;
         };
         /** YardstickChoice */
         YardstickChoice: {
@@ -10982,6 +11238,205 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AgainstPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_book_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_book_update: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["BookChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_book_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_book_figures_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description cover, or a segment */
+                page?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureOptions"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_portraits_book_file_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description kind of file */
+                kind?: "docx" | "html" | "md" | "pdf";
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description It cannot be done, and why. */

@@ -9,7 +9,7 @@ from rest_framework.views import APIView
 
 from sortija.core.portraits.tree import DEEPEST
 from sortija.server.portraits.api.asked import AGAINST_WHAT, compared
-from sortija.server.portraits.rules import FROM, RulesPage, rules_page
+from sortija.server.portraits.rules import FROM, USUAL_DEPTH, RulesPage, rules_page
 from sortija.server.portraits.spread import SpreadAsked, SpreadPage, spread_page
 from sortija.server.portraits.views import Asked, PortraitsPage, portraits_page
 from sortija.server.studies.actions import study_for
@@ -75,7 +75,7 @@ class RulesView(APIView):
         """Rules that retell the segments, and how well they do on customers held back."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
-        depth = whole_number(request.query_params.get("depth") or "3")
+        depth = whole_number(request.query_params.get("depth") or str(USUAL_DEPTH))
         if depth is None or not 1 <= depth <= DEEPEST:
             raise Problem(f"Between 1 and {DEEPEST} questions can be asked in a row.", 400)
         about = request.query_params.get("about") or "shaping"

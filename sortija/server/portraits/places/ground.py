@@ -19,7 +19,7 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.process_cache import remembered
 
-__all__ = ["Ground", "PlaceOption", "ground_of", "place_options", "traits_told"]
+__all__ = ["Ground", "PlaceOption", "ground_of", "place_options", "place_traits", "traits_told"]
 
 #: Beyond so many values a trait names no districts.
 MOST = 5_000
@@ -72,6 +72,16 @@ class Ground:
 def traits_told(placed: AssignmentAt) -> list[Trait]:
     """The traits of a placement's customers, as known at its window's end."""
     return traits_of(placed.yardstick.study, placed.made.window.to)
+
+
+def place_traits(placed: AssignmentAt) -> frozenset[str]:
+    """The traits (keys) that say where customers live: by the outlines, or by what they are
+    called."""
+    outlined = districts_of(placed.yardstick.study).trait
+    return frozenset(
+        f"trait:{t.name}" for t in traits_told(placed)
+        if t.kind == "category" and (t.name == outlined or _PLACE_NAMES.search(t.name))
+    )  # fmt: skip
 
 
 def place_options(placed: AssignmentAt) -> list[PlaceOption]:

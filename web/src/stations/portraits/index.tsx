@@ -7,6 +7,7 @@ import { SegmentCards } from "@/stations/portraits/threads/cards";
 import { ThreadsTable } from "@/stations/portraits/threads/table";
 import { usePortraits } from "@/stations/portraits/threads/use-threads";
 import { AgainstChoices, AgainstView } from "@/stations/portraits/against/view";
+import { BookChoices, BookView, WriteTheBook } from "@/stations/portraits/book/view";
 import { OffersChoices, OffersView } from "@/stations/portraits/offers/view";
 import { PlacesChoices, PlacesView } from "@/stations/portraits/places/view";
 import { RuleChoices, Rules } from "@/stations/portraits/rules/rules";
@@ -26,6 +27,7 @@ const VIEWS = [
   ["against", "Against"],
   ["places", "Places"],
   ["offers", "Offers"],
+  ["book", "Book"],
 ] as const;
 const LOOKED_AT = { look: word };
 
@@ -52,7 +54,14 @@ export function Portraits() {
             ? `${page.segments.length} groups of ${count(page.customers)} customers, up to and including ${day(window.to)}.`
             : "What sets each segment apart, and a name for it."
         }
-      />
+      >
+        {segment && (
+          <WriteTheBook
+            revision={page.book}
+            {...(look !== "book" && { onOpen: () => void put({ look: "book" }) })}
+          />
+        )}
+      </PageHeader>
       {page.status.state === "empty" && (
         <Empty
           title="Portraits show adopted groups"
@@ -90,6 +99,7 @@ export function Portraits() {
           {look === "against" && <AgainstChoices />}
           {look === "places" && <PlacesChoices />}
           {look === "offers" && <OffersChoices />}
+          {look === "book" && <BookChoices />}
         </div>
       )}
       {segment && look === "spread" && <SpreadView />}
@@ -97,6 +107,7 @@ export function Portraits() {
       {segment && look === "against" && <AgainstView />}
       {segment && look === "places" && <PlacesView />}
       {segment && look === "offers" && <OffersView />}
+      {segment && look === "book" && <BookView />}
       {segment && look === "threads" && (
         <Stale status={page.status}>
           <ThreadsTable

@@ -1,0 +1,1 @@
+"""A book as a file: one web page, PDF, DOCX or Markdown."""

@@ -1,0 +1,1 @@
+"""The book of the segments: facts, figures, sentences drafted from them, pages."""

@@ -1,0 +1,1 @@
+"""The book of the segments: what it speaks of, what was written, how it changes."""
