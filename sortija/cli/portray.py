@@ -14,13 +14,24 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from sortija.cli.book import book_file, write_book
 from sortija.cli.files import open_measures
 from sortija.cli.group import names
 from sortija.cli.terminal import Trouble, columns
 from sortija.core.engine import Engine
 from sortija.core.formats.measures import KEY, MeasureFile, MeasureFileError
+from sortija.core.measures.describe import Axis
 from sortija.core.portraits.apart import sets_apart
 from sortija.core.portraits.bins import MOST_LEVELS
+from sortija.core.portraits.book.facts import (
+    BookFacts,
+    RuleFact,
+    SegmentFacts,
+    ThreadFact,
+    category_facts,
+    number_facts,
+)
+from sortija.core.portraits.marks import MARKS
 from sortija.core.portraits.naming import Proposal, propose_names
 from sortija.core.portraits.profile import (
     CategoryProfile,
@@ -45,6 +56,8 @@ examples:
       what sets the segments apart, a rule for each, names and typical customers
   sortija portray segments.parquet --segment segment --depth 2 --category plan,garden --json
       two questions about two traits alone: can the segments be found without the log?
+  sortija portray segments.csv --segment segment --measures measures.parquet --book segments.pdf
+      a book of the segments: what sets each apart, in sentences
 """
 
 
@@ -54,6 +67,8 @@ class _Number:
     label: str
     unit: str
     profile: NumericProfile
+    family: str = "visits"
+    shaped: bool = False
 
 
 @dataclass(frozen=True)
@@ -62,6 +77,7 @@ class _Category:
     label: str
     levels: tuple[str, ...]
     profile: CategoryProfile
+    shaped: bool = False
 
 
 @dataclass(frozen=True)
@@ -103,6 +119,12 @@ def add_to(commands: Any) -> None:
     add("--depth", type=_depth, default=3, metavar="1-4", help="questions in a row (3)")
     add("--seed", type=int, default=4107, help="the same seed holds the same rows back (4107)")
     add("--json", action="store_true", help="figures as JSON on standard output")
+    add(
+        "--book",
+        type=book_file,
+        metavar="FILE",
+        help="a page a segment, as .html, .pdf, .docx or .md",
+    )
     parser.set_defaults(run=run)
 
 
@@ -123,6 +145,8 @@ def run(asked: argparse.Namespace) -> None:
         raise Trouble(str(problem)) from problem
     finally:
         engine.release()
+    if asked.book is not None:
+        write_book(asked.book, asked.assigned, _facts(portrait))
     if asked.json:
         print(json.dumps(_as_json(portrait), indent=1, ensure_ascii=False))
     else:
@@ -266,6 +290,49 @@ def _as_json(portrait: _Portrait) -> dict[str, Any]:
         ],
         "skipped": portrait.skipped,
     }  # fmt: skip
+
+
+def _facts(portrait: _Portrait) -> BookFacts:
+    """What a book can say of segments of a file: nobody knows what they were made by."""
+    k = len(portrait.segments)
+    sizes = np.bincount(portrait.groups, minlength=k)
+    rules = {rule.segment: rule for rule in portrait.told.rules}
+    numbers = number_facts(portrait.numeric, k)
+    categories = category_facts(portrait.categories, k)
+    return BookFacts(
+        study="Segments", window="", currency="", outside=portrait.outside,
+        segments=tuple(
+            SegmentFacts(
+                number=place + 1, name=_called(portrait, place), mark=place % MARKS,
+                customers=int(sizes[place]), money=float("nan"), numbers=numbers[place],
+                categories=categories[place], rule=_rule_fact(rules.get(place)),
+            )
+            for place in range(k)
+        ),
+        threads={row.name: _thread(row) for row in portrait.numeric},
+    )  # fmt: skip
+
+
+def _called(portrait: _Portrait, place: int) -> str:
+    """A segment's own name; one that is a mere number is called by what sets it apart."""
+    own = portrait.segments[place]
+    return portrait.names[place][0].name if own.isdigit() else own
+
+
+def _thread(row: _Number) -> ThreadFact:
+    profile = row.profile
+    means = tuple(float(mean) for mean in profile.means)
+    known = [mean for mean in means if np.isfinite(mean)]
+    low, _, high = (float(q) for q in profile.quartiles)
+    axis = Axis(min([low, *known]), max([high, *known]), False)
+    return ThreadFact(row.label, row.unit, axis, (low, high), means)
+
+
+def _rule_fact(rule: Rule | None) -> RuleFact | None:
+    if rule is None:
+        return None
+    words = rule_words(rule.ways, _label)
+    return RuleFact(words[:1].upper() + words[1:], rule.holds.value, rule.belongs.value)
 
 
 def _or_none(value: float) -> float | None:

@@ -109,6 +109,25 @@ class Portray(CommandCase):
         self.assertEqual(len({row["name"] for row in told["names"]}), 2)
         self.assertIn("There are no rules", self.call(path, "--segment", "group")[0])
 
+    def test_a_book(self):
+        visits, _, _, segment = self.columns
+        path = self.folder / "book.md"
+        self.call(self.path, "--segment", "segment", "--book", path)
+        told = path.read_text()
+        self.assertIn("## Rare\n", told)
+        mine = segment == "Rare"
+        self.assertIn(f"**{mine.sum():,} customers**", told)
+        self.assertIn(f"**{visits[mine].mean():.2f}".rstrip("0").rstrip("."), told)
+        self.assertIn("Visits under 3", told)
+        self.assertIn("Plan plus: **100%**", told)
+        for kind, begins in (("html", b"<!doctype"), ("pdf", b"%PDF-"), ("docx", b"PK")):
+            file = self.folder / f"book.{kind}"
+            self.call(self.path, "--segment", "segment", "--book", file)
+            self.assertTrue(file.read_bytes().startswith(begins))
+        asked = (self.path, "--segment", "segment", "--book")
+        self.assertIn("none of the endings", self.said(*asked, "b.txt", status=2))
+        self.assertIn("cannot be written", self.said(*asked, self.folder / "gone" / "b.md"))
+
     def test_what_cannot_be_told(self):
         for more, words in (
             (("--segment", "who"), "there is no column called who"),

@@ -7,6 +7,8 @@ from pathlib import Path
 
 import numpy as np
 
+from sortija.core.portraits.marks import HUES
+
 WEB = Path(__file__).parents[2] / "web" / "src"
 # Machado, Oliveira & Fernandes 2009, severity 1, on linear RGB.
 SIGHT = {
@@ -69,6 +71,9 @@ class Hues(unittest.TestCase):
         self.hues = re.findall(r'"(#[0-9a-f]{6})"', text)
         styles = (WEB / "styles.css").read_text()
         self.fixed = [re.search(rf"--color-{n}: (#\w+)", styles)[1] for n in ("teal", "copper")]
+
+    def test_screen_and_files_draw_alike(self):
+        self.assertEqual(tuple(self.hues), HUES)
 
     def test_apart_for_every_eye(self):
         self.assertEqual(len(self.hues), 8)

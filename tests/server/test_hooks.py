@@ -25,9 +25,9 @@ NAMED = {
         "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",
     ],
     "how actions are undone": [
-        "adopt", "book", "correct trait", "count intake", "draw holdout", "drop campaign", "keep lens",
-        "kept", "marks", "member", "overlap", "plan campaign", "rename lens", "segment", "setting",
-        "swap", "take back intake",
+        "adopt", "book", "correct trait", "count intake", "draw holdout", "drop campaign",
+        "keep lens", "kept", "marks", "member", "overlap", "plan campaign", "rename lens",
+        "segment", "setting", "swap", "take back intake",
     ],
 }  # fmt: skip
 _BEFORE_AND_AFTER = """

@@ -30,5 +30,5 @@ def pdf_of(book: Book, fonts: Fonts) -> bytes:
         ) from problem
 
     own = URLFetcher(allowed_protocols=["data"])
-    data: bytes = HTML(string=web_page(book, fonts), url_fetcher=own).write_pdf()
+    data: bytes = HTML(string=web_page(book, fonts, paper=True), url_fetcher=own).write_pdf()
     return data

@@ -44,26 +44,31 @@ th.figure, td.figure { padding-left: 12px; white-space: nowrap; }
 .foot { margin-top: 22px; border-top: 1px solid #dbe0e5; padding-top: 8px; }
 @media print { body { background: #fff; } .page { border: 0; border-radius: 0; margin: 0;
   padding: 0; max-width: none; break-after: page; } .page:last-child { break-after: auto; } }
+"""
+
+_NARROW = """
 @media (max-width: 640px) { .page { margin: 0; border-radius: 0; padding: 24px 18px; }
   .columns section { width: 100%; } .head { flex-wrap: wrap; } .threads svg { max-width: 40vw; }
   .scroll { overflow-x: auto; } }
 """
 
 
-def web_page(book: Book, fonts: Fonts) -> str:
-    """One HTML document with everything in it."""
+def web_page(book: Book, fonts: Fonts, paper: bool = False) -> str:
+    """One HTML document with everything in it; ``paper``: without what only screens take."""
     pages = "".join(_page(page, book, place) for place, page in enumerate(book.pages, 2))
     title = escape(f"{book.title}: customer segments")
     return (
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{title}</title>'
         f'<meta name="viewport" content="width=device-width, initial-scale=1">'
-        f"<style>{_faces(fonts)}{_STYLE}</style></head>\n<body>{_cover(book)}{pages}</body></html>\n"
+        f"<style>{_faces(fonts, paper)}{_STYLE}{'' if paper else _NARROW}</style></head>\n"
+        f"<body>{_cover(book)}{pages}</body></html>\n"
     )
 
 
-def _faces(fonts: Fonts) -> str:
+def _faces(fonts: Fonts, paper: bool) -> str:
+    weights = "" if paper else "font-weight: 200 900; "
     return "".join(
-        f'@font-face {{ font-family: "{family}"; font-weight: 200 900; '
+        f'@font-face {{ font-family: "{family}"; {weights}'
         f'src: url(data:font/woff2;base64,{base64.b64encode(data).decode()}) format("woff2"); }}\n'
         for family, data in fonts.items()
     )

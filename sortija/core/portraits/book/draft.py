@@ -121,7 +121,7 @@ def _averages(told: Sequence[NumberFact]) -> Iterable[str]:
 
 
 def _plainly(fact: NumberFact) -> str:
-    return f"{fact.label}: {{mean:{fact.name}}} (everyone else: {{rest:{fact.name}}})."
+    return f"{_first(fact.label)}: {{mean:{fact.name}}} (everyone else: {{rest:{fact.name}}})."
 
 
 def _who(book: BookFacts, segment: SegmentFacts) -> str:
@@ -147,7 +147,7 @@ def _values(categories: Iterable[CategoryFact]) -> list[str]:
             found.append((best.share - best.rest, category, best.level))
     found.sort(key=lambda each: -each[0])
     return [
-        f"{category.label} {level}: {{has:{category.name}={level}}} "
+        f"{_first(category.label)} {level}: {{has:{category.name}={level}}} "
         f"(everyone else: {{others:{category.name}={level}}})."
         for _, category, level in found[:_MOST]
     ]
@@ -242,6 +242,11 @@ def _method(book: BookFacts) -> str:
         "made by differs by itself and proves nothing."
     )
     return " ".join(said)
+
+
+def _first(label: str) -> str:
+    """A label where a sentence begins."""
+    return label[:1].upper() + label[1:]
 
 
 def _and(pieces: Sequence[str]) -> str:

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from sortija.core.portraits.book.facts import BookFacts, CategoryFact, LevelFact, SegmentFacts
 from sortija.core.portraits.figures import in_words, percent
 
-__all__ = ["KEY", "about", "is_name", "words_of"]
+__all__ = ["KEY", "about", "read_back", "stored", "words_of"]
 
 #: A figure in a text: {mean:frequency}, {has:garden=yard}; of another segment: {3.share}.
 KEY = re.compile(r"\{(?:\d+\.)?[a-z_]+(?::[^{}]*)?\}")
@@ -45,13 +45,29 @@ _NUMBERS = {"mean": "mean", "median": "median", "rest": "mean of everyone else"}
 _LEVELS = {"has": "share", "others": "share of everyone else"}
 
 
-def is_name(key: str) -> bool:
-    """Whether it is what a segment is called, which is always as it is called now.
+def stored(book: BookFacts, segment: SegmentFacts | None, key: str) -> str | None:
+    """What is kept of a figure to know later whether it changed: its words, and of a segment that
+    is named its number, for a segment that is called otherwise is still the same."""
+    found = _NAME.fullmatch(key)
+    number, name, argument = found.groups() if found else (None, "", None)
+    of = book.segment(int(number)) if number else segment
+    if of is not None and argument is None and name in ("name", "towards"):
+        named = of.number if name == "name" else of.towards
+        return None if named is None else f"#{named}"
+    return words_of(book, segment, key)
 
-    >>> is_name("towards"), is_name("3.name"), is_name("customers")
-    (True, True, False)
+
+def read_back(book: BookFacts, key: str, kept: str) -> str:
+    """What a kept figure reads as: its words; a segment as it is called now.
+
+    >>> from sortija.core.portraits.book.facts import BookFacts
+    >>> read_back(BookFacts("", "", "", (), {}), "share", "28%")
+    '28%'
     """
-    return key.rpartition(".")[2] in ("name", "towards")
+    if key.rpartition(".")[2] not in ("name", "towards") or not kept.startswith("#"):
+        return kept
+    segment = book.segment(int(kept[1:]))
+    return segment.name if segment else "another segment"
 
 
 def words_of(book: BookFacts, segment: SegmentFacts | None, key: str) -> str | None:

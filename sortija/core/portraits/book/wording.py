@@ -38,7 +38,7 @@ def sentences_of(text: str, words: Callable[[str], str]) -> list[list[Run]]:
     [['They are ', '28%', '.'], ['Nothing ', '28%', ' is known!']]
     """
     sentences: list[list[Run]] = [[]]
-    for place, piece in enumerate(_pieces(text)):
+    for place, piece in enumerate(_pieces(text.strip())):
         if place % 2:
             sentences[-1].append(Run(words(piece[1:-1]), piece[1:-1]))
             continue

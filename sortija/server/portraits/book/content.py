@@ -6,7 +6,7 @@ from pydantic import BaseModel
 
 from sortija.core.portraits.book.draft import COVER, PARTS, draft_cover, draft_segment
 from sortija.core.portraits.book.facts import BookFacts, SegmentFacts
-from sortija.core.portraits.book.figures import is_name, words_of
+from sortija.core.portraits.book.figures import read_back, stored
 from sortija.core.portraits.book.wording import keys_in
 
 __all__ = [
@@ -23,7 +23,8 @@ __all__ = [
 
 class Written(BaseModel):
     """A part's ``text``; by figure, what it reads as (``shown``) and what it was when that was
-    decided (``known``): where it is something else by now, the sentence is marked."""
+    decided (``known``): where it is something else by now, the sentence is marked. Both are kept
+    as ``core.portraits.book.figures.stored`` has them."""
 
     text: str
     shown: dict[str, str] = {}
@@ -67,8 +68,8 @@ def drafted(facts: BookFacts, old: Content | None = None) -> Content:
 def fresh(facts: BookFacts, key: str, text: str, before: Written | None = None) -> Written:
     """A text whose figures read as they do now; those that stood there before read as they did."""
     segment, before = segment_of(facts, key), before or Written(text="")
-    now = {k: words_of(facts, segment, k) for k in keys_in(text)}
-    there = {k: words for k, words in now.items() if words is not None}
+    now = {k: stored(facts, segment, k) for k in keys_in(text)}
+    there = {k: kept for k, kept in now.items() if kept is not None}
     kept = {k for k in now if k in before.known}
     return Written(
         text=text, shown=there | {k: before.shown[k] for k in kept},
@@ -77,16 +78,15 @@ def fresh(facts: BookFacts, key: str, text: str, before: Written | None = None) 
 
 
 def changed_in(facts: BookFacts, key: str, written: Written) -> dict[str, str]:
-    """Figures of a part that are something else by now, with what they are; names never are, for
-    they are always as they are now."""
+    """Figures of a part that are something else by now, with what they are."""
     segment = segment_of(facts, key)
-    now = {k: words_of(facts, segment, k) or "" for k in written.known if not is_name(k)}
-    return {k: words for k, words in now.items() if words != written.known[k]}
+    now = {k: stored(facts, segment, k) or "" for k in written.known}
+    return {k: kept for k, kept in now.items() if kept != written.known[k]}
 
 
-def read(content: Content) -> dict[str, dict[str, str]]:
-    """What the figures of every part read as: as they were decided, names as they are now."""
+def read(facts: BookFacts, content: Content) -> dict[str, dict[str, str]]:
+    """What the figures of every part read as: as that was decided, segments as they are called."""
     return {
-        key: {k: words for k, words in written.shown.items() if not is_name(k)}
+        key: {k: read_back(facts, k, kept) for k, kept in written.shown.items()}
         for key, written in content.parts.items()
     }

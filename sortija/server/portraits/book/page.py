@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from sortija.core.formats.book.pictures import thread_svg
 from sortija.core.portraits.book.draft import COVER, PARTS
 from sortija.core.portraits.book.facts import BookFacts, SegmentFacts
-from sortija.core.portraits.book.figures import about, is_name, words_of
+from sortija.core.portraits.book.figures import about, words_of
 from sortija.core.portraits.book.pages import Book as Pages
 from sortija.core.portraits.book.pages import GlanceRow, Section, book_of
 from sortija.server.portraits.book.content import (
@@ -196,7 +196,7 @@ def pages_at(study: Study, window: WindowInView | None) -> tuple[Pages | None, S
 def _pages(facts: BookFacts, content: Content, foot: str) -> Pages:
     texts = {key: written.text for key, written in content.parts.items()}
     left_out = frozenset(content.left_out)
-    return book_of(facts, texts, read(content), content.order, left_out, foot)
+    return book_of(facts, texts, read(facts, content), content.order, left_out, foot)
 
 
 def _keys(page: str, titles: Mapping[str, str], content: Content) -> list[str]:
@@ -230,7 +230,7 @@ def _part(facts: BookFacts, content: Content, key: str, sections: tuple[Section,
 
 def _now(facts: BookFacts, segment: SegmentFacts | None, key: str, shown: str) -> str | None:
     now = words_of(facts, segment, key) or "not known"
-    return None if now == shown or is_name(key) else now
+    return None if now == shown else now
 
 
 def _written(book: Book, window: WindowInView) -> WrittenBody:

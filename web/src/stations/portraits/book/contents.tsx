@@ -94,7 +94,7 @@ function Move(props: { name: string; up?: boolean; off: boolean; onMove: () => v
       type="button"
       disabled={off}
       aria-label={`${name} ${up ? "up" : "down"}`}
-      className="min-h-[24px] min-w-[20px] text-quiet hover:text-ink disabled:opacity-25"
+      className="min-h-[24px] min-w-[24px] text-quiet hover:text-ink disabled:opacity-25"
       onClick={onMove}
     >
       {up ? "↑" : "↓"}

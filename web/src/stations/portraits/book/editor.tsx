@@ -127,6 +127,7 @@ function InsertFigure({ page, onPick }: { page: string; onPick: (figure: Figure)
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
+          aria-label="Figures"
           align="end"
           sideOffset={6}
           className="card z-40 w-80 p-3 shadow-lg"

@@ -24,7 +24,7 @@ export function BookPart({ page, part, lead = false }: Props) {
     change.mutate({ page, change: { part: part.key, ...body } });
   if (!editable && part.sentences.length === 0) return null;
   return (
-    <section aria-label={part.title} className="group">
+    <div role="group" aria-label={part.title} className="group">
       <h3
         className={`flex items-baseline justify-between text-13 ${lead ? "h-0 overflow-visible" : "mt-3"}`}
       >
@@ -75,7 +75,7 @@ export function BookPart({ page, part, lead = false }: Props) {
           ))}
         </p>
       )}
-    </section>
+    </div>
   );
 }
 
@@ -121,6 +121,7 @@ function Changed(props: {
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
+          aria-label="Changed since it was written"
           align="start"
           sideOffset={6}
           className="card z-40 w-80 p-3 text-12 shadow-lg"
