@@ -16,6 +16,7 @@ _WORDS: dict[str, tuple[str, str, str, str]] = {
     "recency": ("Long-silent", "sleepers", "Lately seen", "shoppers"),
     "silence": ("Overdue", "sleepers", "On-time", "shoppers"),
     "frequency": ("Frequent", "regulars", "Rare", "visitors"),
+    "visit_days": ("Frequent", "regulars", "Rare", "visitors"),
     "monetary": ("High-spend", "spenders", "Low-spend", "savers"),
     "basket_mean": ("Big-basket", "stockers", "Small-basket", "pickers"),
     "basket_median": ("Big-basket", "stockers", "Small-basket", "pickers"),
@@ -31,19 +32,23 @@ _WORDS: dict[str, tuple[str, str, str, str]] = {
 #: From which value on the word when above, and up to which the word when below, is true of a
 #: segment by itself; else it is only *more* or *less* so than everyone.
 _TRUE: dict[str, tuple[float, float]] = {
-    "recency": (90, 45), "silence": (3, 1), "frequency": (12, 4), "tenure": (730, 365),
+    "recency": (90, 45), "silence": (3, 1), "frequency": (12, 4), "visit_days": (12, 4),
+    "tenure": (730, 365),
     "breadth": (4, 1.5), "evenness": (0.6, 0.2), "trend": (0.0, 0.0), "returned": (0.05, 0.005),
     "weekend": (0.5, 0.2), "gap_mean": (60, 21), "gap_cv": (1.0, 0.5),
 }  # fmt: skip
 #: Measure → words for more and for less of it than everyone, which claim nothing beyond.
 _AGAINST: dict[str, tuple[str, str]] = {
     "recency": ("Less recent", "More recent"), "silence": ("Slower", "Quicker"),
-    "frequency": ("More frequent", "Less frequent"), "tenure": ("Longer-time", "Newer"),
+    "frequency": ("More frequent", "Less frequent"),
+    "visit_days": ("More frequent", "Less frequent"), "tenure": ("Longer-time", "Newer"),
     "breadth": ("Wider-range", "Narrower"), "evenness": ("Wider-range", "Narrower"),
     "trend": ("Less fading", "Less growing"), "returned": ("More returns", "Fewer returns"),
     "weekend": ("More weekend", "Less weekend"), "gap_mean": ("Wider-gap", "Closer-gap"),
     "gap_cv": ("Less even", "More even"),
 }  # fmt: skip
+#: Two ways of telling one thing make no name of two words.
+_KIN = {"visit_days": "frequency", "margin": "monetary", "evenness": "breadth"}
 #: A share of sales from which on a segment is called by what it is spent on.
 _MOSTLY, _HARDLY = 0.5, 0.05
 
@@ -154,7 +159,7 @@ def _proposals(traits: Sequence[Trait]) -> list[tuple[str, str]]:
                     out.append((_both(first, second), _reason([first, second])))
                 continue
             adjective, people = _adjective(first), _people(second)
-            if first.name.partition("_")[0] == second.name.partition("_")[0]:
+            if _kin(first) == _kin(second):
                 continue
             out.append((f"{adjective} {people}", _reason([first, second])))
     alone = telling[0]
@@ -163,6 +168,11 @@ def _proposals(traits: Sequence[Trait]) -> list[tuple[str, str]]:
     people = _people(alone) if alone.level or alone.name.startswith("share_") else "customers"
     out.append((f"{_adjective(alone)} {people}", _reason([alone])))
     return out
+
+
+def _kin(trait: Trait) -> str:
+    """What a measure is about: of two baskets, or of visits and their days, the same."""
+    return _KIN.get(trait.name, trait.name.partition("_")[0])
 
 
 def _fitting(drafts: list[tuple[str, str]]) -> list[tuple[str, str]]:

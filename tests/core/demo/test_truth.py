@@ -22,12 +22,25 @@ from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.lines import LineReader
 from sortija.core.ledger.mapping import guess_log
 from sortija.core.ledger.rules import RULES, mask_of
+from sortija.core.measures.catalogue import MEASURES, describe_share
 from sortija.core.measures.derive import Names, derive
 from sortija.core.measures.preparation import Steps, propose
 from sortija.core.measures.window import Window
+from sortija.core.portraits.apart import sets_apart
+from sortija.core.portraits.book.draft import draft_segment
+from sortija.core.portraits.book.facts import (
+    BookFacts,
+    SegmentFacts,
+    category_facts,
+    number_facts,
+)
+from sortija.core.portraits.book.wording import keys_in
+from sortija.core.portraits.naming import propose_names
+from sortija.core.portraits.profile import category_profile, numeric_profile
 from sortija.core.table import Column, Table
 from sortija.demo.files import write_demo
 from sortija.demo.world import ARCHETYPES
+from tests.core.portraits.book.worlds import Category, Number
 
 TRAITS = ("garden", "joined_through", "plan")
 KINDS = len(ARCHETYPES)
@@ -98,6 +111,43 @@ def likeliest(known, kinds, wanted):
     return score.argmax(axis=1)
 
 
+#: What a portrait of each archetype has to tell: what the generator makes it by.
+MADE_BY = {
+    "steady": ("mean:visit_days", "has:plan=plus", "mean:share_department_tea_room"),
+    "spring": ("mean:share_season_spring", "has:garden=yard"),
+    "workshop": ("mean:share_department_workshops", "has:joined_through=workshop"),
+    "project": ("mean:share_department_landscaping", "mean:basket_mean"),
+    "balcony": ("has:garden=balcony", "has:plan=none", "has:joined_through=web"),
+    "allotment": ("has:garden=allotment", "has:plan=card", "has:joined_through=a friend"),
+    "beat": ("mean:gap_cv", "mean:share_department_shrubs_and_trees"),
+    "burst": ("mean:gap_cv", "mean:share_department_shrubs_and_trees"),
+    "quiet": ("mean:recency", "has:garden=not known"),
+}
+CALLED = {"steady": "Frequent", "spring": "Spring", "workshop": "Workshop",
+          "project": "Landscaping", "balcony": "Balcony", "allotment": "Allotment",
+          "beat": "Steady"}  # fmt: skip
+
+
+def rows_of(table, kinds):
+    """The table's columns with profiles by archetype."""
+    rows, categories = [], []
+    for column in table.columns:
+        if column.kind == "category":
+            profile = category_profile(column.values, len(column.levels), kinds, KINDS)
+            levels = ("not given", *column.levels)
+            categories.append(Category(column.name, column.name, levels, False, profile))
+            continue
+        measure = MEASURES.get(column.name)
+        if measure is None:
+            _, family, what = column.name.split("_", 2)
+            measure = describe_share(column.name, family, what.capitalize())
+        profile = numeric_profile(column.values, kinds, KINDS)
+        rows.append(
+            Number(column.name, measure.label, measure.unit, measure.family, False, profile)
+        )
+    return rows, categories
+
+
 class Truth(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
@@ -118,6 +168,22 @@ class Truth(unittest.TestCase):
         fit = fit_group(prepare(self.table, recipe), 8, recipe, engine)
         engine.release()
         return adjusted_rand(fit.labels, self.kinds)
+
+    def test_every_archetype_has_a_portrait_of_what_makes_it(self):
+        rows, kinds = rows_of(self.table, self.kinds)
+        numbers, categories = number_facts(rows, KINDS), category_facts(kinds, KINDS)
+        names = propose_names(sets_apart(rows, kinds, KINDS))
+        for n, archetype in enumerate(ARCHETYPES):
+            segment = SegmentFacts(n + 1, names[n][0].name, n, int(np.sum(self.kinds == n)),
+                                   float("nan"), numbers[n], categories[n])  # fmt: skip
+            book = BookFacts("Marrowmere", "", "£", (segment,), {})
+            drafted = draft_segment(book, segment)
+            said = {key for part in drafted for key in keys_in(part.text)}
+            for key in MADE_BY[archetype.name]:
+                self.assertIn(key, said, archetype.name)
+        for name, words in CALLED.items():
+            place = next(n for n, a in enumerate(ARCHETYPES) if a.name == name)
+            self.assertIn(words, " ".join(p.name for p in names[place]))
 
     def test_categories_help(self):
         alone, together = self.group(()), self.group(TRAITS)
