@@ -79,6 +79,10 @@ class _Category:
     profile: CategoryProfile
     shaped: bool = False
 
+    @property
+    def values(self) -> tuple[str, ...]:
+        return self.levels[1:]
+
 
 @dataclass(frozen=True)
 class _Portrait:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from sortija.server.ledger.api import customers, files, waterline
+from sortija.server.ledger.api import customers, files, values, waterline
 
 urlpatterns = [
     path("studies/<int:study>/ledger", waterline.LedgerView.as_view()),
@@ -29,6 +29,7 @@ urlpatterns = [
     path("studies/<int:study>/customer/<int:customer>", customers.CustomerView.as_view()),
     path("studies/<int:study>/customer/<int:customer>/cards", customers.MergeCards.as_view()),
     path("studies/<int:study>/customer/<int:customer>/trait", customers.CorrectTrait.as_view()),
+    path("studies/<int:study>/traits/<str:trait>/words", values.ValueWords.as_view()),
     path("studies/<int:study>/cards/apart", customers.PartCard.as_view()),
     path("studies/<int:study>/receipt/<str:key>", customers.ReceiptView.as_view()),
 ]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from pydantic import BaseModel
 
+from sortija.server.ledger.customers.traits import said
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.column_summaries import plain
 from sortija.server.measures.measure_set import MeasureSet
@@ -56,4 +57,8 @@ def levels_page(made: MeasureSet, study: Study) -> LevelsPage:
                 values=[plain(float(value)) for value in values],
             )
         )  # fmt: skip
-    return LevelsPage(names=list(made.levels), columns=columns, left_out=len(names) - len(shown))
+    return LevelsPage(
+        names=list(said(made.study, made.of, made.levels)),
+        columns=columns,
+        left_out=len(names) - len(shown),
+    )

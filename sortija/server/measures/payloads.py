@@ -112,9 +112,11 @@ class Numbers(BaseModel):
 
 
 class Levels(BaseModel):
-    """A category: its levels with their customers, everyone's and the lens's."""
+    """A category: its levels, what they are called, and their customers, everyone's and the
+    lens's."""
 
     levels: list[str]
+    words: list[str]
     counts: list[int]
     lens: list[int] | None
     missing: dict[str, int]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
@@ -14,7 +15,7 @@ from sortija.core.measures.catalogue import FAMILIES
 from sortija.core.measures.describe import Axis, outline, steps_for
 from sortija.core.measures.neighbours import Donors
 from sortija.core.measures.preparation import PRESETS
-from sortija.server.ledger.customers.traits import traits_of
+from sortija.server.ledger.customers.traits import traits_of, words_of_values
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.measures.actions import Plan, kept_plans, plan_of
@@ -119,6 +120,8 @@ def _threads(
     unsure = int((made.at_least & made.present).sum())
     then = np.flatnonzero(second.present) if second else None
 
+    words = {name: words_of_values(made.study, name) for name in names}
+
     def one(name: str) -> Thread:
         about, source = made.about(name), made.source(name)
         number = source.kind == "number"
@@ -131,7 +134,7 @@ def _threads(
             at_least=unsure if name == "tenure" else 0,
             ties=ties.get(name, []),
             numbers=_numbers(made, plan, name, rows, (second, then), donors) if number else None,
-            levels=None if number else _levels(made, name, rows),
+            levels=None if number else _levels(made, name, rows, words[name]),
         )  # fmt: skip
 
     # Threads must find every file in place: only this one may ask the database.
@@ -169,7 +172,9 @@ def _on_axis(
     return counts.tolist(), None if np.isnan(median) else median
 
 
-def _levels(made: MeasureSet, name: str, rows: NDArray[np.int64] | None) -> Levels:
+def _levels(
+    made: MeasureSet, name: str, rows: NDArray[np.int64] | None, words: Mapping[str, str]
+) -> Levels:
     look = category_summary(made, name)
     teal = None
     if rows is not None:
@@ -177,7 +182,8 @@ def _levels(made: MeasureSet, name: str, rows: NDArray[np.int64] | None) -> Leve
         counts = np.bincount(np.asarray(column.values)[rows], minlength=len(column.levels) + 1)
         place = {level: n + 1 for n, level in enumerate(column.levels)}
         teal = [int(counts[place[level]]) for level in look["levels"]]
-    return Levels(**look, lens=teal)
+    said = [words.get(level, level) for level in look["levels"]]
+    return Levels(**look, words=said, lens=teal)
 
 
 def _ties(made: MeasureSet, names: list[str]) -> dict[str, list[Tie]]:

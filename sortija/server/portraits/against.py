@@ -220,7 +220,7 @@ def _levels(found: Field, told: Crossed, shown: int) -> list[AgainstLevel]:
     given last."""
     totals = told.counts.sum(axis=1)
     order = [n for n in range(1, len(totals)) if totals[n]]
-    if not found.ordered and not found.labels:
+    if not found.ordered and (not found.labels or found.key.startswith("trait:")):
         order.sort(key=lambda n: -totals[n])
     order += [0] if totals[0] else []
     words = ("not given", *(found.labels or found.column.levels))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 import numpy as np
@@ -18,7 +18,7 @@ from sortija.core.portraits.rules import Retelling, Rule, Share, retell, steadin
 from sortija.core.portraits.sentences import answer_words, in_unit, way_words
 from sortija.core.table import Column
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, frozen
-from sortija.server.ledger.customers.traits import trait_column, traits_of
+from sortija.server.ledger.customers.traits import trait_column, traits_of, words_of_values
 from sortija.server.lens.requests import ClauseBody
 from sortija.server.measures.actions import plan_of
 from sortija.server.measures.plan import role_of
@@ -118,7 +118,23 @@ class _Asked:
     columns: tuple[Column, ...]
     labels: dict[str, str]
     units: dict[str, str]
+    words: dict[str, dict[str, str]]
     too_many: tuple[str, ...]
+
+    def said(self, column: Column) -> Column:
+        """A column whose levels read as they are called."""
+        words = self.words.get(column.name, {})
+        levels = tuple(words.get(level, level) for level in column.levels)
+        return Column(column.name, column.kind, column.values, column.unit, levels)
+
+    def in_words(self, condition: Condition) -> Condition:
+        """The same of a condition."""
+        words = self.words.get(condition.column, {})
+
+        def read(levels: tuple[str, ...]) -> tuple[str, ...]:
+            return tuple(words.get(level, level) for level in levels)
+
+        return replace(condition, levels=read(condition.levels), others=read(condition.others))
 
 
 @dataclass(frozen=True)
@@ -190,7 +206,10 @@ def _stamps(placed: AssignmentAt, about: From) -> tuple[object, ...]:
     known = {
         f"trait:{t.name}": t.stamp for t in traits_of(placed.yardstick.study, placed.made.window.to)
     }
-    return placed.made.content(measures), tuple((name, known[name]) for name in traits)
+    return placed.made.content(measures), tuple(
+        (name, known[name], tuple(words_of_values(placed.yardstick.study, name).items()))
+        for name in traits
+    )
 
 
 @remembered
@@ -223,7 +242,8 @@ def _asked(placed: AssignmentAt, about: From, rows: np.ndarray) -> _Asked:
             continue
         columns.append(_at(trait_column(study, trait, made.size), name, rows))
         labels[name], units[name] = trait.label, trait.unit
-    return _Asked(tuple(columns), labels, units, tuple(too_many))
+    words = {name: words_of_values(study, name) for name in traits}
+    return _Asked(tuple(columns), labels, units, words, tuple(too_many))
 
 
 def _at(column: Column, name: str, rows: np.ndarray) -> Column:
@@ -247,8 +267,9 @@ def _nodes(found: _Told, currency: str, k: int) -> list[RuleNode]:
         nodes.append(
             RuleNode(
                 id=place, parent=parent, counts=found.told.counts[place].tolist(),
-                answer=answer_words(question, yes, columns[question.column], number)
-                if question else "",
+                answer=answer_words(
+                    question, yes, found.asked.said(columns[question.column]), number
+                ) if question else "",
                 asks=asks, told=None if node.question else node.told + 1,
                 clauses=_clauses(conditions_of(path, columns), found.asked, k),
             )
@@ -265,7 +286,10 @@ def _rule(rule: Rule, found: _Told, currency: str, k: int) -> SegmentRule:
         return in_unit(value, found.asked.units[name], currency)
 
     ways = [
-        RuleWay(words=way_words(way, label, number), clauses=_clauses(way, found.asked, k))
+        RuleWay(
+            words=way_words([found.asked.in_words(c) for c in way], label, number),
+            clauses=_clauses(way, found.asked, k),
+        )
         for way in rule.ways
     ]
     ways[0].words = ways[0].words[:1].upper() + ways[0].words[1:]

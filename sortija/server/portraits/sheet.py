@@ -56,11 +56,13 @@ class NumericRow:
 
 @dataclass(frozen=True)
 class CategoryRow:
-    """A trait's profile; ``levels[0]`` is *not given*; ``ordered``: lowest first."""
+    """A trait's profile; ``levels``: what its values are called, *not given* first, and ``values``
+    what they are, without it; ``ordered``: lowest first."""
 
     name: str
     label: str
     levels: tuple[str, ...]
+    values: tuple[str, ...]
     ordered: bool
     shaped: bool
     profile: CategoryProfile
@@ -160,7 +162,10 @@ def _categories(placed: AssignmentAt) -> dict[str, Trait]:
 
 
 def _rows(placed: AssignmentAt, division: Division, names: tuple[str, ...]) -> Sheet:
-    stamps = tuple((n, t.stamp, t.label) for n, t in _categories(placed).items() if n in names)
+    study = placed.yardstick.study
+    stamps = tuple(
+        (n, t.stamp, t.label, t.said(study)) for n, t in _categories(placed).items() if n in names
+    )
     key = (division.stamp, placed.made.content(names), stamps)
     return _profiled(Keyed(key, (placed, division, names)))
 
@@ -198,9 +203,15 @@ def _category(placed: AssignmentAt, division: Division, trait: Trait, shaped: bo
     column = trait_column(placed.yardstick.study, trait, placed.made.size)
     codes = np.asarray(column.values)
     profile = category_profile(codes, len(column.levels), division.groups, division.k)
-    levels = ("not given", *column.levels)
+    levels = ("not given", *trait.said(placed.yardstick.study))
     return CategoryRow(
-        f"{_OF_TRAIT}{trait.name}", trait.label, levels, trait.type == "ordered", shaped, profile
+        f"{_OF_TRAIT}{trait.name}",
+        trait.label,
+        levels,
+        column.levels,
+        trait.type == "ordered",
+        shaped,
+        profile,
     )
 
 

@@ -85,6 +85,7 @@ class CategoryThread(BaseModel):
     name: str
     label: str
     levels: list[str]
+    values: list[str]
     ordered: bool
     shaped: bool
     v_squared: float
@@ -167,6 +168,7 @@ def _category(row: CategoryRow, p: float | None, shown: int, pair: Pair) -> Cate
 
     return CategoryThread(
         name=row.name, label=row.label, levels=[row.levels[n] for n in listed],
+        values=_values(row, listed),
         ordered=row.ordered, shaped=row.shaped, v_squared=profile.v**2, p=p,
         everyone_level=place[_commonest(profile)], everyone=profile.everyone[listed].tolist(),
         counts=[line[listed].tolist() for line in profile.table[:shown]],
@@ -180,6 +182,11 @@ def _category(row: CategoryRow, p: float | None, shown: int, pair: Pair) -> Cate
 
 def _commonest(profile: CategoryProfile) -> int:
     return int(profile.everyone.argmax())
+
+
+def _values(row: CategoryRow, listed: Sequence[int]) -> list[str]:
+    """What a clause on each level says; of *not given* nothing."""
+    return [row.values[n - 1] if n else "" for n in listed]
 
 
 def _listed(row: CategoryRow, shown: int) -> list[int]:

@@ -1929,6 +1929,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/traits/{trait}/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The values of a trait, with what they are called. */
+        get: operations["studies_traits_words_retrieve"];
+        /** @description Call values of a trait something else, wherever they are read. */
+        put: operations["studies_traits_words_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/uploads": {
         parameters: {
             query?: never;
@@ -2411,6 +2429,8 @@ export interface components {
         BesidePage: {
             /** Place */
             place: string;
+            /** Label */
+            label: string;
             /** Customers */
             customers: number;
             /** Traits */
@@ -2758,6 +2778,8 @@ export interface components {
             label: string;
             /** Levels */
             levels: string[];
+            /** Values */
+            values: string[];
             /** Ordered */
             ordered: boolean;
             /** Shaped */
@@ -4315,11 +4337,14 @@ export interface components {
         };
         /**
          * Levels
-         * @description A category: its levels with their customers, everyone's and the lens's.
+         * @description A category: its levels, what they are called, and their customers, everyone's and the
+         *     lens's.
          */
         Levels: {
             /** Levels */
             levels: string[];
+            /** Words */
+            words: string[];
             /** Counts */
             counts: number[];
             /** Lens */
@@ -5410,6 +5435,8 @@ export interface components {
         PlaceRow: {
             /** Code */
             code: string;
+            /** Label */
+            label: string;
             /** Customers */
             customers: number;
             /** Money */
@@ -6835,7 +6862,8 @@ export interface components {
          * TraitHistory
          * @description One trait: what it is now, what each customer table said, newest first, and corrections.
          *
-         *     ``levels``: what it can be, empty for numbers and dates.
+         *     ``levels``: what it can be, empty for numbers and dates; ``words``: what those of them are
+         *     called that were given words.
          */
         TraitHistory: {
             /** Key */
@@ -6848,6 +6876,10 @@ export interface components {
             now: string;
             /** Levels */
             levels: string[];
+            /** Words */
+            words: {
+                [key: string]: string;
+            };
             /** Told */
             told: components["schemas"]["TraitAt"][];
             /** Corrected */
@@ -6987,6 +7019,42 @@ export interface components {
             part_bytes: number;
             /** Whole */
             whole: boolean;
+        };
+        /**
+         * ValueRow
+         * @description A value, what it is called (empty: as it is), and how many customers have it.
+         */
+        ValueRow: {
+            /** Value */
+            value: string;
+            /** Words */
+            words: string;
+            /** Customers */
+            customers: number;
+        };
+        /**
+         * ValueWordsBody
+         * @description Value → words; empty: as it is in its file.
+         */
+        ValueWordsBody: {
+            /** Words */
+            words: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * ValueWordsPage
+         * @description The values of one trait, those of most customers first.
+         */
+        ValueWordsPage: {
+            /** Trait */
+            trait: string;
+            /** Label */
+            label: string;
+            /** Revision */
+            revision: number;
+            /** Values */
+            values: components["schemas"]["ValueRow"][];
         };
         /**
          * WaterSteps
@@ -12149,6 +12217,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trail"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_traits_words_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+                trait: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValueWordsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_traits_words_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                study: number;
+                trait: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ValueWordsBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValueWordsPage"];
                 };
             };
             /** @description It cannot be done, and why. */

@@ -88,7 +88,7 @@ def draft_segment(book: BookFacts, segment: SegmentFacts) -> list[Part]:
                                        "lets one tell."),
         "where": _where(book, segment),
         "find": _find(segment),
-        "do": segment.notes.replace("{", "(").replace("}", ")"),
+        "do": _typed(segment.notes),
         "sure": _sure(segment),
     }  # fmt: skip
     return [Part(key, texts[key]) for key in PARTS if texts[key] or key == "do"]
@@ -144,12 +144,12 @@ def _values(categories: Iterable[CategoryFact]) -> list[str]:
         told = [f for f in category.levels if f.told and "{" not in f.level and "}" not in f.level]
         if told:
             best = max(told, key=lambda f: f.share - f.rest)
-            found.append((best.share - best.rest, category, best.level))
+            found.append((best.share - best.rest, category, best))
     found.sort(key=lambda each: -each[0])
     return [
-        f"{_first(category.label)} {level}: {{has:{category.name}={level}}} "
-        f"(everyone else: {{others:{category.name}={level}}})."
-        for _, category, level in found[:_MOST]
+        f"{_first(category.label)} {_typed(best.words)}: {{has:{category.name}={best.level}}} "
+        f"(everyone else: {{others:{category.name}={best.level}}})."
+        for _, category, best in found[:_MOST]
     ]
 
 
@@ -242,6 +242,11 @@ def _method(book: BookFacts) -> str:
         "made by differs by itself and proves nothing."
     )
     return " ".join(said)
+
+
+def _typed(words: str) -> str:
+    """Words of people, in which no braces can be taken for a figure."""
+    return words.replace("{", "(").replace("}", ")")
 
 
 def _first(label: str) -> str:

@@ -55,9 +55,11 @@ class NumberFact:
 
 @dataclass(frozen=True)
 class LevelFact:
-    """A value of a category: its share of the segment and of everyone else."""
+    """A value of a category (``level``), what it is called, its share of the segment and of
+    everyone else."""
 
     level: str
+    words: str
     share: float
     rest: float
     count: int
@@ -160,7 +162,7 @@ class NumericRow(Protocol):
 
 
 class CategoryRow(Protocol):
-    """A category with its levels, *not given* first."""
+    """A category: what its levels are called, *not given* first, and what they are, without it."""
 
     @property
     def name(self) -> str: ...
@@ -168,6 +170,8 @@ class CategoryRow(Protocol):
     def label(self) -> str: ...
     @property
     def levels(self) -> tuple[str, ...]: ...
+    @property
+    def values(self) -> tuple[str, ...]: ...
     @property
     def shaped(self) -> bool: ...
     @property
@@ -212,7 +216,7 @@ def category_facts(rows: Sequence[CategoryRow], k: int) -> list[dict[str, Catego
             rest = (table.sum(axis=0) - table) / others[:, None]
         for place in range(k):
             levels = tuple(
-                LevelFact(row.levels[level], float(shares[place, level]),
+                LevelFact(row.values[level - 1], row.levels[level], float(shares[place, level]),
                           float(rest[place, level]), int(table[place, level]),
                           bool(mine[place, level] and sizes[place] >= ENOUGH
                                and shares[place, level] > rest[place, level]))

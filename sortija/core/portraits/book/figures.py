@@ -128,7 +128,9 @@ def about(book: BookFacts, segment: SegmentFacts | None, key: str) -> str:
         fact = segment.numbers.get(argument) if segment else None
         return f"{fact.label if fact else argument}, {_NUMBERS[name]}"
     category = segment.categories.get(column) if segment else None
-    return f"{category.label if category else column} {level}, {_LEVELS.get(name, name)}"
+    known = _fact_of(category, level)
+    said = known.words if known else level
+    return f"{category.label if category else column} {said}, {_LEVELS.get(name, name)}"
 
 
 def _count(count: int, noun: str) -> str:

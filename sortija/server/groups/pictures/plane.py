@@ -21,6 +21,7 @@ from sortija.server.groups.pictures.payloads import (
     PlaneAxis,
     PlanePage,
 )
+from sortija.server.ledger.customers.traits import said
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import AxisBody
 from sortija.server.measures.rows import lens_rows
@@ -91,7 +92,8 @@ def _tint(at: Mapped, colour: str) -> _Tint:
     if colour in made.others and made.source(colour).kind == "category":
         column = made.column(colour)
         codes = np.asarray(column.values, np.float64)[: made.size]
-        return _Tint(made.about(colour).label, "", codes, column.levels)
+        words = said(made.study, colour, column.levels)
+        return _Tint(made.about(colour).label, "", codes, words)
     name = colour.removeprefix("measure:")
     if name not in made.sources or made.source(name).kind != "number":
         raise Problem(f"Points cannot be coloured by {name}.", 404)

@@ -18,6 +18,7 @@ from sortija.server.groups.recipe.inputs import (
     method_of,
     steps_of,
 )
+from sortija.server.ledger.customers.traits import said
 from sortija.server.measures.actions import Plan, plan_of
 from sortija.server.measures.column_summaries import likeness, summary_of
 from sortija.server.measures.measure_set import MeasureSet
@@ -138,10 +139,11 @@ def _trait(
     short, column = name.removeprefix("trait:"), made.column(name)
     counts = np.bincount(np.asarray(column.values)[made.present], minlength=len(column.levels) + 1)
     order = np.argsort(-counts[1:], kind="stable")[:6]
+    words = said(made.study, name, column.levels)
     return CategoryInput(
         name=short, label=made.about(name).label, role=role_of(made, plan, name),
         picked=short in picked, weight=draft.weights.get(short, 1.0), values=len(column.levels),
-        levels=[column.levels[n] for n in order], shares=[int(counts[n + 1]) for n in order],
+        levels=[words[n] for n in order], shares=[int(counts[n + 1]) for n in order],
     )  # fmt: skip
 
 

@@ -16,6 +16,7 @@ from sortija.core.table import Table
 from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import inputs_of, table_for
 from sortija.server.jobs.models import Job
+from sortija.server.ledger.customers.traits import said, words_of_values
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
@@ -78,7 +79,12 @@ def candidate_page(study: Study, made: MeasureSet, grouping: Grouping) -> Candid
     result, k = grouping.outcome, grouping.k
     money = np.bincount(codes, made.money, minlength=k + 1)
     content = made.content([*grouping.recipe["numeric"], *grouping.recipe["categories"]])
-    traits = _traits(Keyed((grouping.labels.token, made.stamp, content), (made, grouping)))
+    words = tuple(
+        (name, tuple(sorted(words_of_values(study, name).items())))
+        for name in grouping.recipe["categories"]
+    )
+    key = (grouping.labels.token, made.stamp, content, words)
+    traits = _traits(Keyed(key, (made, grouping)))
     errors = result.error_shares or [None] * k
     job = Job.objects.filter(
         study=study.pk, kind="groups.open", key=str(grouping.pk), state__in=Job.OPEN
@@ -123,7 +129,7 @@ def _traits(key: Keyed[tuple[MeasureSet, Grouping]]) -> list[list[Trait]]:
             continue
         column = made.column(name)
         told = category_profile(np.asarray(column.values), len(column.levels), groups, k)
-        levels = ("not given", *column.levels)
+        levels = ("not given", *said(made.study, name, column.levels))
         for g, level in enumerate(told.telling):
             usual, here = float(told.everyone[level]), float(told.shares[g, level])
             spread = float(np.sqrt(usual * (1 - usual)))

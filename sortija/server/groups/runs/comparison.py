@@ -12,6 +12,7 @@ from sortija.core.groups.compare import Comparison, compare, nested_in_words, ra
 from sortija.core.table import Column
 from sortija.server.groups.models import Grouping, Yardstick
 from sortija.server.groups.yardsticks.assignments import assignment_at
+from sortija.server.ledger.customers.traits import said
 from sortija.server.lens.fields import Field, field_kind
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.scores.drafts import draft_of as scores_draft
@@ -153,7 +154,8 @@ def _resolved(study: Study, made: MeasureSet, key: str) -> Division | None:
             return None
         column = made.column(name)
         labels = np.asarray(column.values, np.int32)[: made.size] - 1
-        return Division(key, made.about(name).label, "trait", labels, column.levels, name,
+        words = said(study, name, column.levels)
+        return Division(key, made.about(name).label, "trait", labels, words, name,
                         made.source(name).stamp, made.window.key)  # fmt: skip
     kind, number = key[:1], key[1:]
     if not is_whole(number):

@@ -15,6 +15,7 @@ from sortija.server.ledger.customers.traits import (
     snapshots_of,
     trait_column,
     traits_of,
+    words_of_values,
 )
 from sortija.server.ledger.models import Card, CardId, Correction
 from sortija.server.studies.columns import read_column
@@ -57,7 +58,8 @@ class Corrected(BaseModel):
 class TraitHistory(BaseModel):
     """One trait: what it is now, what each customer table said, newest first, and corrections.
 
-    ``levels``: what it can be, empty for numbers and dates.
+    ``levels``: what it can be, empty for numbers and dates; ``words``: what those of them are
+    called that were given words.
     """
 
     key: str
@@ -65,6 +67,7 @@ class TraitHistory(BaseModel):
     unit: str
     now: str
     levels: list[str]
+    words: dict[str, str]
     told: list[TraitAt]
     corrected: list[Corrected]
 
@@ -111,6 +114,7 @@ def traits_told(study: Study, customer: int, cards: list[int]) -> list[TraitHist
         TraitHistory(
             key=trait.name, name=trait.label, unit=trait.unit,
             now=_value(trait_column(study, trait), customer), levels=list(trait.levels),
+            words=words_of_values(study, trait.name),
             told=_told(snapshots, trait, cards), corrected=fixed.get(trait.name, []),
         )
         for trait in traits_of(study)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -16,6 +16,7 @@ from sortija.server.ledger.customers.owners import Owners, owners_of
 from sortija.server.ledger.models import Card, Correction, Intake
 from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields, names_customers
 from sortija.server.studies import models
+from sortija.server.studies.actions import read_setting
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.column_details import Details, details_of
 from sortija.server.studies.columns import read_column
@@ -34,9 +35,11 @@ __all__ = [
     "joined_trait",
     "label_of",
     "offer_columns",
+    "said",
     "snapshots_of",
     "trait_column",
     "traits_of",
+    "words_of_values",
 ]
 
 
@@ -87,10 +90,27 @@ class Trait:
     def label(self) -> str:
         return label_of(self.name)
 
+    def said(self, study: Study) -> tuple[str, ...]:
+        """What the levels are called."""
+        return said(study, self.name, self.levels)
+
 
 def label_of(name: str) -> str:
     """A column's name as people read it."""
     return name.replace("_", " ").capitalize()
+
+
+def words_of_values(study: Study, trait: str) -> dict[str, str]:
+    """Value → what it is called, of those that were given words (by the trait's name, or its name
+    as a column)."""
+    given, _ = read_setting(study, f"words of {trait.removeprefix('trait:')}", {})
+    return dict(given)
+
+
+def said(study: Study, trait: str, levels: Sequence[str]) -> tuple[str, ...]:
+    """What levels of a trait are called."""
+    words = words_of_values(study, trait)
+    return tuple(words.get(level, level) for level in levels)
 
 
 @once
@@ -242,7 +262,8 @@ def _trait_field(study: Study, window: WindowInView, name: str) -> Field | None:
         if trait.name == name:
             column = trait_column(study, trait)
             stamp = f"{trait.stamp}:{len(column)}"
-            return Field(f"trait:{name}", trait.label, column.unit, column, stamp,
+            labels = trait.said(study) if words_of_values(study, name) else ()
+            return Field(f"trait:{name}", trait.label, column.unit, column, stamp, labels,
                          ordered=trait.type == "ordered")  # fmt: skip
     return None
 
@@ -268,6 +289,7 @@ def _trait_names(study: Study, window: WindowInView) -> list[FieldName]:
         FieldName(
             f"trait:{t.name}", t.label, t.kind, t.unit,
             f"Traits, as known on {t.later:%d %b %Y}" if t.later else "Traits",
+            words_of_values(study, t.name),
         )
         for t in traits_of(study, window.to)
     ]  # fmt: skip

@@ -64,6 +64,7 @@ class MoreBody(BaseModel):
 
 class BesidePage(BaseModel):
     place: str
+    label: str
     customers: int
     traits: list[LikeTrait]
     like: list[str]
@@ -97,10 +98,12 @@ def beside_page(
     lines = list(_lines(ground, heads, households, at, like))
     for trait, chosen in traits:
         if not chosen and trait.kind == "category" and len(trait.levels) <= MOST_VALUES:
-            lines += _of_values(trait, counts[trait.name], at, like)
+            said = trait.said(ground.placed.yardstick.study)
+            lines += _of_values(trait.label, said, counts[trait.name], at, like)
     found = beside([line.share for line in lines])
     return BesidePage(
-        place=place, customers=int(ground.customers[at]), like=[ground.codes[n] for n in like],
+        place=place, label=ground.labels[at], customers=int(ground.customers[at]),
+        like=[ground.labels[n] for n in like],
         traits=[LikeTrait(key=f"trait:{t.name}", label=t.label, on=c) for t, c in traits],
         lines=[_body(line, each) for line, each in zip(lines, found, strict=True) if each],
         more=_more(ground, heads, households, at, like, found[0] if lines else None),
@@ -146,12 +149,12 @@ def _lines(
 
 
 def _of_values(
-    trait: Trait, counts: NDArray[np.int64], at: int, like: Sequence[int]
+    label: str, levels: Sequence[str], counts: NDArray[np.int64], at: int, like: Sequence[int]
 ) -> list[_Line]:
     """One line a value; of two values the second says it all."""
-    values = list(enumerate(trait.levels))
+    values = list(enumerate(levels))
     return [
-        _Line(f"{trait.label}: {level}", None, "customers", _share(counts, n, at, like))
+        _Line(f"{label}: {level}", None, "customers", _share(counts, n, at, like))
         for n, level in (values[1:] if len(values) == 2 else values)
     ]
 

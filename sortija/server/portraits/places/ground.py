@@ -12,7 +12,7 @@ from pydantic import BaseModel
 from sortija.core.portraits.places import by_place, means_by_place
 from sortija.server.groups.yardsticks.assignments import AssignmentAt
 from sortija.server.ledger.customers.districts import districts_of
-from sortija.server.ledger.customers.traits import Trait, trait_column, traits_of
+from sortija.server.ledger.customers.traits import Trait, said, trait_column, traits_of
 from sortija.server.measures.everyone import base_from
 from sortija.server.portraits.division import Division
 from sortija.server.studies.cache_key import Keyed
@@ -51,6 +51,11 @@ class Ground:
     money: NDArray[np.int64]
     without: int
     outlined: bool
+
+    @property
+    def labels(self) -> tuple[str, ...]:
+        """What the places are called by people."""
+        return said(self.placed.yardstick.study, self.key, self.codes)
 
     def counted(self, codes: NDArray[np.integer], levels: int) -> NDArray[np.int64]:
         """(places, levels) customers; ``codes``: 0 to levels − 1, others are left out."""

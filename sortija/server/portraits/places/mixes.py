@@ -96,9 +96,9 @@ def _by_trait(ground: Ground, key: str) -> Mix:
     trait = next(t for t in traits_told(ground.placed) if f"trait:{t.name}" == key)
     whole, shares = _shares(ground.of_trait(trait))
     levels = [
-        MixLevel(label=level, column=None, everyone=whole[n],
-                 clauses=[ClauseBody(field=key, values=[level])])
-        for n, level in enumerate(trait.levels)
+        MixLevel(label=words, column=None, everyone=whole[n],
+                 clauses=[ClauseBody(field=key, values=[trait.levels[n]])])
+        for n, words in enumerate(trait.said(ground.placed.yardstick.study))
     ]  # fmt: skip
     return Mix(key, levels, shares)
 

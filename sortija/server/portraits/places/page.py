@@ -45,6 +45,7 @@ class PlaceRow(BaseModel):
     the same drawn towards the whole where it rests on few; ``mix``: shares of its parts."""
 
     code: str
+    label: str
     customers: int
     money: int
     households: int | None
@@ -144,10 +145,12 @@ def _reach(
 
 
 def _rows(ground: Ground, households: list[int | None], shade: Shade, mix: Mix) -> list[PlaceRow]:
+    labels = ground.labels
     reach, low, high = _reach(ground.customers, households)
     return [
         PlaceRow(
-            code=ground.codes[n], customers=int(ground.customers[n]), money=int(ground.money[n]),
+            code=ground.codes[n],
+            label=labels[n], customers=int(ground.customers[n]), money=int(ground.money[n]),
             households=households[n], reach=or_none(reach[n]), low=or_none(low[n]),
             high=or_none(high[n]), value=or_none(shade.values[n]), people=int(shade.people[n]),
             drawn=or_none(shade.drawn[n]), mix=plain(mix.shares[n]),

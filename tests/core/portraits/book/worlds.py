@@ -34,6 +34,10 @@ class Category:
     shaped: bool
     profile: object
 
+    @property
+    def values(self):
+        return self.levels[1:]
+
 
 def number(name, values, groups, k, unit="visits", family="visits", shaped=False):
     label = name.replace("_", " ").capitalize()

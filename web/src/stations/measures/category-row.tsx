@@ -1,3 +1,5 @@
+import { useStudy } from "@/study/context";
+import { ValueWords } from "@/study/value-words";
 import type { Schemas } from "@/api/client";
 import { count, percent } from "@/charts/format";
 import { holds, valueClause } from "@/lens/clauses";
@@ -16,6 +18,7 @@ export function CategoryRow({
   thread: Thread;
   onChoose: (choice: Choice) => void;
 }) {
+  const { canChange } = useStudy();
   const levels = thread.levels;
   if (!levels) return null;
   const missing = Object.values(levels.missing).reduce((a, b) => a + b, 0);
@@ -35,6 +38,9 @@ export function CategoryRow({
           {missing ? `${count(missing)} without` : "no missing values"}
         </span>
         {levels.levels.length > 20 && <span>too many to group by</span>}
+        {canChange && thread.field.startsWith("trait:") && (
+          <ValueWords trait={thread.field} label={thread.label} />
+        )}
       </span>
       <Role thread={thread} onChoose={onChoose} />
     </div>
@@ -56,6 +62,7 @@ function Cut({ thread, levels }: { thread: Thread; levels: Schemas["Levels"] }) 
     >
       {shown.map((level, n) => {
         const pick = { value: level };
+        const words = levels.words[n] ?? level;
         const share = (levels.counts[n] ?? 0) / Math.max(1, all);
         const teal = (levels.lens?.[n] ?? 0) / Math.max(1, mine);
         return (
@@ -63,7 +70,7 @@ function Cut({ thread, levels }: { thread: Thread; levels: Schemas["Levels"] }) 
             key={level}
             type="button"
             aria-pressed={holds(own, pick)}
-            title={`${level}: ${count(levels.counts[n] ?? 0)}, ${percent(levels.counts[n] ?? 0, all)}`}
+            title={`${words}: ${count(levels.counts[n] ?? 0)}, ${percent(levels.counts[n] ?? 0, all)}`}
             style={{ flexGrow: share, flexBasis: 0 }}
             className="group min-w-[24px] text-left"
             onClick={(event) => lens.pick(thread.field, pick, event.shiftKey)}
@@ -79,7 +86,7 @@ function Cut({ thread, levels }: { thread: Thread; levels: Schemas["Levels"] }) 
                 style={{ width: `${Math.min(100, (100 * teal) / Math.max(share, teal))}%` }}
               />
             )}
-            <span className="block truncate text-11 text-quiet">{level}</span>
+            <span className="block truncate text-11 text-quiet">{words}</span>
           </button>
         );
       })}

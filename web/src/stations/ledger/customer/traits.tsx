@@ -42,10 +42,10 @@ export function Traits({ page }: { page: Schemas["CustomerPage"] }) {
                   className="min-h-[24px] min-w-[24px] text-right hover:underline"
                   onClick={() => setOpen(trait.key)}
                 >
-                  {words(trait.now)}
+                  {words(called(trait, trait.now))}
                 </button>
               ) : (
-                <span className="text-right">{words(trait.now)}</span>
+                <span className="text-right">{words(called(trait, trait.now))}</span>
               )}
             </div>
             <Past trait={trait} />
@@ -75,6 +75,9 @@ export function Traits({ page }: { page: Schemas["CustomerPage"] }) {
   );
 }
 
+/** A value as it is called. */
+const called = (trait: Schemas["TraitHistory"], value: string) => trait.words[value] ?? value;
+
 function Past({ trait }: { trait: Schemas["TraitHistory"] }) {
   const before = trait.told.filter((at) => at.value !== trait.now);
   const [fixed] = trait.corrected;
@@ -84,7 +87,7 @@ function Past({ trait }: { trait: Schemas["TraitHistory"] }) {
       {fixed && `corrected by ${fixed.person}, ${day(fixed.day)}; `}
       {before
         .slice(0, 3)
-        .map((at) => `${words(at.value)} on ${day(at.day)}`)
+        .map((at) => `${words(called(trait, at.value))} on ${day(at.day)}`)
         .join("; ")}
     </p>
   );
@@ -137,7 +140,9 @@ function Correct({
       {trait.levels.length > 0 && (
         <datalist id={`levels-${trait.key}`}>
           {trait.levels.map((level) => (
-            <option key={level} value={level} />
+            <option key={level} value={level}>
+              {trait.words[level]}
+            </option>
           ))}
         </datalist>
       )}

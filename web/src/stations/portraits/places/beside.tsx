@@ -28,7 +28,7 @@ function Found({ page, found }: { page: Page; found: Beside }) {
   return (
     <section className="card p-3" aria-label="Beside its like">
       <h2 className="text-14">
-        {page.label} {found.place} beside its like
+        {page.label} {found.label} beside its like
       </h2>
       <AlikeBy found={found} />
       {found.like.length === 0 ? (

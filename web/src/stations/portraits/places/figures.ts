@@ -61,7 +61,7 @@ export function noteOf(page: Page, place: Place, currency: string): string {
       ? ""
       : `${page.shade?.label ?? ""} ${shadeWords(page, place.value, currency)}`,
   ];
-  return `${place.code}: ${parts.filter(Boolean).join(", ")}`;
+  return `${place.label}: ${parts.filter(Boolean).join(", ")}`;
 }
 
 /** A part of the strip in words, with its index: 100 where it is as everywhere. */
@@ -71,7 +71,7 @@ export function partNote(page: Page, place: Place, n: number): string {
   if (!level || share === null) return "";
   const usual = level.everyone ?? 0;
   const index = usual > 0 ? `, index ${((100 * share) / usual).toFixed(0)}` : "";
-  return `${place.code}, ${level.label}: ${percent(share)}, ${percent(usual)} everywhere${index}`;
+  return `${place.label}, ${level.label}: ${percent(share)}, ${percent(usual)} everywhere${index}`;
 }
 
 export const SORTS = ["code", "customers", "reach", "value"] as const;
@@ -79,7 +79,7 @@ export type Sort = (typeof SORTS)[number];
 
 /** Places in an order; their codes rise, figures fall, what is not known comes last. */
 export function ordered(places: Place[], sort: Sort): Place[] {
-  const byCode = (one: Place, other: Place) => one.code.localeCompare(other.code, "en");
+  const byCode = (one: Place, other: Place) => one.label.localeCompare(other.label, "en");
   if (sort === "code") return [...places].sort(byCode);
   const value = (place: Place) => place[sort] ?? -Infinity;
   return [...places].sort((one, other) => value(other) - value(one) || byCode(one, other));
@@ -108,7 +108,7 @@ export function gridOf(page: Page, places: Place[], currency: string): Grid {
       ...page.levels.flatMap((level) => [level.label, `${level.label}, index`]),
     ],
     rows: places.map((place) => [
-      text(place.code),
+      text(place.label),
       { value: place.customers, form: "number" },
       { value: place.households, form: "number" },
       share(place.reach),

@@ -107,7 +107,7 @@ function Row(props: { page: Page; place: Place; reach: boolean; value: string | 
           className="min-h-[24px] text-left hover:underline"
           onClick={(event) => lens.pick(page.by, { value: place.code }, event.shiftKey)}
         >
-          {place.code}
+          {place.label}
         </button>
       </RowHead>
       <td className="px-2 text-right">{count(place.customers)}</td>

@@ -1,3 +1,5 @@
+import { useStudy } from "@/study/context";
+import { ValueWords } from "@/study/value-words";
 import { Fragment, useState } from "react";
 
 import type { Schemas } from "@/api/client";
@@ -174,7 +176,7 @@ export function CategoryLines(props: {
 }
 
 function levelClause(row: Category, level: number): Clause {
-  return valueClause(row.name, level === 0 ? SAYS_MISSING : (row.levels[level] ?? ""));
+  return valueClause(row.name, level === 0 ? SAYS_MISSING : (row.values[level] ?? ""));
 }
 
 function LevelLine({ row, level, look }: { row: Category; level: number; look: Look }) {
@@ -236,9 +238,10 @@ function LevelLine({ row, level, look }: { row: Category; level: number; look: L
 /** "and 3 more, 11%", and the rarest that are in no list. */
 function MoreLevels(props: { row: Category; levels: number[]; all: boolean; onAll: () => void }) {
   const { row, levels, all, onAll } = props;
+  const { canChange } = useStudy();
   const rest = levels.slice(FEW);
   const share = rest.reduce((sum, level) => sum + (row.everyone[level] ?? 0), 0);
-  if (rest.length === 0 && row.unlisted === 0) return null;
+  if (rest.length === 0 && row.unlisted === 0 && !canChange) return null;
   return (
     <tr className="border-t border-dotted border-line">
       <td className="sticky left-0 z-10 bg-card py-0.5 pr-3 pl-7 text-quiet" colSpan={2}>
@@ -248,6 +251,11 @@ function MoreLevels(props: { row: Category; levels: number[]; all: boolean; onAl
           </button>
         )}
         {row.unlisted > 0 && <Fragment> {row.unlisted} rare values are not listed</Fragment>}
+        {canChange && (
+          <span className={rest.length > 0 || row.unlisted > 0 ? "ml-3" : ""}>
+            <ValueWords trait={row.name} label={row.label} />
+          </span>
+        )}
       </td>
     </tr>
   );
