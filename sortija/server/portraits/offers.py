@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
@@ -67,7 +68,7 @@ class OfferRow(BaseModel):
 
 
 class OfferAttribute(BaseModel):
-    """``values``: what offers have of it, the commonest first."""
+    """``values``: what more than one offer has of it, the commonest first."""
 
     name: str
     label: str
@@ -188,8 +189,8 @@ def _counted(key: Keyed[tuple[AssignmentAt, Division, tuple[str, ...]]]) -> _Tol
 
 
 def _attribute(attribute: Attribute) -> OfferAttribute:
-    given = [value for value in attribute.values if value]
-    values = sorted(dict.fromkeys(given), key=lambda value: -given.count(value))
+    given = Counter(value for value in attribute.values if value)
+    values = [value for value, many in given.most_common() if many > 1]
     return OfferAttribute(name=attribute.name, label=label_of(attribute.name), values=values)
 
 

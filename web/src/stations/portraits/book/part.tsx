@@ -124,7 +124,7 @@ function Changed(props: {
           aria-label="Changed since it was written"
           align="start"
           sideOffset={6}
-          className="card z-40 w-80 p-3 text-12 shadow-lg"
+          className="card z-40 w-[340px] p-3 text-12 shadow-lg"
         >
           <h4 className="text-13">Changed since it was written</h4>
           <ul className="mt-1">
@@ -139,12 +139,12 @@ function Changed(props: {
           {onSettle && (
             <div className="mt-2 flex gap-1.5">
               <Popover.Close asChild>
-                <Button className="px-2.5 py-1" onClick={() => onSettle("take")}>
+                <Button className="px-2.5 py-1 text-12" onClick={() => onSettle("take")}>
                   Take the new figures
                 </Button>
               </Popover.Close>
               <Popover.Close asChild>
-                <Button kind="quiet" className="px-2 py-1" onClick={() => onSettle("keep")}>
+                <Button kind="quiet" className="px-2 py-1 text-12" onClick={() => onSettle("keep")}>
                   Keep as written
                 </Button>
               </Popover.Close>

@@ -25,23 +25,28 @@ export function NextMailing({ page }: { page: Page }) {
     <section className="card p-3" aria-label="Next mailing">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
         <h2 className="text-14">Next mailing</h2>
-        {page.attributes.map((attribute) => (
-          <label key={attribute.name} className="flex items-center gap-1.5 text-12 text-quiet">
-            {attribute.label.toLowerCase()}
-            <Select
-              look="word"
-              value={mailing[attribute.name] ?? ANY}
-              options={[[ANY, "any"], ...attribute.values.map((value) => [value, value] as const)]}
-              onChange={(value) => {
-                const kept = Object.entries(mailing).filter(([name]) => name !== attribute.name);
-                const next = Object.fromEntries(
-                  value === ANY ? kept : [...kept, [attribute.name, value] as const],
-                );
-                void put({ mailing: Object.keys(next).length ? next : null });
-              }}
-            />
-          </label>
-        ))}
+        {page.attributes
+          .filter((attribute) => attribute.values.length > 0)
+          .map((attribute) => (
+            <label key={attribute.name} className="flex items-center gap-1.5 text-12 text-quiet">
+              {attribute.label.toLowerCase()}
+              <Select
+                look="word"
+                value={mailing[attribute.name] ?? ANY}
+                options={[
+                  [ANY, "any"],
+                  ...attribute.values.map((value) => [value, value] as const),
+                ]}
+                onChange={(value) => {
+                  const kept = Object.entries(mailing).filter(([name]) => name !== attribute.name);
+                  const next = Object.fromEntries(
+                    value === ANY ? kept : [...kept, [attribute.name, value] as const],
+                  );
+                  void put({ mailing: Object.keys(next).length ? next : null });
+                }}
+              />
+            </label>
+          ))}
         <span className="flex-1" />
         <span className="text-11 text-quiet">
           expected take-up; line: where one such offer comes out 95 times in 100
