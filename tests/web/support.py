@@ -277,8 +277,8 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
         self.house.stop_workers()
 
 
-class Station(Demo, BrowserCase):
-    """One station, opened by the owner of a counted study."""
+class Walking(BrowserCase):
+    """A study walked through by its owner."""
 
     def walk(self, station, steps, *arguments):
         """Open a station as the owner, then do the steps; nothing may be complained of."""
@@ -313,3 +313,7 @@ class Station(Demo, BrowserCase):
         row = next(r for r in self.get("groups")["candidates"] if r["k"] == k)
         self.send("post", "groups/adopt", {"grouping": row["id"]})
         return row
+
+
+class Station(Demo, Walking):
+    """One station, opened by the owner of a counted study."""

@@ -73,7 +73,7 @@ function joined(now: Clause[], more: Clause[]): Clause[] {
 export function Unit({ words }: { words: string }) {
   if (!words) return null;
   return (
-    <span className="text-11 whitespace-nowrap text-quiet">
+    <span className="text-11 whitespace-nowrap text-ink/80">
       {words.startsWith("/") ? words : ` ${words}`}
     </span>
   );
