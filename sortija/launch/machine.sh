@@ -46,7 +46,7 @@ if [ "${SORTIJA_NEEDS_BROWSER:-no}" = yes ] && [ ! -x /usr/bin/chromium ]; then
   missing+=(chromium)
 fi
 # PDF files are set by Pango.
-if ! ldconfig -p 2> /dev/null | grep -q libpangoft2-1.0; then
+if ! ldconfig -p 2> /dev/null | grep libpangoft2-1.0 > /dev/null; then
   missing+=(libpango-1.0-0 libpangoft2-1.0-0)
 fi
 need_packages "${missing[@]}"

@@ -5119,7 +5119,7 @@ export interface components {
         };
         /**
          * OfferAttribute
-         * @description ``values``: what offers have of it, the commonest first.
+         * @description ``values``: what more than one offer has of it, the commonest first.
          */
         OfferAttribute: {
             /** Name */
