@@ -43,6 +43,9 @@ CAMPAIGN_MONTH = 25  # February 2026
 CAMPAIGN_SIZE = 1000
 CAMPAIGN_EFFECT = 0.08
 OFFERS = 24
+#: Archetypes that an offer of thanks moves, and how much more often they take one: the pattern
+#: that is there to be found among past offers.
+GRATEFUL, THANKED = ("steady", "workshop", "beat", "burst"), 0.16
 THEMES = ("thank you", "only this week", "new in", "last chance", "for your garden")
 
 
@@ -207,6 +210,7 @@ def _write_offers(
             out.write((row + THEMES[number % len(THEMES)] + "\n").encode())
     likes = np.array([a.departments for a in ARCHETYPES], dtype=float)
     likes /= likes.sum(axis=1, keepdims=True)
+    grateful = np.array([a.name in GRATEFUL for a in ARCHETYPES])
     with responses.open("wb") as out:
         out.write(b"offer,card,used\n")
         for number in range(OFFERS):
@@ -214,6 +218,8 @@ def _write_offers(
             received = np.flatnonzero(there & members.consent & (rng.random(len(members)) < 0.25))
             kind = members.archetype[received, (4 + number) // 3]
             chance = 0.03 + 0.6 * likes[kind, number % 8]
+            if THEMES[number % len(THEMES)] == THEMES[0]:
+                chance += THANKED * grateful[kind]
             used = np.where(rng.random(len(received)) < chance, "yes", "no")
             rows = _join(
                 pa.array([f"O{number + 1:02d}"] * len(received), pa.string()),

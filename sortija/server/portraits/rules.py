@@ -17,11 +17,19 @@ from sortija.core.portraits.conditions import Condition, conditions_of
 from sortija.core.portraits.rules import Retelling, Rule, Share, retell, steadiness
 from sortija.core.portraits.sentences import answer_words, in_unit, way_words
 from sortija.core.table import Column
-from sortija.server.groups.yardsticks.assignments import AssignmentAt, frozen
+from sortija.server.groups.yardsticks.assignments import AssignmentAt
 from sortija.server.ledger.customers.traits import trait_column, traits_of, words_of_values
 from sortija.server.lens.requests import ClauseBody
 from sortija.server.measures.actions import plan_of
+from sortija.server.measures.everyone import base_from
 from sortija.server.measures.plan import role_of
+from sortija.server.portraits.division import (
+    Against,
+    ColumnHead,
+    Division,
+    divided,
+    heads_of,
+)
 from sortija.server.portraits.placed import placed_or_status
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.http import Status
@@ -29,7 +37,7 @@ from sortija.server.studies.models import Study
 from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["FROM", "USUAL_DEPTH", "From", "RulesPage", "rules_of", "rules_page"]
+__all__ = ["FROM", "USUAL_DEPTH", "From", "RulesAsked", "RulesPage", "rules_of", "rules_page"]
 
 ENGINE = Engine()
 #: What the questions may be about: what shaped the groups, everything else, or both.
@@ -73,7 +81,8 @@ class RuleWay(BaseModel):
 
 
 class SegmentRule(BaseModel):
-    """A segment in one line; ``ways``: one or two, either will do; ``leaves``: its bars."""
+    """A column in one line, by its number; ``ways``: one or two, either will do; ``leaves``: its
+    bars."""
 
     segment: int
     holds: ShareBody
@@ -82,24 +91,18 @@ class SegmentRule(BaseModel):
     leaves: list[int]
 
 
-class RuleSegment(BaseModel):
-    number: int
-    mark: int
-    name: str
-    short: str
-
-
 class RulesPage(BaseModel):
     """``right``: customers held back whom the tree tells rightly; ``usual``: those it would by
     calling everybody the largest segment; ``steady``: how often a redrawn table asks about the
-    same first; ``errs``: segment by told segment; ``in_order``: what had too many values to try
+    same first; ``errs``: column by told column; ``in_order``: what had too many values to try
     every way to part them; ``too_many``: traits left out for having nearly one for everybody."""
 
     status: Status
     made_from: str
     depth: int
     about: From
-    segments: list[RuleSegment]
+    against: Against
+    columns: list[ColumnHead]
     customers: int
     nodes: list[RuleNode]
     rules: list[SegmentRule]
@@ -144,21 +147,34 @@ class _Told:
     steady: float
 
 
-def rules_page(study: Study, window: WindowInView | None, depth: int, about: From) -> RulesPage:
-    """The rules of the adopted segments at a window."""
+@dataclass(frozen=True)
+class RulesAsked:
+    """How many questions in a row, about what, and whom they tell apart."""
+
+    depth: int = USUAL_DEPTH
+    about: From = "shaping"
+    against: Against = "segments"
+    lens: str = ""
+
+
+def rules_page(study: Study, window: WindowInView | None, asked: RulesAsked) -> RulesPage:
+    """The rules of the adopted segments at a window, or of the customers of the lens.
+
+    Beside everyone or beside the rest, the questions part those of the lens from all others.
+    """
     placed, status = placed_or_status(study, window, "Rules retell adopted groups.")
     if placed is None:
-        return _nothing(status, depth, about)
-    found = _told(Keyed((placed.stamp, _stamps(placed, about), depth, about), placed), depth, about)
-    segments = [
-        RuleSegment(number=s.number, mark=s.mark, name=s.name, short=s.short)
-        for s in placed.yardstick.segments.all()
-    ]
+        return _nothing(status, asked)
+    against = "rest" if asked.against == "everyone" else asked.against
+    division = divided(placed, asked.lens, against)
+    found = _told_of(placed, division, asked)
+    k = placed.placement.k
     return RulesPage(
-        status=status, made_from=placed.stamp, depth=depth,
-        about=about, segments=segments, customers=int(found.told.counts[0].sum()),
-        nodes=_nodes(found, study.currency, len(segments)),
-        rules=[_rule(rule, found, study.currency, len(segments)) for rule in found.told.rules],
+        status=status, made_from=placed.stamp, depth=asked.depth, about=asked.about,
+        against="segments" if division.stamp == placed.stamp else asked.against,
+        columns=heads_of(division, placed, base_from(placed.made).money),
+        customers=int(found.told.counts[0].sum()), nodes=_nodes(found, study.currency, k),
+        rules=[_rule(rule, found, study.currency, k) for rule in found.told.rules],
         right=_share(found.told.right), usual=_share(found.told.usual),
         steady=found.steady if math.isfinite(found.steady) else None,
         errs=found.told.errs.tolist(), in_order=_in_order(found),
@@ -167,30 +183,28 @@ def rules_page(study: Study, window: WindowInView | None, depth: int, about: Fro
 
 
 def rules_of(placed: AssignmentAt) -> list[SegmentRule]:
-    """The rules from what shaped the segments, three questions deep."""
-    stamps = _stamps(placed, "shaping")
-    found = _told(Keyed((placed.stamp, stamps, USUAL_DEPTH, "shaping"), placed), USUAL_DEPTH,
-                  "shaping")  # fmt: skip
+    """The rules of the segments from what shaped them."""
+    found = _told_of(placed, divided(placed, "", "segments"), RulesAsked())
     currency, k = placed.yardstick.study.currency, placed.placement.k
     return [_rule(rule, found, currency, k) for rule in found.told.rules]
 
 
-def _nothing(status: Status, depth: int, about: From) -> RulesPage:
+def _nothing(status: Status, asked: RulesAsked) -> RulesPage:
     none = _share(Share(0, 0))
     return RulesPage(
-        status=status, made_from="", depth=depth, about=about, segments=[], customers=0, nodes=[],
-        rules=[], right=none, usual=none, steady=None, errs=[], in_order=[], too_many=[],
+        status=status, made_from="", depth=asked.depth, about=asked.about, against="segments",
+        columns=[], customers=0, nodes=[], rules=[], right=none, usual=none, steady=None, errs=[],
+        in_order=[], too_many=[],
     )  # fmt: skip
 
 
-def _names(placed: AssignmentAt, about: From) -> tuple[list[str], list[str]]:
+def _names(placed: AssignmentAt, division: Division, about: From) -> tuple[list[str], list[str]]:
     """Measures and traits that may be asked about."""
     study = placed.yardstick.study
     plan, _ = plan_of(study)
-    shaping = set(frozen(placed.yardstick).names)
 
     def wanted(name: str, in_use: bool) -> bool:
-        shaped = name in shaping
+        shaped = name in division.shaping
         return (shaped and about != "others") or (not shaped and in_use and about != "shaping")
 
     measures = [
@@ -201,29 +215,36 @@ def _names(placed: AssignmentAt, about: From) -> tuple[list[str], list[str]]:
     return measures, traits
 
 
-def _stamps(placed: AssignmentAt, about: From) -> tuple[object, ...]:
-    measures, traits = _names(placed, about)
-    known = {
-        f"trait:{t.name}": t.stamp for t in traits_of(placed.yardstick.study, placed.made.window.to)
-    }
+def _stamps(
+    placed: AssignmentAt, measures: Sequence[str], traits: Sequence[str]
+) -> tuple[object, ...]:
+    study = placed.yardstick.study
+    known = {f"trait:{t.name}": t.stamp for t in traits_of(study, placed.made.window.to)}
     return placed.made.content(measures), tuple(
-        (name, known[name], tuple(words_of_values(placed.yardstick.study, name).items()))
-        for name in traits
+        (name, known[name], tuple(words_of_values(study, name).items())) for name in traits
     )
 
 
+def _told_of(placed: AssignmentAt, division: Division, asked: RulesAsked) -> _Told:
+    names = _names(placed, division, asked.about)
+    key = (division.stamp, _stamps(placed, *names), asked.depth)
+    return _told(Keyed(key, (placed, division, names)), asked.depth)
+
+
 @remembered
-def _told(key: Keyed[AssignmentAt], depth: int, about: From) -> _Told:
-    placed = key.value
-    state, k = np.asarray(placed.placement.state), placed.placement.k
-    rows = np.flatnonzero((state >= 0) & (state < k))
-    asked, groups = _asked(placed, about, rows), state[rows]
+def _told(
+    key: Keyed[tuple[AssignmentAt, Division, tuple[list[str], list[str]]]], depth: int
+) -> _Told:
+    placed, division, names = key.value
+    rows = np.flatnonzero((division.groups >= 0) & (division.groups < division.k))
+    asked, groups, k = _asked(placed, *names, rows), division.groups[rows], division.k
     told = retell(asked.columns, groups, k, depth, engine=ENGINE)
     return _Told(asked, told, steadiness(asked.columns, groups, k, engine=ENGINE))
 
 
-def _asked(placed: AssignmentAt, about: From, rows: np.ndarray) -> _Asked:
-    measures, traits = _names(placed, about)
+def _asked(
+    placed: AssignmentAt, measures: Sequence[str], traits: Sequence[str], rows: np.ndarray
+) -> _Asked:
     study, made = placed.yardstick.study, placed.made
     columns: list[Column] = []
     labels: dict[str, str] = {}

@@ -1,6 +1,9 @@
 """Offers by group: plain counts, worlds with a pattern and without one, what comes next."""
 
+import csv
+import tempfile
 import unittest
+from pathlib import Path
 
 import numpy as np
 
@@ -12,6 +15,9 @@ from sortija.core.portraits.offers import (
     preferred,
     take_up,
 )
+from sortija.demo.files import GRATEFUL, write_demo
+from sortija.demo.files import THEMES as DEMO_THEMES
+from sortija.demo.world import ARCHETYPES
 
 THEMES = ("early start", "stock up", "learn", "give")
 
@@ -124,3 +130,45 @@ class Next(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class OffersOfTheDemo(unittest.TestCase):
+    """Past offers of Marrowmere by the archetypes that its members are drawn from."""
+
+    @classmethod
+    def setUpClass(cls):
+        folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        demo = write_demo(folder / "demo", 6000, 4107)
+        truth = rows_of(demo.truth)
+        place = {row["card"]: n for n, row in enumerate(truth)}
+        groups = np.array([int(row["quarter_5"]) for row in truth])
+        described = rows_of(demo.offers)
+        answers = {row["offer"]: np.full(len(truth), np.nan) for row in described}
+        for row in rows_of(demo.responses):
+            answers[row["offer"]][place[row["card"]]] = row["used"] == "yes"
+        cls.rates = take_up(list(answers.values()), groups, len(ARCHETYPES)).rates
+        cls.attributes = attributes_of(
+            [{name: v for name, v in row.items() if name != "offer"} for row in described]
+        )
+
+    def test_what_the_truth_has_is_told_and_nothing_else(self):
+        told = [p for p in preferred(self.rates, self.attributes) if p.p < CLEAR]
+        self.assertTrue(told)
+        for pattern in told:
+            self.assertIn(ARCHETYPES[pattern.group].name, GRATEFUL)
+            self.assertEqual((pattern.attribute, pattern.value), ("theme", DEMO_THEMES[0]))
+            self.assertGreater(pattern.with_it, pattern.without)
+
+    def test_of_forty_shuffled_worlds_two_at_most_tell_anything(self):
+        alarms = 0
+        for seed in range(40):
+            order = np.random.default_rng(seed).permutation(len(self.rates))
+            dealt = [Attribute(a.name, tuple(a.values[n] for n in order)) for a in self.attributes]
+            found = preferred(self.rates, dealt, seed=seed, draws=1000)
+            alarms += bool(found) and found[0].p < CLEAR
+        self.assertLessEqual(alarms, 2)
+
+
+def rows_of(path):
+    with path.open() as file:
+        return list(csv.DictReader(file))

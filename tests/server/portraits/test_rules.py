@@ -51,6 +51,37 @@ class Rules(DemoCase):
         for wrong in ({"depth": "9"}, {"depth": "two"}, {"about": "everything"}):
             self.assertTrue(self.get("portraits/rules", status=400, **wrong)["detail"])
 
+    def test_the_lens_from_the_rest(self):
+        yard = {"field": "trait:garden", "values": ["yard"]}
+        digest = self.send("post", "lens", {"clauses": [yard]})["digest"]
+        asked = {"lens": digest, "against": "rest"}
+        whole = self.get("portraits")["customers"]
+        page = self.get("portraits/rules", about="both", **asked)
+        self.assertEqual([head["name"] for head in page["columns"]], ["In the lens", "The rest"])
+        self.assertEqual(
+            [head["customers"] for head in page["columns"]], page["nodes"][0]["counts"]
+        )
+        self.assertEqual(page["customers"], whole)
+        # What the lens asks about tells it to the last customer.
+        self.assertEqual(page["right"]["share"], 1.0)
+        self.assertEqual({node["asks"] for node in page["nodes"]} - {""}, {"Garden"})
+        self.assertIn("yard", page["rules"][0]["ways"][0]["words"])
+        others = self.get("portraits/rules", about="others", **asked)
+        self.assertNotIn("Garden", {node["asks"] for node in others["nodes"]})
+        for node in others["nodes"]:
+            self.assertEqual(self.lens(node["clauses"]), sum(node["counts"]))
+        beside = self.get("portraits/rules", about="both", lens=digest, against="everyone")
+        self.assertEqual(beside["nodes"], page["nodes"])
+
+    def test_a_lens_that_no_question_parts(self):
+        """Everybody; and one that asks about nothing that a question could be about."""
+        every = {"field": "segment:now", "values": ["1", "2", "3", "4"]}
+        for about, clause in (("both", every), ("shaping", {"field": "bought:department=Seeds",
+                                                            "values": ["yes"]})):  # fmt: skip
+            lens = self.send("post", "lens", {"clauses": [clause]})
+            page = self.get("portraits/rules", about=about, lens=lens["digest"], against="rest")
+            self.assertEqual((page["rules"], len(page["nodes"])), ([], 1))
+
     def test_without_adopted_groups(self):
         Yardstick.objects.update(retired=True)
         page = self.get("portraits/rules")

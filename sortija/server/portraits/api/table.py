@@ -9,7 +9,7 @@ from rest_framework.views import APIView
 
 from sortija.core.portraits.tree import DEEPEST
 from sortija.server.portraits.api.asked import AGAINST_WHAT, compared
-from sortija.server.portraits.rules import FROM, USUAL_DEPTH, RulesPage, rules_page
+from sortija.server.portraits.rules import FROM, USUAL_DEPTH, RulesAsked, RulesPage, rules_page
 from sortija.server.portraits.spread import SpreadAsked, SpreadPage, spread_page
 from sortija.server.portraits.views import Asked, PortraitsPage, portraits_page
 from sortija.server.studies.actions import study_for
@@ -68,6 +68,7 @@ class RulesView(APIView):
                              description="questions in a row"),
             OpenApiParameter("about", str, enum=list(FROM),
                              description="what the questions may be about"),
+            AGAINST_WHAT,
         ],
         responses=RulesPage,
     )  # fmt: skip
@@ -81,7 +82,7 @@ class RulesView(APIView):
         about = request.query_params.get("about") or "shaping"
         if about not in FROM:
             raise Problem(f"“{about}” is none of {', '.join(FROM)}.", 400)
-        return reply(rules_page(found, window, depth, about))
+        return reply(rules_page(found, window, RulesAsked(depth, about, *compared(request))))
 
 
 class SpreadView(APIView):

@@ -16,7 +16,7 @@ export function gridOf(page: Schemas["RulesPage"]): Grid {
     heads: ["Segment", "Rule", `Holds, ${HELD_BACK}`, `Belongs, ${HELD_BACK}`],
     rows: page.rules.flatMap((rule) =>
       rule.ways.map((way, place) => [
-        text(page.segments.find((each) => each.number === rule.segment)?.name ?? ""),
+        text(page.columns.find((each) => each.number === rule.segment)?.name ?? ""),
         text(place > 0 ? `or ${way.words}` : way.words),
         share(rule.holds),
         share(rule.belongs),

@@ -2,7 +2,7 @@ import type { Schemas } from "@/api/client";
 import { percent } from "@/charts/format";
 import { alike } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
-import { SegmentMark } from "@/marks/segment-mark";
+import { ColumnMark } from "@/marks/column-mark";
 
 type Page = Schemas["RulesPage"];
 
@@ -24,11 +24,11 @@ export function RuleList({ page }: { page: Page }) {
 
 function SegmentLine({ page, rule }: { page: Page; rule: Schemas["SegmentRule"] }) {
   const lens = useLens();
-  const segment = page.segments.find((each) => each.number === rule.segment);
+  const segment = page.columns.find((each) => each.number === rule.segment);
   return (
     <>
       <h3 className="flex items-center gap-1.5 text-13 font-semibold">
-        <SegmentMark mark={segment?.mark ?? 0} size={14} /> {segment?.name}
+        {segment && <ColumnMark head={segment} size={14} />} {segment?.name}
       </h3>
       {rule.ways.map((way, place) => {
         const there = alike(lens.clauses, way.clauses);
@@ -45,13 +45,14 @@ function SegmentLine({ page, rule }: { page: Page; rule: Schemas["SegmentRule"] 
           </button>
         );
       })}
-      <p className="pl-2.5 text-12 text-quiet">{figures(rule)}</p>
+      <p className="pl-2.5 text-12 text-quiet">{figures(rule, page)}</p>
     </>
   );
 }
 
-function figures({ holds, belongs }: Schemas["SegmentRule"]): string {
-  const caught = `holds ${percent(holds.count, holds.of, 0)} of the segment`;
+function figures({ holds, belongs }: Schemas["SegmentRule"], page: Page): string {
+  const whom = page.against === "segments" ? "the segment" : "them";
+  const caught = `holds ${percent(holds.count, holds.of, 0)} of ${whom}`;
   if (belongs.of === 0) return `${caught}; catches nobody of those held back`;
   return `${caught}; ${percent(belongs.count, belongs.of, 0)} of those it catches belong`;
 }

@@ -6,6 +6,7 @@ import { gridOf } from "@/stations/portraits/rules/grid";
 import { RuleList } from "@/stations/portraits/rules/list";
 import { RuleTree } from "@/stations/portraits/rules/tree";
 import { WhereItErrs } from "@/stations/portraits/rules/where-it-errs";
+import { AgainstChoice, useCompared } from "@/stations/portraits/compared";
 import { useStation } from "@/stations/use-station";
 import { TakeAway } from "@/study/take-away";
 import { Stale } from "@/study/status-banner";
@@ -39,8 +40,14 @@ function useRuleAddress() {
 /** How many questions, and about what. */
 export function RuleChoices() {
   const { about, depth, put } = useRuleAddress();
+  const { byLens } = useCompared();
+  const options = ABOUT.map(
+    ([key, words]) =>
+      [key, byLens && key === "shaping" ? "what the lens asks about" : words] as const,
+  );
   return (
     <div className="flex items-center gap-2 text-12 text-quiet">
+      <AgainstChoice />
       questions in a row
       <Choice
         label="Questions in a row"
@@ -52,7 +59,7 @@ export function RuleChoices() {
       <Select
         label="What the questions are about"
         value={about}
-        options={ABOUT}
+        options={options}
         onChange={(next) => void put({ about: next })}
       />
     </div>
@@ -62,18 +69,19 @@ export function RuleChoices() {
 /** Rules: the tree, a line a segment, and where it errs. */
 export function Rules() {
   const { about, depth } = useRuleAddress();
+  const { asked, byLens } = useCompared();
   const frame = useRef<HTMLDivElement>(null);
   const rules = useStation(
     "rules",
     ({ study, query, signal }) =>
       data(
         api.GET("/api/studies/{study}/portraits/rules", {
-          params: { path: { study }, query: { ...query, depth, about } },
+          params: { path: { study }, query: { ...query, ...asked, depth, about } },
           signal,
         }),
       ),
-    false,
-    `${depth} ${about}`,
+    byLens,
+    JSON.stringify([depth, about, asked]),
   );
   if (rules.isPending) return <Waiting />;
   if (rules.isError) return <Failed words={rules.error.message} />;
@@ -118,7 +126,7 @@ function sentence(page: Page) {
       <b className="font-semibold">
         {asked} {deepest === 1 ? "places" : "place"} {right} of 100 customers
       </b>{" "}
-      whom the tree had not seen; calling everybody the largest segment would place {usual}.{" "}
+      whom the tree had not seen; calling everybody the largest {page.against === "segments" ? "segment" : "column"} would place {usual}.{" "}
       {mistaken(page)}
     </>
   );
@@ -126,12 +134,12 @@ function sentence(page: Page) {
 
 /** Segments of which the tree tells less than half rightly, and what it takes them for. */
 function mistaken(page: Page): string {
-  const told = page.segments.flatMap((segment, is) => {
+  const told = page.columns.flatMap((segment, is) => {
     const row = page.errs[is] ?? [];
     const whole = row.reduce((sum, each) => sum + each, 0);
     if (whole === 0 || (row[is] ?? 0) >= whole / 2) return [];
     const others = row.map((value, at) => (at === is ? -1 : value));
-    const rival = page.segments[others.indexOf(Math.max(...others))];
+    const rival = page.columns[others.indexOf(Math.max(...others))];
     return [`${segment.name} are mostly taken for ${rival?.name}.`];
   });
   return told.join(" ");

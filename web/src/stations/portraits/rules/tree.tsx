@@ -4,7 +4,7 @@ import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
 import { alike } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
-import { hueOf, MarkShape } from "@/marks/segment-mark";
+import { columnHue, ColumnShape } from "@/marks/column-mark";
 import { curve, cut, layoutOf } from "@/stations/portraits/rules/layout";
 import type { Place } from "@/stations/portraits/rules/layout";
 
@@ -87,7 +87,7 @@ interface BarProps {
 
 function Bar({ page, node, place, there, onPick }: BarProps) {
   const whole = node.counts.reduce((sum, each) => sum + each, 0);
-  const told = page.segments.find((segment) => segment.number === node.told);
+  const told = page.columns.find((segment) => segment.number === node.told);
   const share = told ? percent(node.counts[told.number - 1] ?? 0, whole, 0) : "";
   const top = place.y - BAR / 2;
   const ends = node.counts.map((_, at) =>
@@ -99,7 +99,7 @@ function Bar({ page, node, place, there, onPick }: BarProps) {
         {count(whole)}
         {node.parent === null ? " customers" : ""}
       </text>
-      {page.segments.map((segment, at) => {
+      {page.columns.map((segment, at) => {
         const from = ((ends[at - 1] ?? 0) / whole) * place.width;
         const to = ((ends[at] ?? 0) / whole) * place.width;
         return (
@@ -109,7 +109,7 @@ function Bar({ page, node, place, there, onPick }: BarProps) {
             y={top}
             width={Math.max(0, to - from)}
             height={BAR}
-            fill={hueOf(segment.mark)}
+            fill={columnHue(segment)}
           />
         );
       })}
@@ -125,7 +125,7 @@ function Bar({ page, node, place, there, onPick }: BarProps) {
       />
       {told ? (
         <>
-          <MarkShape mark={told.mark} x={place.x + place.width + 16} y={place.y} />
+          <ColumnShape head={told} x={place.x + place.width + 16} y={place.y} size={14} />
           <text x={place.x + place.width + 28} y={place.y + 4} fontSize={12}>
             {share}
           </text>
@@ -140,7 +140,7 @@ function Bar({ page, node, place, there, onPick }: BarProps) {
 }
 
 function words(page: Page, node: Node, whole: number): string {
-  const parts = page.segments
+  const parts = page.columns
     .map((segment, at) => [segment.name, node.counts[at] ?? 0] as const)
     .filter(([, n]) => n > 0)
     .sort((a, b) => b[1] - a[1])

@@ -1,6 +1,6 @@
 import type { Schemas } from "@/api/client";
 import { count, percent } from "@/charts/format";
-import { SegmentMark } from "@/marks/segment-mark";
+import { ColumnMark } from "@/marks/column-mark";
 import { Column, RowHead, Table } from "@/ui/table";
 
 /** Customers held back: the segment they are of, and the one that the tree takes them for. */
@@ -20,11 +20,11 @@ export function WhereItErrs({ page }: { page: Schemas["RulesPage"] }) {
           <thead>
             <tr className="text-11 text-quiet">
               <Column>is ↓ told as →</Column>
-              {page.segments.map((segment) => (
+              {page.columns.map((segment) => (
                 <Column key={segment.number} figures className="px-2" title={segment.name}>
                   <span className="sr-only">{segment.name}</span>
                   <span className="flex justify-end">
-                    <SegmentMark mark={segment.mark} size={14} />
+                    <ColumnMark head={segment} size={14} />
                   </span>
                 </Column>
               ))}
@@ -32,14 +32,14 @@ export function WhereItErrs({ page }: { page: Schemas["RulesPage"] }) {
             </tr>
           </thead>
           <tbody>
-            {page.segments.map((segment, is) => {
+            {page.columns.map((segment, is) => {
               const row = page.errs[is] ?? [];
               const whole = row.reduce((sum, each) => sum + each, 0);
               return (
                 <tr key={segment.number} className="border-t border-line">
                   <RowHead className="py-1">
                     <span className="inline-flex items-center gap-1.5">
-                      <SegmentMark mark={segment.mark} size={14} /> {segment.name}
+                      <ColumnMark head={segment} size={14} /> {segment.name}
                     </span>
                   </RowHead>
                   {row.map((value, at) => (
