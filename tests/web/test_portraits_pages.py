@@ -75,3 +75,30 @@ class TwoSegments(EveryView, Station):
             "Against": "told as", "Places": "district", "Offers": "No offers yet",
             "Book": "At a glance",
         })  # fmt: skip
+
+
+class TwelveSegments(EveryView, Station):
+    def once(self):
+        """Up to twelve groups tried."""
+        draft = self.get("groups")["recipe"]["draft"] | {"most": 12}
+        self.send("put", "groups/recipe", draft)
+        self.sweep()
+
+    def test_every_view_with_twelve_segments_of_long_names(self):
+        row = next(r for r in self.get("groups")["candidates"] if r["k"] == 12)
+        self.send("post", "groups/adopt", {"grouping": row["id"]})
+        for segment in self.get("portraits")["segments"]:
+            name = f"Gardeners of the long valley, number {segment['number']:02d}x"
+            self.send("put", f"portraits/segments/{segment['id']}", {"name": name},
+                      **{"If-Match": str(segment["revision"])})  # fmt: skip
+        names = [segment["name"] for segment in self.get("portraits")["segments"]]
+        self.walk("Portraits", self.views, names)
+
+    def views(self, page, names):
+        self.every_view(page, {
+            "Threads": names[0], "Spread": "Tick: median", "Rules": "In one line",
+            "Against": "told as", "Places": "district", "Offers": "No offers yet",
+            "Book": "At a glance",
+        })  # fmt: skip
+        book = page.get_by_role("article")
+        self.assertEqual(book.count(), 13)

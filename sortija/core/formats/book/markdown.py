@@ -43,7 +43,7 @@ def _section(section: Section, level: str, heading: bool) -> Iterable[str]:
     if heading:
         yield from (f"{level} {_plain(section.title)}", "")
     said = " ".join(
-        "".join(f"**{_plain(r.text)}**" if r.key else _plain(r.text) for r in sentence)
+        "".join(_bold(r.text) if r.key else _plain(r.text) for r in sentence)
         for sentence in section.sentences
     )
     yield from (said.replace("\n", "  \n"), "")
@@ -60,6 +60,16 @@ def _table(heads: Sequence[str], rows: Iterable[Sequence[str]]) -> list[str]:
     told = [f"| {' | '.join(_plain(cell) for cell in line)} |" for line in lines]
     rule = f"|---|{'---:|' * (len(heads) - 1)}"
     return [told[0], rule, *told[1:]]
+
+
+def _bold(text: str) -> str:
+    """Bold words; blanks at their ends stand outside, or the stars would be read as stars.
+
+    >>> _bold("38%"), _bold(" a ")
+    ('**38%**', ' **a** ')
+    """
+    words = text.strip()
+    return text.replace(words, f"**{_plain(words)}**", 1) if words else text
 
 
 def _plain(text: str) -> str:
