@@ -5954,17 +5954,6 @@ export interface components {
             /** Decides Money */
             decides_money: number;
         };
-        /** RuleSegment */
-        RuleSegment: {
-            /** Number */
-            number: number;
-            /** Mark */
-            mark: number;
-            /** Name */
-            name: string;
-            /** Short */
-            short: string;
-        };
         /**
          * RuleWay
          * @description Conditions that hold together, in words and as a lens.
@@ -5986,7 +5975,7 @@ export interface components {
          * RulesPage
          * @description ``right``: customers held back whom the tree tells rightly; ``usual``: those it would by
          *     calling everybody the largest segment; ``steady``: how often a redrawn table asks about the
-         *     same first; ``errs``: segment by told segment; ``in_order``: what had too many values to try
+         *     same first; ``errs``: column by told column; ``in_order``: what had too many values to try
          *     every way to part them; ``too_many``: traits left out for having nearly one for everybody.
          */
         RulesPage: {
@@ -6000,8 +5989,13 @@ export interface components {
              * @enum {string}
              */
             about: "shaping" | "others" | "both";
-            /** Segments */
-            segments: components["schemas"]["RuleSegment"][];
+            /**
+             * Against
+             * @enum {string}
+             */
+            against: "segments" | "everyone" | "rest";
+            /** Columns */
+            columns: components["schemas"]["ColumnHead"][];
             /** Customers */
             customers: number;
             /** Nodes */
@@ -6237,7 +6231,8 @@ export interface components {
         };
         /**
          * SegmentRule
-         * @description A segment in one line; ``ways``: one or two, either will do; ``leaves``: its bars.
+         * @description A column in one line, by its number; ``ways``: one or two, either will do; ``leaves``: its
+         *     bars.
          */
         SegmentRule: {
             /** Segment */
@@ -11699,6 +11694,8 @@ export interface operations {
             query?: {
                 /** @description what the questions may be about */
                 about?: "both" | "others" | "shaping";
+                /** @description columns: segments, or the lens beside these */
+                against?: "everyone" | "rest" | "segments";
                 /** @description months to look back, or all */
                 back?: string;
                 /** @description questions in a row */

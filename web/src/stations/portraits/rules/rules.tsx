@@ -126,8 +126,8 @@ function sentence(page: Page) {
       <b className="font-semibold">
         {asked} {deepest === 1 ? "places" : "place"} {right} of 100 customers
       </b>{" "}
-      whom the tree had not seen; calling everybody the largest {page.against === "segments" ? "segment" : "column"} would place {usual}.{" "}
-      {mistaken(page)}
+      whom the tree had not seen; calling everybody the largest{" "}
+      {page.against === "segments" ? "segment" : "column"} would place {usual}. {mistaken(page)}
     </>
   );
 }
