@@ -14,6 +14,7 @@ from sortija.server.ledger.rules.choices import OWN, RATES, RETURNS, RULES_ON, S
 from sortija.server.lens.models import KeptLens
 from sortija.server.measures.actions import KEPT_SETTING, PLAN_SETTING
 from sortija.server.measures.formulas import OWN_SETTING
+from sortija.server.portraits.models import Book
 from sortija.server.studies.actions import read_setting
 from sortija.server.studies.models import Membership
 
@@ -45,6 +46,17 @@ def traits(study, _, customer):
     return traits_revision(study, of.cards_of(int(of.of[int(customer)]))) if known else 0
 
 
+def book(study, *_):
+    """The revision of the book of the segments in use, 0 while none is written."""
+    written = Book.objects.filter(yardstick=yardstick_of(study)).first()
+    return written.revision if written else 0
+
+
+def words(study, _, trait):
+    """The revision of the words for a trait's values."""
+    return read_setting(study, f"words of {trait}", None)[1]
+
+
 #: What each address changes, and the look that finds its revision.
 SEEN = {
     r"ledger/rules/.*": setting(RULES_ON), r"ledger/staff": setting(STAFF),
@@ -56,6 +68,7 @@ SEEN = {
     r"groups/recipe": setting(RECIPE_SETTING),
     r"groups/(?:adopt|take-up|swap)|ladder": yardstick,
     r"groups/kept/(\d+)": row(Grouping), r"portraits/segments/(\d+)": row(Segment),
+    r"portraits/book": book, r"traits/([^/]+)/words": words,
     r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/(?:draw|list))?": row(Campaign),
     r"members/(\d+)": row(Membership),
     r"intakes/(\d+)(?:/(?:count|overlap|apart|role|encoding))?": row(Intake),

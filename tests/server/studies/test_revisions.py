@@ -70,6 +70,7 @@ class Revisions(DemoCase):
         mine = {"label": "Mine", "formula": "recency + 1"}
         own = self.send("post", "own-measures", mine, 201)["own"]["name"]
         self.send("put", "measures", {"keep_as": "Winter"})
+        self.send("post", "portraits/book", status=201, **{"If-Match": "0"})
         rule = {"name": "Pots", "column": "department", "words": ["Pots"]}
         self.send("post", "ledger/own", rule)
         self.send("post", f"customer/{one.number}/cards", {"code": other.code})
@@ -103,6 +104,9 @@ class Revisions(DemoCase):
             ("patch", "groups/kept/<int:grouping>", f"groups/kept/{group}", {"note": "Ours."}),
             ("put", "portraits/segments/<int:segment>", f"portraits/segments/{first.pk}",
              {"name": "Gardeners"}),
+            ("post", "portraits/book", "portraits/book", None),
+            ("put", "portraits/book", "portraits/book", {"part": "1.do", "text": "Write."}),
+            ("put", "traits/<str:trait>/words", "traits/garden/words", {"words": {"yard": "x"}}),
             ("put", "kept/<int:kept>", f"kept/{kept}", {"name": "Everybody"}),
             ("delete", "kept/<int:kept>", f"kept/{kept}", None),
             ("put", "campaigns/<int:campaign>", f"campaigns/{campaign}", PLAN),
