@@ -91,12 +91,11 @@ class TwelveSegments(EveryView, Station):
             name = f"Gardeners of the long valley, number {segment['number']:02d}x"
             self.send("put", f"portraits/segments/{segment['id']}", {"name": name},
                       **{"If-Match": str(segment["revision"])})  # fmt: skip
-        names = [segment["name"] for segment in self.get("portraits")["segments"]]
-        self.walk("Portraits", self.views, names)
+        self.walk("Portraits", self.views)
 
-    def views(self, page, names):
+    def views(self, page):
         self.every_view(page, {
-            "Threads": names[0], "Spread": "Tick: median", "Rules": "In one line",
+            "Threads": "Most typical", "Spread": "Tick: median", "Rules": "In one line",
             "Against": "told as", "Places": "district", "Offers": "No offers yet",
             "Book": "At a glance",
         })  # fmt: skip
