@@ -89,8 +89,18 @@ class PortraitsByHand(Station):
         one, two = portraits["segments"][:2]
         name = page.get_by_label("Name of the segment")
         name.fill(two["name"])
+        # A refused name goes before the page is asked for anew: that waits to be let on.
+        held, address = [], re.compile(r"/portraits(\?.*)?$")
+        page.route(address, lambda route: held.append(route))
         page.get_by_role("button", name="Rename").click()
         page.get_by_text(f"Another segment is called {two['name']} already.").wait_for()
+        heads = page.get_by_role("columnheader")
+        heads.get_by_text(one["name"], exact=True).wait_for()
+        while not held:
+            page.wait_for_timeout(20)
+        for route in held:
+            route.continue_()
+        page.unroute(address)
         # The refusal, which the console repeats.
         self.troubles[:] = [t for t in self.troubles if "status of 400" not in t]
         name.fill("Kettle & Co")

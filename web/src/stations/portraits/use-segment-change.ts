@@ -41,7 +41,12 @@ export function useSegmentChange() {
         body.name === undefined ? `${now.name} is changed.` : `${segment.name} is now ${now.name}.`,
         { undo },
       ),
-    onError: (problem) => say(problem.message, { trouble: true }),
+    onError: (problem, { segment, body }) => {
+      // A name that was refused does not stand until the page is asked for anew.
+      if (body.name)
+        queries.setQueriesData<Page>(pages, (page) => page && renamed(page, segment, segment.name));
+      say(problem.message, { trouble: true });
+    },
     onSettled: () => askAnew(queries, study.id),
   });
 }
