@@ -18,6 +18,7 @@ __all__ = [
     "ShareBeside",
     "beside",
     "by_place",
+    "customers_missed",
     "drawn_means",
     "drawn_shares",
     "like_places",
@@ -221,6 +222,19 @@ def beside(lines: Sequence[ShareBeside]) -> list[Beside | None]:
         _beside(line, like, corrected)
         for line, like, corrected in zip(lines, pooled, holm(p), strict=True)
     ]
+
+
+def customers_missed(
+    here: NDArray[np.integer], like: NDArray[np.integer], households: int, of_like: int
+) -> NDArray[np.float64]:
+    """(k,) customers more, by segment, that a place would have with the reach of its like.
+
+    ``here``, ``like``: (k,) customers of each segment in the place, and in its like together.
+
+    >>> customers_missed(np.array([5, 5]), np.array([60, 40]), 100, 500).tolist()
+    [7.0, 3.0]
+    """
+    return np.asarray(like / of_like * households - here)
 
 
 def _p(here: tuple[int, int], like: tuple[int, int]) -> float:

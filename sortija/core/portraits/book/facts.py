@@ -12,8 +12,8 @@ from scipy.special import ndtr
 
 from sortija.core.measures.describe import Axis
 from sortija.core.measures.intervals import holm
+from sortija.core.portraits import apart
 from sortija.core.portraits.against import LEAST_EXPECTED, LEVEL, crossed_table, means_told
-from sortija.core.portraits.profile import CategoryProfile, NumericProfile
 
 __all__ = [
     "ENOUGH",
@@ -144,38 +144,22 @@ class BookFacts:
         return next((s for s in self.segments if s.number == number), None)
 
 
-class NumericRow(Protocol):
-    """A number with its profile, and whether it shaped the segments."""
+class NumericRow(apart.NumericRow, Protocol):
+    """The same with its family, and whether it shaped the segments."""
 
-    @property
-    def name(self) -> str: ...
-    @property
-    def label(self) -> str: ...
-    @property
-    def unit(self) -> str: ...
     @property
     def family(self) -> str: ...
     @property
     def shaped(self) -> bool: ...
-    @property
-    def profile(self) -> NumericProfile: ...
 
 
-class CategoryRow(Protocol):
-    """A category: what its levels are called, *not given* first, and what they are, without it."""
+class CategoryRow(apart.CategoryRow, Protocol):
+    """The same with what its levels are (``values``, *not given* left out), called or not."""
 
-    @property
-    def name(self) -> str: ...
-    @property
-    def label(self) -> str: ...
-    @property
-    def levels(self) -> tuple[str, ...]: ...
     @property
     def values(self) -> tuple[str, ...]: ...
     @property
     def shaped(self) -> bool: ...
-    @property
-    def profile(self) -> CategoryProfile: ...
 
 
 def number_facts(rows: Sequence[NumericRow], k: int) -> list[dict[str, NumberFact]]:
@@ -192,12 +176,12 @@ def number_facts(rows: Sequence[NumericRow], k: int) -> list[dict[str, NumberFac
         with np.errstate(invalid="ignore", divide="ignore"):
             rest = (n.sum() * everyone - n * np.nan_to_num(profile.means)) / others
         for place in range(k):
-            apart = abs(float(profile.deviations[place])) >= APART and n[place] >= ENOUGH
+            far = abs(float(profile.deviations[place])) >= APART and n[place] >= ENOUGH
             sure = row.shaped or bool(beyond[row.name][place])
             found[place][row.name] = NumberFact(
                 row.name, row.label, row.unit, row.family, row.shaped,
                 float(profile.means[place]), float(profile.medians[place]), float(rest[place]),
-                float(profile.deviations[place]), int(n[place]), bool(apart and sure),
+                float(profile.deviations[place]), int(n[place]), bool(far and sure),
             )  # fmt: skip
     return found
 

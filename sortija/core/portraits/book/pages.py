@@ -201,7 +201,7 @@ def _section(
 def _page(book: BookFacts, segment: SegmentFacts, sections: tuple[Section, ...]) -> Page:
     part = f"{percent(segment.customers / max(book.customers, 1))} of all"
     if segment.money == segment.money:
-        part += f", {percent(segment.money)} of the money"
+        part += f", {percent(segment.money)} of the spend"
     noun = "customer" if segment.customers == 1 else "customers"
     return Page(
         segment.number, segment.mark, segment.name, f"{segment.customers:,} {noun}", part,

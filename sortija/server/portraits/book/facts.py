@@ -28,11 +28,6 @@ from sortija.server.portraits.spent_on import FAMILIES, parts_of
 
 __all__ = ["facts_of"]
 
-_METHODS = {
-    "k-prototypes": "k-prototypes", "k-means": "k-means", "k-modes": "k-modes",
-    "k-medoids": "k-medoids", "hierarchical": "hierarchical clustering",
-}  # fmt: skip
-
 
 def facts_of(placed: AssignmentAt) -> BookFacts:
     """Everything that a book of these segments can speak of."""
@@ -109,7 +104,8 @@ def _made(placed: AssignmentAt) -> str:
     names = [_label(placed, name) for name in frozen(yardstick).names]
     if yardstick.grouping is None:
         return f"the ladder of tiers kept on {day}, by {_and(names)}"
-    method = _METHODS.get(yardstick.grouping.recipe.get("method", ""), "clustering")
+    method = yardstick.grouping.recipe["method"]
+    method = "hierarchical clustering" if method == "hierarchical" else method
     return f"{method} on {_and(names)}, adopted on {day}"
 
 

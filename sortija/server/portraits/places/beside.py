@@ -13,6 +13,7 @@ from sortija.core.portraits.places import (
     Beside,
     ShareBeside,
     beside,
+    customers_missed,
     like_places,
 )
 from sortija.server.ledger.customers.traits import Trait
@@ -183,7 +184,7 @@ def _more(
         return None
     counts = ground.counted(ground.division.groups, ground.division.k)
     others = sum(households[n] or 0 for n in like)
-    wanted = counts[list(like)].sum(axis=0) / others * here - counts[at]
+    wanted = customers_missed(counts[at], counts[list(like)].sum(axis=0), here, others)
     gap = (reach.like - reach.here) * here
     first = int(np.argmax(wanted * np.sign(gap)))
     shown = {head.number for head in heads}

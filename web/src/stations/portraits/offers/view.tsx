@@ -1,14 +1,12 @@
-import { Link } from "react-router";
-
+import { FromTheLedger } from "@/stations/portraits/from-the-ledger";
 import { AgainstChoice } from "@/stations/portraits/compared";
 import { NextMailing } from "@/stations/portraits/offers/next-mailing";
 import { Preferred } from "@/stations/portraits/offers/preferred";
 import { OffersTable } from "@/stations/portraits/offers/table";
 import { SHADES, useOffers, useOffersAddress } from "@/stations/portraits/offers/use-offers";
-import { useElsewhere } from "@/study/address";
 import { Stale } from "@/study/status-banner";
 import { Choice } from "@/ui/choice";
-import { Empty, Failed, Waiting } from "@/ui/status";
+import { Failed, Waiting } from "@/ui/status";
 
 /** What is compared, and how cells are shaded. */
 export function OffersChoices() {
@@ -30,28 +28,16 @@ export function OffersChoices() {
 /** Offers: take-up by segment, what the preferred share, the next mailing. */
 export function OffersView() {
   const offers = useOffers();
-  const search = useElsewhere();
   if (offers.isPending) return <Waiting />;
   if (offers.isError) return <Failed words={offers.error.message} />;
   const page = offers.data;
   if (page.offers.length === 0)
     return (
-      <Empty
-        title="No offers yet"
-        action={
-          <Link
-            className="text-copper underline"
-            to={{ pathname: "../ledger", search }}
-            relative="path"
-          >
-            Go to the Ledger
-          </Link>
-        }
-      >
+      <FromTheLedger title="No offers yet">
         Bring in who received which offer and who took it, a line each; a second file can say what
         each offer was. Here stands then which segment takes what, and what the next mailing can
         expect.
-      </Empty>
+      </FromTheLedger>
     );
   return (
     <Stale status={page.status}>

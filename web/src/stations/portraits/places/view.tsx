@@ -1,16 +1,14 @@
-import { Link } from "react-router";
-
+import { FromTheLedger } from "@/stations/portraits/from-the-ledger";
 import { AgainstChoice } from "@/stations/portraits/compared";
 import { BesideItsLike } from "@/stations/portraits/places/beside";
 import { PlacesMap } from "@/stations/portraits/places/map";
 import { PlacesTable } from "@/stations/portraits/places/table";
 import { usePicked, usePlaces, usePlacesAddress } from "@/stations/portraits/places/use-places";
 import type { Page } from "@/stations/portraits/places/use-places";
-import { useElsewhere } from "@/study/address";
 import { Stale } from "@/study/status-banner";
 import { ringsOf, useAreas } from "@/study/use-areas";
 import { Select } from "@/ui/select";
-import { Empty, Failed, Waiting } from "@/ui/status";
+import { Failed, Waiting } from "@/ui/status";
 
 /** What is compared, what places are shaded by, how they are mixed. */
 export function PlacesChoices() {
@@ -71,27 +69,15 @@ function grouped(options: { key: string; label: string; group: string }[]) {
 /** Places: districts by reach, money, mix and any measure; one beside its like. */
 export function PlacesView() {
   const places = usePlaces();
-  const search = useElsewhere();
   if (places.isPending) return <Waiting />;
   if (places.isError) return <Failed words={places.error.message} />;
   const page = places.data;
   if (page.places.length === 0)
     return (
-      <Empty
-        title="No places yet"
-        action={
-          <Link
-            className="text-copper underline"
-            to={{ pathname: "../ledger", search }}
-            relative="path"
-          >
-            Go to the Ledger
-          </Link>
-        }
-      >
+      <FromTheLedger title="No places yet">
         Bring in a customer table that says where each lives, and outlines of the districts as
         GeoJSON if you have them, with their households. Here stands then who is reached where.
-      </Empty>
+      </FromTheLedger>
     );
   return (
     <Stale status={page.status}>
