@@ -14,6 +14,7 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.db import OperationalError, connection
 from django.test import modify_settings
 from django.test.runner import DiscoverRunner
+from playwright.sync_api import Error as PlaywrightError
 from playwright.sync_api import sync_playwright
 
 from sortija.server.accounts.models import SignInLink
@@ -27,6 +28,8 @@ FLAGS = [
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 PASSWORD = "moss and gravel"
+#: So many letters of a page are told where a step fails on it.
+SHOWN = 4_000
 #: The accessibility rules that hold, and the checker that knows them.
 LEVELS = ("wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice")
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
@@ -39,6 +42,13 @@ CHECK = """async ([levels, unsettled]) => {
   return wrong.flatMap((rule) =>
     rule.nodes.map((node) => [rule.id, node.html.slice(0, 200), node.failureSummary]));
 }"""
+
+
+def _on_the_screen(page):
+    try:
+        return page.locator("body").inner_text(timeout=2_000)[:SHOWN]
+    except PlaywrightError as error:
+        return f"cannot be read: {error}"
 
 
 class Answers:
@@ -182,7 +192,19 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
                 self.house.workers[lane] = self.worker(lane)
 
     def run_in_browser(self, function, *arguments):
-        return self.house.lane.submit(function, *arguments).result(timeout=900)
+        return self.house.lane.submit(self._do, function, *arguments).result(timeout=900)
+
+    def _do(self, function, *arguments):
+        """Do it; where it fails, the failure says what stood on every page."""
+        try:
+            return function(*arguments)
+        except Exception as error:
+            for context in self.browser.contexts:
+                for page in context.pages:
+                    error.add_note(f"{page.url}\n{_on_the_screen(page)}")
+            if self.troubles:
+                error.add_note(f"complained of: {self.troubles}")
+            raise
 
     def _come(self):
         self.page = self.new_page()

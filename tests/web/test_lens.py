@@ -5,6 +5,17 @@ import re
 
 from tests.web.support import Station
 
+#: Follows a link in the moment in which its words come to stand there.
+FOLLOWED = """(words) => {
+  const seen = new MutationObserver(() => {
+    const link = [...document.querySelectorAll("a")].find((a) => a.textContent === words);
+    if (!link) return;
+    seen.disconnect();
+    link.click();
+  });
+  seen.observe(document.body, { childList: true, subtree: true, characterData: true });
+}"""
+
 
 class Lens(Station):
     def test_the_lens_by_mouse_and_keyboard(self):
@@ -73,6 +84,18 @@ class Lens(Station):
         page.get_by_role("dialog").get_by_role("option", name=re.compile("^Plan")).click()
         page.get_by_role("dialog").get_by_role("button", name=re.compile("^Plan plus")).click()
         dock.get_by_text("Plan: plus").wait_for()
+
+    def test_a_link_takes_along_what_was_picked_a_moment_before(self):
+        yard = {"field": "trait:garden", "values": ["yard"]}
+        count = self.send("post", "lens", {"clauses": [yard]})["lens"]["customers"]
+        self.walk("Measures", self.at_once, count)
+
+    def at_once(self, page, count):
+        page.get_by_role("complementary", name="Lens").get_by_text("yard").wait_for()
+        page.evaluate(FOLLOWED, f"List the {count:,}")
+        page.get_by_role("button", name=re.compile("^Garden yard")).click()
+        page.get_by_role("button", name=f"Save these {count:,} as a file").wait_for()
+        self.assertIn("lens=", page.url)
 
     def test_kept_opened_listed_and_saved(self):
         yard = {"field": "trait:garden", "values": ["yard"]}

@@ -8,6 +8,7 @@ import { LensMark } from "@/marks/state-mark";
 import { useMoney, useStudy } from "@/study/context";
 import { AddClause } from "@/lens/add-clause";
 import { Keep } from "@/lens/keep";
+import { useElsewhere } from "@/study/address";
 
 interface Props {
   folded: boolean;
@@ -169,7 +170,8 @@ function Coverage() {
 function Onward() {
   const { study } = useStudy();
   const { answer, clauses } = useLens();
-  const { search, pathname } = useLocation();
+  const { pathname } = useLocation();
+  const search = useElsewhere();
   if (!answer?.ready || answer.lens.customers === 0) return null;
   const to = (page: string) => ({ pathname: `/study/${study.id}/${page}`, search });
   return (

@@ -1,6 +1,12 @@
-import { parseAsArrayOf, parseAsInteger, parseAsString, useQueryStates } from "nuqs";
+import {
+  createSerializer,
+  parseAsArrayOf,
+  parseAsInteger,
+  parseAsString,
+  useQueryStates,
+} from "nuqs";
 import type { UseQueryStatesKeysMap } from "nuqs";
-import { useSearchParams } from "react-router";
+import { useLocation } from "react-router";
 
 /** What the address can hold; what is as usual leaves it, and so does what cannot be read. */
 export const word = parseAsString.withDefault("");
@@ -15,9 +21,22 @@ export function useAddress<Keys extends UseQueryStatesKeysMap>(keys: Keys) {
 /** What every station reads: the window, the lens, whose figures they are. */
 export const SHARED = { to: word, back: word, lens: word, of: word };
 
-/** The address for another station: how this one is looked at is nothing to it. */
+const written = createSerializer(SHARED);
+
+/**
+ * The address for another station: how this one is looked at is nothing to it.
+ *
+ * What was just picked stands on the screen before the router knows of it; whoever follows a link
+ * then takes it along.
+ */
 export function useElsewhere(): string {
-  const [search] = useSearchParams();
-  const kept = [...search].filter(([key]) => key in SHARED);
-  return new URLSearchParams(kept).toString();
+  const [shared] = useAddress(SHARED);
+  return written(shared);
+}
+
+/** The address as it stands, for a page that leads back to this one. */
+export function useHere(): string {
+  const { search } = useLocation();
+  const [shared] = useAddress(SHARED);
+  return written(search, shared);
 }

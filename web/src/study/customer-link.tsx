@@ -1,4 +1,5 @@
-import { Link, useLocation, useParams } from "react-router";
+import { Link, useParams } from "react-router";
+import { useHere } from "@/study/address";
 
 /**
  * A customer's name, which leads to the customer's page with window and lens kept; `why`: the
@@ -14,7 +15,7 @@ export function CustomerLink({
   children: string;
 }) {
   const { study } = useParams();
-  const { search } = useLocation();
+  const search = useHere();
   const params = new URLSearchParams(search);
   if (why) params.set("why", why);
   return (

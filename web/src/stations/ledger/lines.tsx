@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Link, useLocation } from "react-router";
+import { Link } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -14,6 +14,7 @@ import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
 import { fileName } from "@/ui/save";
 import { Column, Table } from "@/ui/table";
+import { useHere } from "@/study/address";
 
 const PAGE = 100;
 
@@ -26,7 +27,7 @@ interface Props {
 /** The lines of the picked month and rule, newest first, with the reason as last column. */
 export function Lines({ picked, onPick, page }: Props) {
   const { study, canChange } = useStudy();
-  const { search } = useLocation();
+  const search = useHere();
   const [after, setAfter] = useState(0);
   const lines = useLines(study.id, picked, after);
   const name = (key: string) => page.rules.find((rule) => rule.key === key)?.name ?? key;

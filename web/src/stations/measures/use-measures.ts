@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useLocation, useNavigate } from "react-router";
+import { useNavigate } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -8,6 +8,7 @@ import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { queueWrite, mark } from "@/study/write-queue";
 import { useNotice } from "@/ui/notices";
+import { useElsewhere } from "@/study/address";
 
 export type Thread = Schemas["Thread"];
 export type Page = Schemas["MeasuresPage"];
@@ -84,7 +85,7 @@ export function useUse() {
   const view = useRows();
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const { search } = useLocation();
+  const search = useElsewhere();
   const say = useNotice();
   return useMutation({
     mutationFn: async () => {
@@ -104,10 +105,7 @@ export function useUse() {
     },
     onSuccess: async () => {
       await askAnew(queries, study.id);
-      const params = new URLSearchParams(search);
-      params.delete("look");
-      params.delete("beside");
-      await navigate({ pathname: `/study/${study.id}/groups`, search: params.toString() });
+      await navigate({ pathname: `/study/${study.id}/groups`, search });
     },
     onError: (problem) => say(problem.message, { trouble: true }),
   });

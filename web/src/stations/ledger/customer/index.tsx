@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, Navigate, useLocation, useParams } from "react-router";
+import { Link, Navigate, useParams } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -13,7 +13,7 @@ import { useStudy } from "@/study/context";
 import { StatusBanner } from "@/study/status-banner";
 import { PageHeader } from "@/ui/page-header";
 import { Failed, Waiting } from "@/ui/status";
-import { useAddress, word } from "@/study/address";
+import { useAddress, useHere, word } from "@/study/address";
 
 /** One customer: measures with the purchases behind them, every receipt, traits with their past. */
 const ASKED = { why: word.withDefault("frequency") };
@@ -21,7 +21,7 @@ const ASKED = { why: word.withDefault("frequency") };
 export function Customer() {
   const { study, view } = useStudy();
   const { customer } = useParams();
-  const { search } = useLocation();
+  const search = useHere();
   const number = Number(customer);
   const [{ why }] = useAddress(ASKED);
   const [told, setTold] = useState(why.replace(/^measure:/, ""));
@@ -104,7 +104,7 @@ export function Customer() {
 
 function Back() {
   const { study } = useStudy();
-  const { search } = useLocation();
+  const search = useHere();
   return (
     <Link
       to={{ pathname: `/study/${study.id}/customers`, search }}

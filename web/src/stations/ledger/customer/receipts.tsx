@@ -1,8 +1,9 @@
-import { Link, useLocation } from "react-router";
+import { Link } from "react-router";
 
 import type { Schemas } from "@/api/client";
 import { count, day, figure, money } from "@/charts/format";
 import { useMoney, useStudy } from "@/study/context";
+import { useHere } from "@/study/address";
 
 interface Props {
   page: Schemas["CustomerPage"];
@@ -12,7 +13,7 @@ interface Props {
 /** Every receipt with its lines; what does not count is greyed, with the reason. */
 export function Receipts({ page, behind }: Props) {
   const { study } = useStudy();
-  const { search } = useLocation();
+  const search = useHere();
   const inMoney = useMoney("exact");
   return (
     <section className="card" aria-label="Receipts">

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useLocation, useParams } from "react-router";
+import { Link, useParams } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -9,6 +9,7 @@ import { CustomerLink } from "@/study/customer-link";
 import { PageHeader } from "@/ui/page-header";
 import { Failed, Waiting } from "@/ui/status";
 import { Column, Table } from "@/ui/table";
+import { useHere } from "@/study/address";
 
 /** One receipt: every line with its file and row, why it does not count, what was returned. */
 export function Receipt() {
@@ -105,7 +106,7 @@ function Part({ part, page }: { part: Schemas["ReceiptPart"]; page: Schemas["Rec
 /** The other end of a return: the sale that it takes back, or the day it came back. */
 function Returned({ line, page }: { line: Schemas["CustomerLine"]; page: Schemas["ReceiptPage"] }) {
   const { study } = useStudy();
-  const { search } = useLocation();
+  const search = useHere();
   const to = (key: string) => ({ pathname: `/study/${study.id}/receipt/${key}`, search });
   const link = page.returns.find(
     (each) =>
