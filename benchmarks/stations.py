@@ -1,5 +1,5 @@
-"""Scores and Groups as a browser waits for them: answers at a million customers, the first row of
-the string after a recipe change, frames a second while a fence or a cut is dragged."""
+"""Scores, Groups and Portraits as a browser waits for them: answers at a million customers, the
+first row of the string after a recipe change, frames a second while a fence or a cut is dragged."""
 
 from __future__ import annotations
 
@@ -25,13 +25,13 @@ PASSWORD = "moss and gravel"
 
 
 def large_rows(screens: Any, study: Any) -> list[Row]:
-    """The field after a cut was moved, and the map of one grouping after another, at 1M."""
-    return [_field(screens), *_maps(screens, study)]
+    """The field after a cut was moved, the map of one grouping after another, their portraits."""
+    return [_field(screens), *_maps(screens, study), *_portraits(screens, study)]
 
 
-def _row(name: str, seconds: float) -> Row:
-    return Row(name, f"{1000 * seconds:.0f} ms", "300 ms", seconds / 0.3, "at most 1",
-               seconds <= 0.3)  # fmt: skip
+def _row(name: str, seconds: float, most: float = 0.3) -> Row:
+    return Row(name, f"{1000 * seconds:,.0f} ms", f"{1000 * most:,.0f} ms", seconds / most,
+               "at most 1", seconds <= most)  # fmt: skip
 
 
 def _field(screens: Any) -> Row:
@@ -69,6 +69,38 @@ def _maps(screens: Any, study: Any) -> list[Row]:
     seconds = statistics.median(answers[slowest])
     return [_row(f"slowest answer of Groups' map, 1M customers, another grouping: {slowest}",
                  seconds)]  # fmt: skip
+
+
+def _portraits(screens: Any, study: Any) -> list[Row]:
+    """Portraits right after one grouping after another was adopted; pairs of measures; the book."""
+    from sortija.server.groups.models import Grouping
+
+    rows = list(Grouping.objects.filter(study=study).order_by("k"))
+    painted, paired = [], []
+    for row in rows[:TIMES]:
+        screens.send("post", "groups/adopt", {"grouping": row.pk})
+        painted.append(timed(lambda: screens.get("portraits")))
+    threads = len(screens.get("portraits")["numeric"])
+    options = [option["name"] for option in screens.get("portraits/multiples")["options"]]
+    for x, y in pairwise(options[: TIMES + 1]):
+        paired.append(timed(lambda x=x, y=y: screens.get("portraits/multiples", x=x, y=y)))
+    _sweep(screens, {"numeric": ["recency", "frequency", "monetary"], "starts": 3, "most": 12})
+    twelve = Grouping.objects.filter(study=study, k=12).latest("id")
+    screens.send("post", "groups/adopt", {"grouping": twelve.pk})
+    screens.get("portraits/book")
+    book = f"{screens.root}portraits/book/file"
+
+    def pdf() -> None:
+        answer = screens.client.get(book, {"kind": "pdf"})
+        assert answer.status_code == 200, answer.content[:300]
+
+    return [
+        _row(f"Portraits of 1M customers, just adopted: {threads} measures",
+             statistics.median(painted), 0.5 * threads / 20),
+        _row("two measures as small multiples, 1M customers", statistics.median(paired)),
+        _row("a book of 12 segments of 1M customers as PDF",
+             statistics.median(timed(pdf) for _ in range(3)), 5),
+    ]  # fmt: skip
 
 
 def _sweep(screens: Any, draft: dict[str, Any]) -> None:

@@ -294,13 +294,35 @@ class OffersByHand(Station):
         mailing.get_by_label("theme").select_option(theme)
         highest = max(chosen["expected"], key=lambda each: each["share"])
         name = told["columns"][highest["number"] - 1]["name"]
-        row = mailing.get_by_role("button").first
-        row.and_(mailing.get_by_role("button", name=re.compile(
+        lines = mailing.get_by_role("group", name=re.compile("^Expected take-up"))
+        row = lines.get_by_role("button").first
+        row.and_(lines.get_by_role("button", name=re.compile(
             f"^{name}: {100 * highest['share']:.0f}% expected"))).wait_for()  # fmt: skip
         page.reload()  # what the next one is like stands in the address
         row.focus()
         page.keyboard.press("Enter")
         self.lens_shows(told["columns"][highest["number"] - 1]["customers"])
+        self.taken_away(page, mailing, told, chosen)
+        # The plan knows what it offers, and whom.
+        mailing.get_by_role("button", name=re.compile("^Plan it for these")).click()
+        page.get_by_role("heading", name="Campaigns", level=1).wait_for()
+        offer = page.get_by_role("note", name="The offer")
+        offer.get_by_text(f"theme {theme}").wait_for()
+        offer.get_by_text(f"{100 * highest['share']:.0f}% of those written to").wait_for()
+        self.assertEqual(page.get_by_label("Name", exact=True).input_value(), f"Mailing: {theme}")
+
+    def taken_away(self, page, mailing, told, chosen):
+        """The table behind the picture, and the picture with its names."""
+        for kind in ("CSV", "SVG"):
+            mailing.get_by_role("button", name="Take away").click()
+            with page.expect_download() as file:
+                page.get_by_role("menuitem", name=kind).click()
+            written = Path(file.value.path()).read_text()
+            for head in told["columns"]:
+                self.assertIn(head["name"], written)
+            for each in chosen["expected"]:
+                wanted = each["share"] if kind == "CSV" else f"{100 * each['share']:.0f}%"
+                self.assertIn(str(wanted), written)
 
 
 class RulesByHand(Station):

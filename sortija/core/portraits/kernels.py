@@ -47,6 +47,43 @@ def moments(values: Any, mean: float) -> tuple[float, float]:
     return second, third
 
 
+@numba.njit(nogil=True, cache=True)
+def ranked(rising: Any, ends: Any, ranks: Any) -> Any:
+    """The values that would stand at ``ranks`` (from 0) if all were in one order.
+
+    ``rising``: (n,) values, no NaN; parts after each other, each in rising order; ``ends``: where
+    each part ends. Halves the span until nothing lies between, so that what is found is a value.
+
+    >>> ranked(np.array([1.0, 4.0, 2.0, 3.0]), np.array([2, 4]), np.array([0, 2])).tolist()
+    [1.0, 3.0]
+    """
+    out = np.empty(len(ranks))
+    lowest, highest = rising.min(), rising.max()
+    for place, rank in enumerate(ranks):
+        low, high = lowest, highest
+        if _up_to(rising, ends, low) > rank:
+            high = low
+        middle = low / 2 + high / 2
+        while low < middle < high:
+            if _up_to(rising, ends, middle) > rank:
+                high = middle
+            else:
+                low = middle
+            middle = low / 2 + high / 2
+        out[place] = high
+    return out
+
+
+@numba.njit(nogil=True, cache=True)
+def _up_to(rising: Any, ends: Any, value: float) -> int:
+    """How many values are no greater."""
+    many = begin = 0
+    for end in ends:
+        many += int(np.searchsorted(rising[begin:end], value, side="right"))
+        begin = end
+    return many
+
+
 #: Cells of equal width that values are looked up in, before bins are.
 _CELLS = 2048
 

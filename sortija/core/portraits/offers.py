@@ -1,4 +1,4 @@
-"""Past offers by group: who took them, what those that a group prefers share, what comes next."""
+"""Past offers by group: who took them, and what those that a group prefers share."""
 
 from __future__ import annotations
 
@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import stdtrit
 
 from sortija.core.sampling import SEED
 
@@ -16,11 +15,9 @@ __all__ = [
     "FEW",
     "LEAST_OFFERS",
     "Attribute",
-    "Expected",
     "Pattern",
     "TakeUp",
     "attributes_of",
-    "expected_take_up",
     "preferred",
     "take_up",
 ]
@@ -33,8 +30,6 @@ LEAST_OFFERS = 5
 CLEAR = 0.02
 #: Permutations behind a p.
 DRAWS = 2000
-#: Offers that a group's mean counts for beside the like ones.
-WEIGHT = 3
 #: More values than these make a number an attribute of two halves.
 _MOST_NUMBERS = 3
 
@@ -76,17 +71,6 @@ class Pattern:
     with_it: float
     without: float
     p: float
-
-
-@dataclass(frozen=True)
-class Expected:
-    """A group's take-up of a next offer, with the 95% interval of one such offer; ``like``: past
-    offers that have all that was chosen."""
-
-    share: float
-    low: float
-    high: float
-    like: int
 
 
 def take_up(answers: Sequence[NDArray[np.floating]], groups: NDArray[np.integer], k: int) -> TakeUp:
@@ -224,42 +208,3 @@ def _gaps(has: NDArray[np.float64], rates: NDArray[np.float64]) -> NDArray[np.fl
         with np.errstate(invalid="ignore", divide="ignore"):
             gaps.append((mine @ filled) / (mine @ known.astype(np.float64)))
     return np.asarray(gaps[0] - gaps[1])
-
-
-def expected_take_up(
-    rates: NDArray[np.float64], attributes: Sequence[Attribute], chosen: Mapping[str, str]
-) -> list[Expected]:
-    """What a next offer with the chosen attributes can be expected to be taken by, by group.
-
-    The mean of past offers that have them all, with the group's mean over all its offers counted
-    as :data:`WEIGHT` offers; the interval is for one offer more like these (Student's t on the
-    spread of the group's offers, of the like ones where there are five). NaN of a group that
-    received fewer than three offers.
-
-    >>> rates = np.array([[0.1], [0.2], [0.3], [0.4]])
-    >>> theme = Attribute("theme", ("a", "a", "b", "b"))
-    >>> [found] = expected_take_up(rates, [theme], {"theme": "b"})
-    >>> round(found.share, 3), found.like
-    (0.29, 2)
-    """
-    like = np.ones(len(rates), np.bool_)
-    for attribute in attributes:
-        if attribute.name in chosen:
-            like &= np.array(attribute.values) == chosen[attribute.name]
-    return [_expected(rates[:, group], like) for group in range(rates.shape[1])]
-
-
-def _expected(rates: NDArray[np.float64], like: NDArray[np.bool_]) -> Expected:
-    known = ~np.isnan(rates)
-    mine = rates[known & like]
-    n = int(known.sum())
-    if n < 3:
-        gone = float("nan")
-        return Expected(gone, gone, gone, len(mine))
-    mean = float(rates[known].mean())
-    share = (float(mine.sum()) + WEIGHT * mean) / (len(mine) + WEIGHT)
-    enough = len(mine) >= LEAST_OFFERS
-    spread = float((mine if enough else rates[known]).std(ddof=1))
-    free = (len(mine) if enough else n) - 1
-    half = float(stdtrit(free, 0.975)) * spread * float(np.sqrt(1 + 1 / (len(mine) + WEIGHT)))
-    return Expected(share, max(0.0, share - half), min(1.0, share + half), len(mine))

@@ -12,7 +12,7 @@ from sortija.core.engine import readonly
 from sortija.core.measures.association import table_association
 from sortija.core.measures.describe import MIDDLE
 from sortija.core.measures.variance import eta_squared
-from sortija.core.portraits.kernels import in_groups, moments
+from sortija.core.portraits.kernels import in_groups, moments, ranked
 
 __all__ = ["CategoryProfile", "NumericProfile", "category_profile", "numeric_profile"]
 
@@ -98,15 +98,17 @@ def numeric_profile(
             nothing, nothing, (nothing,) * 3, (nothing,) * 4, nothing, counts, gone, gone,
             np.full((k, 3), np.nan), gone, nothing, nothing, nothing
         )  # fmt: skip
-    parts = [np.sort(part) for part in np.split(x, np.cumsum(counts)[:-1])]
-    x = np.sort(x)
-    a, b, q1, middle, q3, y, z = _quantiles(x, _SHARES)
+    ends = np.cumsum(counts)
+    parts = np.split(x, ends[:-1])
+    for part in parts:
+        part.sort()
+    a, b, q1, middle, q3, y, z = _of_all(x, ends, _SHARES)
     with np.errstate(invalid="ignore", divide="ignore"):
         means = sums / counts
     quarters = np.array([_quantiles(part, _QUARTERS) for part in parts])
     sds = np.array([_spread(part, m) for part, m in zip(parts, means, strict=True)])
     mean = float(sums.sum() / len(x))
-    total, third = moments(x, mean) if x[0] < x[-1] else (0.0, 0.0)
+    total, third = moments(x, mean) if x.min() < x.max() else (0.0, 0.0)
     sd = float(np.sqrt(total / len(x)))
     told = eta_squared(counts, means, mean, total)
     filled = int((counts > 0).sum())
@@ -140,6 +142,18 @@ def _quantiles(rising: NDArray[np.float64], shares: tuple[float, ...]) -> list[f
     places = np.array(shares) * (len(rising) - 1)
     below = np.floor(places).astype(np.int64)
     low, high = rising[below], rising[np.minimum(below + 1, len(rising) - 1)]
+    found: list[float] = (low + (high - low) * (places - below)).tolist()
+    return found
+
+
+def _of_all(
+    rising: NDArray[np.float64], ends: NDArray[np.int64], shares: tuple[float, ...]
+) -> list[float]:
+    """Quantiles of all values, of which each part is sorted."""
+    places = np.array(shares) * (len(rising) - 1)
+    below = np.floor(places).astype(np.int64)
+    both = np.concatenate([below, np.minimum(below + 1, len(rising) - 1)])
+    low, high = np.split(ranked(rising, ends, both), 2)
     found: list[float] = (low + (high - low) * (places - below)).tolist()
     return found
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from datetime import date, timedelta
 from typing import Any
 
@@ -16,6 +16,7 @@ from sortija.core.progress import Progress
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.drawn import drawn_of, keep_drawn, let_go
 from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.offer import check_offer, expected_of
 from sortija.server.groups.yardsticks.assignments import segment_labels
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import Running, handles
@@ -46,16 +47,23 @@ def _checked(name: str, send_on: date, read_on: date, holdout: float) -> None:
 def plan(
     study: Study, person: Any, window: WindowInView, clauses: list[Clause],
     name: str, send_on: date | None, read_on: date | None, holdout: float,
+    offer: Mapping[str, str] | None = None,
 ) -> Campaign:  # fmt: skip
-    """A draft from a lens; nothing is decided by that. Without dates, it proposes some."""
+    """A draft from a lens; nothing is decided by that. Without dates, it proposes some.
+
+    ``offer``: what is offered, as attributes of past offers.
+    """
     send_on = send_on or timezone.localdate() + SENT_IN
     read_on = read_on or send_on + READ_AFTER
     _checked(name, send_on, read_on, holdout)
     listed = canonical(clauses)
+    if offer:
+        check_offer(study, window, offer)
     with changing(study):
         campaign = Campaign.objects.create(
             study=study, person=person, name=name.strip(), clauses=listed, window=window.key,
             send_on=send_on, read_on=read_on, holdout=holdout, seed=study.campaigns.count() + 1,
+            offer=dict(offer or {}),
         )  # fmt: skip
         record(
             study, person, "plan campaign", f"Planned {campaign.name}",
@@ -135,6 +143,8 @@ def draw(campaign: Campaign, person: Any, expected: int | None = None) -> Campai
         campaign.state, campaign.drawn_at = Campaign.DRAWN, timezone.now()
         campaign.fell_away = {"lens": audience.lens, **audience.fell_away}
         campaign.decided_on = audience.made_from
+        told = expected_of(campaign, audience.segment[~found.held])
+        campaign.expected = told.model_dump() if told else {}
         campaign.revision += 1
         campaign.save()
         record(
@@ -153,6 +163,7 @@ def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
     if campaign.state != Campaign.DRAWN:
         raise Conflict(f"The list of {campaign.name} has been handed over since.")
     campaign.state, campaign.drawn_at, campaign.fell_away = Campaign.DRAFT, None, {}
+    campaign.expected = {}
     campaign.revision += 1
     let_go(campaign)
 

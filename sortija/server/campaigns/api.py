@@ -36,13 +36,15 @@ class CampaignPlan(BaseModel):
 
 
 class NewCampaign(BaseModel):
-    """Without dates it is sent in a week, and read six weeks later."""
+    """Without dates it is sent in a week, and read six weeks later. ``offer``: what is offered, as
+    attributes of past offers."""
 
     name: str
     send_on: date | None = None
     read_on: date | None = None
     holdout: float = 0.2
     clauses: list[ClauseBody] = []
+    offer: dict[str, str] = {}
 
 
 def _campaign(request: Request, study: int, campaign: int, role: str = "analyst") -> Campaign:
@@ -73,7 +75,7 @@ class CampaignsView(APIView):
         asked = body(request, NewCampaign)
         campaign = actions.plan(
             found, request.user, window, [clause_of(each) for each in asked.clauses], asked.name,
-            asked.send_on, asked.read_on, asked.holdout,
+            asked.send_on, asked.read_on, asked.holdout, asked.offer,
         )  # fmt: skip
         return reply(campaign_row(campaign), 201)
 

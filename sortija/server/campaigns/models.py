@@ -19,7 +19,8 @@ class Campaign(models.Model):
     """A plan for some customers. Drawn, its audience is decided and never goes out of date.
 
     ``arms``, ``strata``, ``segments``: the draw, a value per customer; ``yardstick``: the one that
-    its segments are of.
+    its segments are of. ``offer``: what is offered, as attributes of past offers; ``expected``: its
+    take-up as it was told on the day of the draw.
     """
 
     DRAFT, DRAWN, HANDED = "draft", "drawn", "handed over"
@@ -34,6 +35,8 @@ class Campaign(models.Model):
     seed = models.PositiveIntegerField(default=1)
     state = models.CharField(max_length=12, default=DRAFT)
     fell_away = models.JSONField(default=dict)
+    offer = models.JSONField(default=dict)
+    expected = models.JSONField(default=dict)
     arms = _drawn()
     strata = _drawn()
     segments = _drawn()

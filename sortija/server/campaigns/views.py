@@ -12,6 +12,7 @@ from sortija.core.campaigns.holdout import draw_holdout, smallest_effect
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.offer import CampaignOffer, expected_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import segment_labels
 from sortija.server.studies.http import Status
@@ -24,12 +25,14 @@ __all__ = ["CampaignRow", "CampaignsPage", "campaign_row", "campaigns_page"]
 
 
 class ArmRow(BaseModel):
-    """A segment of the audience and its arms."""
+    """A segment of the audience and its arms; ``expected``: its take-up of what is offered, where
+    that can be told."""
 
     segment: str
     mark: int | None
     written: int
     held: int
+    expected: float | None
 
 
 class CampaignRow(BaseModel):
@@ -38,7 +41,7 @@ class CampaignRow(BaseModel):
     ``base_rate``: the share who came unasked of the same lens one horizon earlier, with its
     interval, ``learnt_from`` how many; null: cannot be told, ``untold`` says why.
     ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
-    that asks most; null: this cannot be measured.
+    that asks most; null: this cannot be measured. ``offer``: null where nothing is said of it.
     """
 
     id: int
@@ -62,6 +65,7 @@ class CampaignRow(BaseModel):
     untold: str
     smallest_effect: float | None
     arms: list[ArmRow]
+    offer: CampaignOffer | None
     trouble: str
 
 
@@ -77,7 +81,10 @@ def _counted(segment: NDArray[np.int64], held: NDArray[np.bool_]) -> list[tuple[
     return [(int(n), int(written[n]), int(out[n])) for n in np.flatnonzero(written + out)]
 
 
-def _arms(yardstick: Yardstick | None, segments: list[tuple[int, int, int]]) -> list[ArmRow]:
+def _arms(
+    yardstick: Yardstick | None, segments: list[tuple[int, int, int]], offer: CampaignOffer | None
+) -> list[ArmRow]:
+    expected = offer.segments if offer else []
     labels = segment_labels(yardstick) if yardstick else ()
     marks = [s.mark for s in yardstick.segments.all()] if yardstick else []
     return [
@@ -85,6 +92,7 @@ def _arms(yardstick: Yardstick | None, segments: list[tuple[int, int, int]]) -> 
             segment=labels[number] if number < len(labels) else "all",
             mark=marks[number] if number < len(marks) else None,
             written=written, held=held,
+            expected=expected[number] if number < len(expected) else None,
         )
         for number, written, held in segments
     ]  # fmt: skip
@@ -94,7 +102,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
     """A campaign for the wire: drafts are counted afresh, drawn ones as they were drawn."""
     fell: dict[str, int] = {}
     segments: list[tuple[int, int, int]] = []
-    rate, trouble, untold, lens, yardstick = None, "", "", 0, None
+    rate, trouble, untold, lens, yardstick, offer = None, "", "", 0, None, None
     if campaign.state == Campaign.DRAFT:
         try:
             audience = audience_of(campaign)
@@ -105,11 +113,13 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
             untold, yardstick = audience.untold, audience.yardstick
             found = draw_holdout(audience.segment, audience.value, campaign.holdout, campaign.seed)
             segments = _counted(audience.segment, found.held)
+            offer = expected_of(campaign, audience.segment[~found.held])
     else:
         drawn, yardstick = drawn_of(campaign), campaign.yardstick
         fell = dict(campaign.fell_away)
         lens = fell.pop("lens", 0)
         segments = _counted(drawn.segment, drawn.held)
+        offer = CampaignOffer(**campaign.expected) if campaign.expected else None
     written, held = sum(s[1] for s in segments), sum(s[2] for s in segments)
     effect = smallest_effect(written, held, rate.careful) if rate is not None else float("nan")
     return CampaignRow(
@@ -121,7 +131,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         base_high=rate.high if rate else None, learnt_from=rate.customers if rate else 0,
         untold=untold,
         smallest_effect=None if np.isnan(effect) else effect,
-        arms=_arms(yardstick, segments), trouble=trouble,
+        arms=_arms(yardstick, segments, offer), offer=offer, trouble=trouble,
     )  # fmt: skip
 
 

@@ -88,6 +88,9 @@ def _typical(placed: AssignmentAt, sheet: Sheet) -> list[list[Typical]]:
     nearest = []
     for segment in range(placed.placement.k):
         mine = np.flatnonzero(state == segment)
+        if len(mine) > TYPICAL:  # in order are put only those that can be among them
+            last = np.partition(distance[mine], TYPICAL - 1)[TYPICAL - 1]
+            mine = mine[~(distance[mine] > last)]
         nearest.append(mine[np.argsort(distance[mine], kind="stable")[:TYPICAL]])
     wanted = [int(n) for rows in nearest for n in rows]
     codes = dict(

@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.measures.intervals import wilson_of_all
+from sortija.core.portraits.next_mailing import Expected, expected_take_up
 from sortija.core.portraits.offers import (
     CLEAR,
     FEW,
@@ -17,7 +18,6 @@ from sortija.core.portraits.offers import (
     Pattern,
     TakeUp,
     attributes_of,
-    expected_take_up,
     preferred,
     take_up,
 )
@@ -34,7 +34,7 @@ from sortija.server.studies.models import Study
 from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["OffersAsked", "OffersPage", "offers_page"]
+__all__ = ["OffersAsked", "OffersPage", "attributes_known", "expected_by_segment", "offers_page"]
 
 _OFFER = "offer:"
 
@@ -158,6 +158,20 @@ def offers_page(study: Study, window: WindowInView | None, asked: OffersAsked) -
             for n in shown
         ] if told.names else [],
     )  # fmt: skip
+
+
+def attributes_known(placed: AssignmentAt) -> tuple[Attribute, ...]:
+    """What is told of the study's offers, as it can be chosen for a mailing."""
+    return _told(placed, divided(placed, "", "segments")).attributes
+
+
+def expected_by_segment(placed: AssignmentAt, chosen: Mapping[str, str]) -> list[Expected]:
+    """What a mailing with the chosen attributes can be expected to be taken by, segment by
+    segment; of no segment where no offer is known."""
+    told = _told(placed, divided(placed, "", "segments"))
+    if not told.names:
+        return []
+    return expected_take_up(told.taken.rates, told.attributes, chosen)
 
 
 def _told(placed: AssignmentAt, division: Division) -> _Told:

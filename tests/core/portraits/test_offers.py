@@ -1,4 +1,4 @@
-"""Offers by group: plain counts, worlds with a pattern and without one, what comes next."""
+"""Offers by group: plain counts, worlds with a pattern and without one."""
 
 import csv
 import tempfile
@@ -11,7 +11,6 @@ from sortija.core.portraits.offers import (
     CLEAR,
     Attribute,
     attributes_of,
-    expected_take_up,
     preferred,
     take_up,
 )
@@ -98,40 +97,6 @@ class Preferring(unittest.TestCase):
         self.assertEqual({each.attribute for each in both}, {"theme"})
 
 
-class Next(unittest.TestCase):
-    def test_the_interval_holds_the_next_offer(self):
-        """The next offer of a theme is taken by a share within the interval 95 times in 100."""
-        rng, inside, of = np.random.default_rng(33), 0, 400
-        for _ in range(of):
-            liking = rng.normal(0.2, 0.04, 4)
-            themes = rng.integers(0, 4, 25)
-            rates = np.clip(liking[themes] + rng.normal(0, 0.03, 25), 0, 1)[:, None]
-            past = Attribute("theme", tuple(THEMES[t] for t in themes[:24]))
-            [told] = expected_take_up(rates[:24], [past], {"theme": THEMES[themes[24]]})
-            inside += told.low <= rates[24, 0] <= told.high
-        self.assertGreaterEqual(inside / of, 0.92)
-        self.assertLessEqual(inside / of, 0.995)
-
-    def test_shrunk_to_the_group_s_mean(self):
-        rates, attributes = world(np.random.default_rng(5), lift=0.2)
-        nothing = expected_take_up(rates, attributes, {})
-        for g, told in enumerate(nothing):
-            self.assertAlmostEqual(told.share, rates[:, g].mean())
-            self.assertEqual(told.like, 24)
-        liked = expected_take_up(rates, attributes, {"theme": "early start"})[1]
-        mine = rates[np.arange(24) % 4 == 0, 1].mean()
-        self.assertTrue(rates[:, 1].mean() < liked.share < mine)
-        unheard = expected_take_up(rates, attributes, {"theme": "sing"})[0]
-        self.assertEqual(unheard.like, 0)
-        self.assertAlmostEqual(unheard.share, rates[:, 0].mean())
-        few = expected_take_up(rates[:2], [Attribute("theme", ("a", "b"))], {})[0]
-        self.assertTrue(np.isnan(few.share))
-
-
-if __name__ == "__main__":
-    unittest.main()
-
-
 class OffersOfTheDemo(unittest.TestCase):
     """Past offers of Marrowmere by the archetypes that its members are drawn from."""
 
@@ -172,3 +137,7 @@ class OffersOfTheDemo(unittest.TestCase):
 def rows_of(path):
     with path.open() as file:
         return list(csv.DictReader(file))
+
+
+if __name__ == "__main__":
+    unittest.main()

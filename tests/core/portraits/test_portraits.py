@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from sortija.core.portraits.apart import sets_apart
+from sortija.core.portraits.kernels import ranked
 from sortija.core.portraits.naming import MOST_NAME, Trait, propose_names, short_form
 from sortija.core.portraits.profile import category_profile, numeric_profile
 
@@ -41,6 +42,25 @@ class Numeric(unittest.TestCase):
         self.assertAlmostEqual(got.skew, stats.skew(everyone))
         np.testing.assert_allclose(got.quartiles, np.quantile(everyone, (0.25, 0.5, 0.75)))
         np.testing.assert_allclose(got.tails, np.quantile(everyone, (0.005, 0.02, 0.9, 0.995)))
+
+    def test_ranks_of_parts_that_are_each_in_order(self):
+        """The very values that one order of all has: ties, signs, empty parts, far apart."""
+        rng = np.random.default_rng(8)
+        for kind in range(6):
+            sizes = rng.integers(0, 40, 5)
+            sizes[rng.integers(5)] += 1
+            values = [
+                rng.normal(size=sizes.sum()), rng.integers(-3, 3, sizes.sum()).astype(float),
+                10.0 ** rng.integers(-300, 300, sizes.sum()), np.full(sizes.sum(), 0.1),
+                1e308 * rng.choice([-1, 1], sizes.sum()),
+                -(10.0 ** rng.integers(-9, 9, sizes.sum())),
+            ][kind]  # fmt: skip
+            ends = np.cumsum(sizes)
+            for part in np.split(values, ends[:-1]):
+                part.sort()
+            ranks = np.arange(len(values))
+            found = ranked(values, ends, ranks)
+            self.assertEqual(found.tolist(), np.sort(values).tolist())
 
     def test_nothing_and_constants(self):
         empty = numeric_profile(np.full(5, np.nan), np.zeros(5, int), 2)

@@ -2166,7 +2166,8 @@ export interface components {
         };
         /**
          * ArmRow
-         * @description A segment of the audience and its arms.
+         * @description A segment of the audience and its arms; ``expected``: its take-up of what is offered, where
+         *     that can be told.
          */
         ArmRow: {
             /** Segment */
@@ -2177,6 +2178,8 @@ export interface components {
             written: number;
             /** Held */
             held: number;
+            /** Expected */
+            expected: number | null;
         };
         /** AxisBody */
         AxisBody: {
@@ -2553,6 +2556,31 @@ export interface components {
              */
             seconds?: number;
         };
+        /**
+         * CampaignOffer
+         * @description What is offered, and the share of those written to that can be expected to take it, with
+         *     where one such offer comes out 95 times in 100; ``like``: past offers that have all of it;
+         *     ``segments``: the share by state, null where too few offers are known; ``outside``: written to,
+         *     but in no segment, so that nothing is told of them.
+         *
+         *     ``share``, ``low`` and ``high`` are null where a segment has received too few offers.
+         */
+        CampaignOffer: {
+            /** Attributes */
+            attributes: components["schemas"]["OfferedAttribute"][];
+            /** Share */
+            share: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Like */
+            like: number;
+            /** Segments */
+            segments: (number | null)[];
+            /** Outside */
+            outside: number;
+        };
         /** CampaignPlan */
         CampaignPlan: {
             /** Name */
@@ -2580,7 +2608,7 @@ export interface components {
          *     ``base_rate``: the share who came unasked of the same lens one horizon earlier, with its
          *     interval, ``learnt_from`` how many; null: cannot be told, ``untold`` says why.
          *     ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
-         *     that asks most; null: this cannot be measured.
+         *     that asks most; null: this cannot be measured. ``offer``: null where nothing is said of it.
          */
         CampaignRow: {
             /** Id */
@@ -2629,6 +2657,7 @@ export interface components {
             smallest_effect: number | null;
             /** Arms */
             arms: components["schemas"]["ArmRow"][];
+            offer: components["schemas"]["CampaignOffer"] | null;
             /** Trouble */
             trouble: string;
         };
@@ -4886,7 +4915,8 @@ export interface components {
         };
         /**
          * NewCampaign
-         * @description Without dates it is sent in a week, and read six weeks later.
+         * @description Without dates it is sent in a week, and read six weeks later. ``offer``: what is offered, as
+         *     attributes of past offers.
          */
         NewCampaign: {
             /** Name */
@@ -4911,6 +4941,13 @@ export interface components {
              * @default []
              */
             clauses?: components["schemas"]["ClauseBody"][];
+            /**
+             * Offer
+             * @default {}
+             */
+            offer?: {
+                [key: string]: string;
+            };
         };
         /**
          * NewExport
@@ -5170,6 +5207,16 @@ export interface components {
             name: string;
             /** Answer */
             answer: string;
+        };
+        /**
+         * OfferedAttribute
+         * @description An attribute by its heading, and what the offer has of it.
+         */
+        OfferedAttribute: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
         };
         /**
          * OffersPage

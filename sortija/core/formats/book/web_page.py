@@ -52,6 +52,14 @@ _NARROW = """
   .scroll { overflow-x: auto; } }
 """
 
+#: Set for paper without flexible boxes, which take a quarter longer to lay out.
+_PAPER = """
+.head { display: table; width: 100%; } .head > * { display: table-cell; vertical-align: middle; }
+.head > svg { width: 54px; padding-right: 14px; }
+.columns { display: block; } .columns section { display: inline-block; vertical-align: top; }
+.columns section:nth-child(odd) { margin-right: 6%; }
+"""
+
 
 def web_page(book: Book, fonts: Fonts, paper: bool = False) -> str:
     """One HTML document with everything in it; ``paper``: without what only screens take."""
@@ -60,7 +68,7 @@ def web_page(book: Book, fonts: Fonts, paper: bool = False) -> str:
     return (
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{title}</title>'
         f'<meta name="viewport" content="width=device-width, initial-scale=1">'
-        f"<style>{_faces(fonts, paper)}{_STYLE}{'' if paper else _NARROW}</style></head>\n"
+        f"<style>{_faces(fonts, paper)}{_STYLE}{_PAPER if paper else _NARROW}</style></head>\n"
         f"<body>{_cover(book)}{pages}</body></html>\n"
     )
 

@@ -1,13 +1,14 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { useLens } from "@/lens/context";
+import { usePlan } from "@/lens/use-plan";
 import { useSavedFile } from "@/lens/use-saved-file";
 import { Plan } from "@/stations/campaigns/plan";
 import { Stream } from "@/stations/campaigns/stream";
 import { useStation } from "@/stations/use-station";
+import { useAddress, whole } from "@/study/address";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { queueWrite, mark } from "@/study/write-queue";
@@ -21,15 +22,19 @@ import { Empty, Failed, Waiting } from "@/ui/status";
 export type Row = Schemas["CampaignRow"];
 export type PlanBody = Schemas["CampaignPlan"];
 
+/** The campaign that is looked at; none: the newest. */
+const CAMPAIGN = { campaign: whole };
+
 /** Campaigns: one stream from the lens to the two arms, and the list. */
 export function Campaigns() {
   const { window, canChange, study } = useStudy();
   const lens = useLens();
-  const [chosen, setChosen] = useState<number | null>(null);
+  const [{ campaign: chosen }, put] = useAddress(CAMPAIGN);
+  const choose = (id: number) => void put({ campaign: id });
   const campaigns = useStation("campaigns", ({ study: id, signal }) =>
     data(api.GET("/api/studies/{study}/campaigns", { params: { path: { study: id } }, signal })),
   );
-  const act = useActions(setChosen);
+  const act = useActions(choose);
   if (campaigns.isPending) return <Waiting />;
   if (campaigns.isError) return <Failed words={campaigns.error.message} />;
   const rows = campaigns.data.campaigns;
@@ -39,7 +44,7 @@ export function Campaigns() {
     <Button
       kind={row ? "plain" : "main"}
       disabled={act.plan.isPending || !lens.answer?.ready || count === 0}
-      onClick={() => act.plan.mutate()}
+      onClick={() => act.plan.mutate({ name: "New campaign" })}
     >
       Plan a campaign for{" "}
       {lens.clauses.length ? `these ${count.toLocaleString("en-GB")}` : "everyone"}
@@ -83,7 +88,7 @@ export function Campaigns() {
                   key={each.id}
                   type="button"
                   aria-pressed={each.id === row.id}
-                  onClick={() => setChosen(each.id)}
+                  onClick={() => choose(each.id)}
                   className={`rounded-md border px-2.5 py-1 ${each.id === row.id ? "border-ink bg-card font-semibold" : "border-line bg-card text-quiet"}`}
                 >
                   {each.name} <span className="text-11 font-normal text-quiet">{each.state}</span>
@@ -117,32 +122,13 @@ export function Campaigns() {
 }
 
 function useActions(onPlanned: (id: number) => void) {
-  const { study, view, undo } = useStudy();
-  const lens = useLens();
+  const { study, undo } = useStudy();
   const queries = useQueryClient();
   const say = useNotice();
   const onError = (problem: Error) => say(problem.message, { trouble: true });
   const onSettled = () => askAnew(queries, study.id);
   const path = (row: Row) => ({ params: { path: { study: study.id, campaign: row.id } } });
-  const plan = useMutation({
-    mutationFn: () =>
-      data(
-        api.POST("/api/studies/{study}/campaigns", {
-          params: { path: { study: study.id }, query: view },
-          body: {
-            name: "New campaign",
-            holdout: 0.2,
-            clauses: lens.clauses,
-          },
-        }),
-      ),
-    onSuccess: (row) => {
-      onPlanned(row.id);
-      say(`Planned ${row.name}.`, { undo });
-    },
-    onError,
-    onSettled,
-  });
+  const plan = usePlan((row) => onPlanned(row.id));
   const change = useMutation({
     mutationFn: ({ row, body }: { row: Row; body: PlanBody }) =>
       queueWrite(`campaign ${row.id}`, row.revision, (headers) =>

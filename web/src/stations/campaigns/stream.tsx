@@ -11,6 +11,8 @@ const DEEP = 120;
 const LEFT = 10;
 const NARROWEST = 3;
 
+const share = (part: number) => percent(part, 1, 0);
+
 /** The audience as one stream: what falls away drops downward, the rest forks into two arms. */
 export function Stream({ row }: { row: Row }) {
   const falls = Object.entries(row.fell_away);
@@ -110,6 +112,7 @@ export function Stream({ row }: { row: Row }) {
           ? proof(row)
           : `Drawn with seed ${row.seed}; who is held out is kept until the result is read.`}
       </p>
+      {row.offer && <Offered offer={row.offer} />}
       {row.arms.length > 1 && (
         <Table label="Written to and held out, by segment" className="mt-2">
           <tbody>
@@ -122,13 +125,46 @@ export function Stream({ row }: { row: Row }) {
                   </span>
                 </RowHead>
                 <td className="pr-4 text-right">{count(arm.written)} written to</td>
-                <td className="text-right text-quiet">{count(arm.held)} held out</td>
+                <td className="pr-4 text-right text-quiet">{count(arm.held)} held out</td>
+                {row.offer && (
+                  <td className="text-right">
+                    {arm.expected === null ? (
+                      <span className="text-quiet">not told</span>
+                    ) : (
+                      `${share(arm.expected)} expected to take it`
+                    )}
+                  </td>
+                )}
               </tr>
             ))}
           </tbody>
         </Table>
       )}
     </section>
+  );
+}
+
+/** What is offered, and what its like were taken up by. */
+function Offered({ offer }: { offer: NonNullable<Row["offer"]> }) {
+  const { share: all, low, high, like, outside } = offer;
+  const told = all !== null && low !== null && high !== null;
+  return (
+    <p className="mt-1" role="note" aria-label="The offer">
+      Offered:{" "}
+      <b className="font-semibold">
+        {offer.attributes.map((each) => `${each.label.toLowerCase()} ${each.value}`).join(", ")}
+      </b>
+      .{" "}
+      {told
+        ? `${share(all)} of those written to can be expected to take it up; one such offer comes out between ${share(low)} and ${share(high)}, 95 times in 100.`
+        : "Its take-up cannot be told: a segment has received too few offers."}{" "}
+      <span className="text-quiet">
+        {like === 1 ? "One past offer is" : `${count(like)} past offers are`} like it.
+        {outside > 0 &&
+          ` ${count(outside)} of those written to are in no segment and not counted here.`}{" "}
+        Not an effect: who received past offers was chosen.
+      </span>
+    </p>
   );
 }
 

@@ -1,4 +1,4 @@
-import type { Offer, Page, Shade } from "@/stations/portraits/offers/use-offers";
+import type { Expected, Head, Offer, Page, Shade } from "@/stations/portraits/offers/use-offers";
 import { percent } from "@/stations/portraits/threads/cells";
 import { text, tint } from "@/ui/grid";
 import type { Grid, GridCell } from "@/ui/grid";
@@ -53,5 +53,27 @@ export function gridOf(page: Page, offers: Offer[], shade: Shade): Grid {
     note: `Share of those who received it. Not an effect: who received an offer was chosen.${
       page.status.state === "out of date" ? ` Out of date: ${page.status.words ?? ""}` : ""
     }`,
+  };
+}
+
+/** What the next mailing can expect, for elsewhere. */
+export function mailingGrid(page: Page, rows: (Expected & { head: Head })[]): Grid {
+  const like = Object.values(page.chosen);
+  const share = (value: number | null): GridCell => ({
+    value,
+    form: "share",
+    words: value === null ? "–" : percent(value),
+  });
+  return {
+    title: like.length > 0 ? `Next mailing: ${like.join(", ")}` : "Next mailing",
+    heads: ["Segment", "Expected take-up", "From", "To", "Offers like it"],
+    rows: rows.map((row) => [
+      text(row.head.name),
+      share(row.share),
+      share(row.low),
+      share(row.high),
+      { value: row.like, form: "number" as const, words: String(row.like) },
+    ]),
+    note: "From and to: where one such offer comes out 95 times in 100. Not an effect: who received an offer was chosen.",
   };
 }

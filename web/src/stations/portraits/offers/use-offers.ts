@@ -9,6 +9,8 @@ import { chosen } from "@/ui/chosen";
 
 export type Page = Schemas["OffersPage"];
 export type Offer = Schemas["OfferRow"];
+export type Expected = Schemas["ExpectedBody"];
+export type Head = Schemas["ColumnHead"];
 
 export const SHADES = [
   ["within", "within a column"],
