@@ -54,8 +54,9 @@ _NARROW = """
 
 #: Set for paper without flexible boxes, which take a quarter longer to lay out.
 _PAPER = """
-.head { display: table; width: 100%; } .head > * { display: table-cell; vertical-align: middle; }
-.head > svg { width: 54px; padding-right: 14px; }
+.head { display: block; position: relative; padding: 0 160px 0 54px; }
+.head > svg { position: absolute; left: 0; top: 4px; }
+.head .size { position: absolute; right: 0; top: 2px; }
 .columns { display: block; } .columns section { display: inline-block; vertical-align: top; }
 .columns section:nth-child(odd) { margin-right: 6%; }
 """
