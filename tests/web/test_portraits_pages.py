@@ -76,6 +76,54 @@ class TwoSegments(EveryView, Station):
             "Book": "At a glance",
         })  # fmt: skip
 
+    def test_a_view_that_is_on_its_way_or_did_not_come(self):
+        self.adopt(2)
+        self.walk("Portraits", self.waited_for)
+
+    def waited_for(self, page):
+        for view, path, there in (
+            ("Rules", "rules", "In one line"), ("Places", "places", "district"),
+            ("Offers", "offers", "No offers yet"), ("Book", "book", "At a glance"),
+        ):  # fmt: skip
+            self.held_and_refused(page, view, re.compile(rf"/portraits/{path}\?"))
+            page.get_by_role("button", name="Try again").click()
+            page.get_by_text(there).locator("visible=true").first.wait_for()
+            page.get_by_role("alert").wait_for(state="detached")
+        self.troubles.clear()  # of what was refused
+
+    def held_and_refused(self, page, view, asked):
+        held = []
+        page.route(asked, lambda route: held.append(route))
+        page.get_by_role("tab", name=view, exact=True).click()
+        page.get_by_label("Loading").wait_for()
+        late = page.get_by_test_id("out-of-date")
+        late.wait_for()
+        # It takes its time, and nothing that stands there is of before.
+        self.assertEqual(late.evaluate("e => getComputedStyle(e, '::after').content"), "none")
+        for route in held:
+            route.fulfill(status=404, json={"detail": "It is not there just now."})
+        page.unroute(asked)
+        page.get_by_role("alert").filter(has_text="It is not there just now.").wait_for()
+        self.accessible(page)
+
+    def test_rules_that_tell_the_lens_from_the_rest(self):
+        self.adopt(2)
+        yard = {"field": "trait:garden", "values": ["yard"]}
+        lens = self.send("post", "lens", {"clauses": [yard]})
+        told = self.get("portraits/rules", against="rest", lens=lens["digest"])
+        self.walk("Portraits", self.lens_and_rest, told)
+
+    def lens_and_rest(self, page, told):
+        page.get_by_role("tab", name="Rules", exact=True).click()
+        page.get_by_role("button", name=re.compile("^Garden yard")).click()
+        page.get_by_label("What is compared").select_option("rest")
+        lines = page.get_by_role("region", name="In one line")
+        lines.get_by_text("The rest", exact=True).wait_for()
+        lines.get_by_text("Garden yard", exact=True).wait_for()
+        page.get_by_role("row", name=re.compile("^In the lens")).get_by_text("100%").wait_for()
+        rest = next(head for head in told["columns"] if head["number"] == 2)
+        self.assertEqual(rest["name"], "The rest")
+
 
 class TwelveSegments(EveryView, Station):
     def once(self):

@@ -1,3 +1,5 @@
+import { useQueryClient } from "@tanstack/react-query";
+import type { Query } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 
 import type { Schemas } from "@/api/client";
@@ -26,7 +28,7 @@ export function Empty({
   );
 }
 
-/** What failed, where, and what to do about it; stands beside the thing that failed. */
+/** What failed, where, and what to do about it; an answer that did not come is asked for again. */
 export function Failed({ words, action }: { words: string; action?: ReactNode }) {
   return (
     <section role="alert" className="card flex items-start gap-4 border-l-4 border-l-alarm p-4">
@@ -34,9 +36,20 @@ export function Failed({ words, action }: { words: string; action?: ReactNode })
         <h2 className="text-14">This did not work</h2>
         <p className="mt-1 text-quiet">{words}</p>
       </div>
-      {action}
+      {action ?? <AskAgain />}
     </section>
   );
+}
+
+const UNANSWERED = {
+  type: "active",
+  predicate: (query: Query) => query.state.status === "error",
+} as const;
+
+function AskAgain() {
+  const queries = useQueryClient();
+  if (queries.getQueryCache().findAll(UNANSWERED).length === 0) return null;
+  return <Button onClick={() => void queries.refetchQueries(UNANSWERED)}>Try again</Button>;
 }
 
 /** A job under way: how far, how long still, and a way to stop it. */
