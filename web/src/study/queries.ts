@@ -61,6 +61,8 @@ export function lookAgain(queries: QueryClient, study: number, settled = SETTLED
   );
 }
 
+/** What somebody else changed is seen within two seconds, its answer included. */
+const QUIET = 1000;
 const SLOW = 2000;
 const QUICK = 300;
 /** A job's first results are waited for with the eyes on the screen. */
@@ -98,7 +100,7 @@ export function usePulse(study: number) {
   const pulse = useQuery({
     ...pulseOf(study),
     refetchInterval: (query) => {
-      if (!query.state.data?.jobs.length) return SLOW;
+      if (!query.state.data?.jobs.length) return QUIET;
       const seconds = (Date.now() - (seen.current?.began ?? 0)) / 1000;
       return seconds < FIRST_SECONDS ? AT_FIRST : QUICK;
     },
