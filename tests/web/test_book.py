@@ -95,11 +95,13 @@ class TheBookByHand(Station):
             page.get_by_role("button", name="Take the book away").click()
             with page.expect_download() as saved:
                 page.get_by_role("menuitem", name=kind, exact=True).click()
+            page.get_by_text(f"little-shop-segments.{name} is saved.").wait_for()
             path = Path(saved.value.path()).rename(self.house.folder / f"book.{name}")
             if name == "pdf":
                 text = self.copied_from(path)
                 self.assertIn("Write in March: (they) make", text)
                 self.assertIn(head["name"], text)
+        self.refused(page)
         alone = page.context.new_page()
         asked = []
         alone.on("request", lambda request: asked.append(request.url))
@@ -109,6 +111,17 @@ class TheBookByHand(Station):
         self.assertGreater(alone.locator("svg").count(), 4)
         self.assertEqual([u for u in asked if not u.startswith(("file:", "data:"))], [])
         alone.close()
+
+    def refused(self, page):
+        """A file that cannot be written says why, and nothing is saved in its place."""
+        address = re.compile(r"/book/file\?")
+        body = {"detail": "PDF needs the library Pango, which is missing on this machine."}
+        page.route(address, lambda route: route.fulfill(status=503, json=body))
+        page.get_by_role("button", name="Take the book away").click()
+        page.get_by_role("menuitem", name="PDF", exact=True).click()
+        page.get_by_text(body["detail"]).wait_for()
+        page.unroute(address)
+        self.troubles[:] = [each for each in self.troubles if "status of 503" not in each]
 
     def copied_from(self, path):
         """All that Chromium's own viewer lets one select and copy of a PDF, line ends as blanks."""

@@ -1,5 +1,3 @@
-import { DropdownMenu } from "radix-ui";
-
 import { data, api } from "@/api/client";
 import { asPng, standalone } from "@/charts/picture-file";
 import { useStudy } from "@/study/context";
@@ -7,6 +5,7 @@ import { csvOf, htmlOf, tabbedOf } from "@/ui/grid";
 import type { Grid } from "@/ui/grid";
 import { useNotice } from "@/ui/notices";
 import { fileName, saveFile } from "@/ui/save";
+import { SaveMenu } from "@/ui/save-menu";
 
 interface Props {
   /** What is taken, for the names of files. */
@@ -21,8 +20,6 @@ interface Props {
 export function TakeAway({ name, grid, picture }: Props) {
   const { study } = useStudy();
   const say = useNotice();
-  const failed = (problem: unknown) =>
-    say(problem instanceof Error ? problem.message : "This could not be saved.", { trouble: true });
   const copy = async () => {
     const table = grid();
     await navigator.clipboard.write([
@@ -65,28 +62,5 @@ export function TakeAway({ name, grid, picture }: Props) {
         () => saveFile(new Blob([drawn()], { type: "image/svg+xml" }), fileName(name, "svg")),
       ],
     );
-  return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="shrink-0 rounded-md border border-line bg-card px-2.5 py-1 text-12 hover:border-quiet">
-        Take away <span aria-hidden>▾</span>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          sideOffset={4}
-          className="card z-40 min-w-40 p-1 shadow-lg"
-        >
-          {ways.map(([words, take]) => (
-            <DropdownMenu.Item
-              key={words}
-              className="cursor-pointer rounded px-2.5 py-1.5 text-12 outline-none data-[highlighted]:bg-paper"
-              onSelect={() => void Promise.resolve().then(take).catch(failed)}
-            >
-              {words}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
-  );
+  return <SaveMenu label="Take away" ways={ways} />;
 }

@@ -1,7 +1,8 @@
-import { DropdownMenu } from "radix-ui";
-
+import { api, data } from "@/api/client";
 import { useStudy } from "@/study/context";
-import { fetchFile, fileName } from "@/ui/save";
+import { useNotice } from "@/ui/notices";
+import { fileName, saveFile } from "@/ui/save";
+import { SaveMenu } from "@/ui/save-menu";
 
 const KINDS = [
   ["html", "One web page"],
@@ -9,39 +10,29 @@ const KINDS = [
   ["docx", "DOCX"],
   ["md", "Markdown"],
 ] as const;
+type Kind = (typeof KINDS)[number][0];
 
-/** The book as a file. */
+/** The book as a file; laying out a PDF takes some seconds, and says so. */
 export function TakeBook() {
   const { study, view } = useStudy();
-  const take = (kind: string) => {
-    const query = new URLSearchParams({ ...view, kind }).toString();
-    fetchFile(
-      `/api/studies/${study.id}/portraits/book/file?${query}`,
-      fileName(`${study.name} segments`, kind),
+  const say = useNotice();
+  const take = async (kind: Kind, words: string) => {
+    const name = fileName(`${study.name} segments`, kind);
+    say(`Writing the book: ${words} …`);
+    const file = await data(
+      api.GET("/api/studies/{study}/portraits/book/file", {
+        params: { path: { study: study.id }, query: { ...view, kind } },
+        parseAs: "blob",
+      }),
     );
+    saveFile(file, name);
+    say(`${name} is saved.`);
   };
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="shrink-0 rounded-md border border-line bg-card px-3 py-1.5 text-13 hover:border-quiet">
-        Take the book away <span aria-hidden>▾</span>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          sideOffset={4}
-          className="card z-40 min-w-40 p-1 shadow-lg"
-        >
-          {KINDS.map(([kind, words]) => (
-            <DropdownMenu.Item
-              key={kind}
-              className="cursor-pointer rounded px-2.5 py-1.5 text-12 outline-none data-[highlighted]:bg-paper"
-              onSelect={() => take(kind)}
-            >
-              {words}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <SaveMenu
+      large
+      label="Take the book away"
+      ways={KINDS.map(([kind, words]) => [words, () => take(kind, words)])}
+    />
   );
 }
