@@ -103,10 +103,22 @@ class PortraitsByHand(Station):
         page.unroute(address)
         # The refusal, which the console repeats.
         self.troubles[:] = [t for t in self.troubles if "status of 400" not in t]
+        # What is typed while a new name is on its way stays.
+        held.clear()
+        page.route(address, lambda route: held.append(route))
         name.fill("Kettle & Co")
         page.get_by_role("button", name="Rename").click()
         page.get_by_text(f"{one['name']} is now Kettle & Co.").wait_for()
-        page.get_by_label("Notes").fill("Writes back in spring.")
+        notes = page.get_by_label("Notes")
+        notes.fill("Writes back in spring.")
+        while not held:
+            page.wait_for_timeout(20)
+        for route in held:
+            route.continue_()
+        page.unroute(address)
+        page.get_by_role("button", name="Rename").wait_for(state="detached")
+        page.wait_for_timeout(500)
+        self.assertEqual(notes.input_value(), "Writes back in spring.")
         page.locator("h1").click()
         page.get_by_text("Kettle & Co is changed.").wait_for()
         page.get_by_role("button", name=f"Look at these {one['customers']:,}").click()

@@ -13,8 +13,9 @@ type Say = (words: string, options?: { trouble?: boolean; undo?: () => void }) =
 
 const Context = createContext<Say>(() => undefined);
 
-/** Say something at the foot of the screen; it goes by itself unless it is pointed at or
- * has the focus, and may offer to undo. F8 leads to it, Escape closes it. */
+/** Say something at the foot of the screen; it goes by itself unless one of its buttons is pointed
+ * at or it has the focus, and may offer to undo. F8 leads to it, Escape closes it. Its words let a
+ * click through to what they lie over: a pointer that rests there would keep them for ever. */
 export function useNotice(): Say {
   return useContext(Context);
 }
@@ -49,7 +50,7 @@ function Shown({ notice, onGone }: { notice: Notice; onGone: () => void }) {
       onOpenChange={(open) => {
         if (!open) onGone();
       }}
-      className={`pointer-events-auto rounded-lg text-13 shadow-lg ${
+      className={`rounded-lg text-13 shadow-lg ${
         notice.trouble ? "border border-alarm bg-card text-ink" : "bg-ink text-white"
       }`}
     >
@@ -62,7 +63,7 @@ function Shown({ notice, onGone }: { notice: Notice; onGone: () => void }) {
         {notice.undo && (
           <Toast.Action
             altText="Undo"
-            className="font-semibold underline underline-offset-2"
+            className="pointer-events-auto font-semibold underline underline-offset-2"
             onClick={notice.undo}
           >
             Undo
@@ -70,7 +71,7 @@ function Shown({ notice, onGone }: { notice: Notice; onGone: () => void }) {
         )}
         <Toast.Close
           aria-label="Close"
-          className="-my-1 min-h-[24px] min-w-[24px] opacity-70 hover:opacity-100"
+          className="pointer-events-auto -my-1 min-h-[24px] min-w-[24px] opacity-70 hover:opacity-100"
         >
           ×
         </Toast.Close>

@@ -15,17 +15,25 @@ import { Select } from "@/ui/select";
 
 type Segment = Schemas["SegmentHead"];
 type Change = (body: SegmentBody) => Promise<unknown>;
+type Typed = Partial<Record<"name" | "short" | "notes", string>>;
+
+/** What is typed, less what was kept; what was typed while it was on its way stays. */
+function without(now: Typed, then: Typed, kept: SegmentBody): Typed {
+  const names = ["name", "short", "notes"] as const;
+  const left = names.filter((name) => kept[name] === undefined || now[name] !== then[name]);
+  return Object.fromEntries(left.filter((name) => name in now).map((name) => [name, now[name]]));
+}
 
 /** A segment's name and why, its short form, mark, owner, notes, and what it was called before. */
 export function Naming({ segment, onChange }: { segment: Segment; onChange: Change }) {
   const { canChange } = useStudy();
   // What is being typed; the record shows again as soon as it is kept.
-  const [typed, setTyped] = useState<Partial<Record<"name" | "short" | "notes", string>>>({});
+  const [typed, setTyped] = useState<Typed>({});
   const { name, short, notes } = { ...segment, ...typed };
   const type = (part: typeof typed) => setTyped((now) => ({ ...now, ...part }));
   const keep = (body: SegmentBody) =>
     onChange(body).then(
-      () => setTyped({}),
+      () => setTyped((now) => without(now, typed, body)),
       () => undefined, // said beside; what was typed stays
     );
   const reason = segment.proposals.find((proposal) => proposal.name === segment.name)?.reason;
