@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-from dataclasses import replace
 from datetime import date
 from pathlib import Path
 from typing import Any
@@ -15,33 +14,26 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from sortija.cli.files import check_out, write_table, write_whole
-from sortija.cli.logs import Ledger, Members, read_logs, read_members
+from sortija.cli.log_options import a_day, add_log_options, months_back, names_of, read_ledger
+from sortija.cli.logs import Ledger, Members
 from sortija.cli.terminal import Trouble, Watch
 from sortija.core.calendar import date_of
 from sortija.core.engine import Engine
-from sortija.core.formats.measures import whole_ids
+from sortija.core.formats.measures import KEY, whole_ids
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.log import Log
-from sortija.core.ledger.rules import ON_OFFER, default_rules, mask_of
+from sortija.core.ledger.rules import default_rules, mask_of
 from sortija.core.ledger.waterline import Waterline, waterline
-from sortija.core.measures.derive import Derived, Names, derive
+from sortija.core.measures.derive import Derived, derive
 from sortija.core.measures.window import Window
 from sortija.core.table import Column
 
-__all__ = ["add_to"]
+__all__ = ["add_to", "columns_in_files"]
 
 FIRST = (
     "recency", "frequency", "monetary", "tenure", "silence", "basket_mean", "basket_median",
     "gap_mean", "gap_cv", "breadth",
 )  # fmt: skip
-_ROLES = {
-    "customer": "the card or customer", "receipt": "the receipt's number", "when": "date and time",
-    "amount": "the line total", "quantity": "how many", "price": "the price of one",
-    "kind": "sale, return or void", "department": "the department", "item": "the item",
-    "site": "the shop", "channel": "till or web", "cost": "what the goods cost the shop",
-    "currency": "the currency of a line", "offer": "what lines were sold on offer",
-}  # fmt: skip
-_SAID = {"when": "moment", "amount": "money"}
 _EXAMPLES = """\
 examples:
   sortija derive till.csv
@@ -67,67 +59,29 @@ def add_to(commands: Any) -> None:
         epilog=_EXAMPLES, formatter_class=argparse.RawDescriptionHelpFormatter,
     )  # fmt: skip
     parser.add_argument("logs", nargs="+", type=Path, metavar="LOG")
-    parser.add_argument("--members", type=Path, metavar="FILE", help="a table of customers")
-    words = "heads of the receipts, where the log holds their lines only"
-    parser.add_argument("--heads", type=Path, metavar="FILE", help=words)
-    parser.add_argument("--as-of", type=_day, metavar="DATE", help="the last day included")
+    add_log_options(parser)
+    parser.add_argument("--as-of", type=a_day, metavar="DATE", help="the last day included")
     back = parser.add_mutually_exclusive_group()
-    back.add_argument("--window", type=_months, default=12, metavar="12m|all",
+    back.add_argument("--window", type=months_back, default=12, metavar="12m|all",
                       help="how far to look back (12m)")  # fmt: skip
-    back.add_argument("--since", type=_day, metavar="DATE", help="look back to this day instead")
+    back.add_argument("--since", type=a_day, metavar="DATE", help="look back to this day instead")
     parser.add_argument("--out", type=Path, metavar="FILE", help=".csv or .parquet")
     parser.add_argument("--report", type=Path, metavar="FILE", help="what was set aside, as JSON")
-    parser.add_argument("--zone", default="Europe/London", help="for stamps with an offset")
-    order = parser.add_mutually_exclusive_group()
-    order.add_argument("--day-first", dest="month_first", action="store_false", default=None)
-    order.add_argument("--month-first", dest="month_first", action="store_true")
-    group = parser.add_argument_group("columns, where the guess is wrong")
-    for name, words in _ROLES.items():
-        group.add_argument(f"--{name}", metavar="COLUMN", help=words)
     parser.set_defaults(run=run)
-
-
-def _day(text: str) -> date:
-    try:
-        return date.fromisoformat(text)
-    except ValueError:
-        raise argparse.ArgumentTypeError(f"{text} is no date; write it as 2026-06-30") from None
-
-
-def _months(text: str) -> int | None:
-    if text == "all":
-        return None
-    digits = text.removesuffix("m")
-    if not digits.isdigit() or not 1 <= int(digits) <= 1200:
-        raise argparse.ArgumentTypeError(f"{text} is no look-back; write it as 12m, or all")
-    return int(digits)
 
 
 def run(asked: argparse.Namespace) -> None:
     """Read, derive, write; nothing is written before all of it is there."""
     check_out(asked.out)
     watch = Watch()
-    chosen = {_SAID.get(n, n): getattr(asked, n) for n in _ROLES if getattr(asked, n)}
-    today = date.today()
-    try:
-        ledger = read_logs(
-            asked.logs, chosen, asked.month_first, asked.zone, today, watch, asked.heads
-        )
-    except ValueError as problem:
-        raise Trouble(str(problem)) from problem
-    cards = len(ledger.reader.cards)
-    members = read_members(asked.members, ledger.reader, watch) if asked.members else None
-    ledger = _grown(ledger, len(ledger.reader.cards) - cards)
+    ledger, members = read_ledger(asked, asked.logs, watch)
     on = default_rules()
     mask = mask_of(on)
     newest = ledger.log.last_day(mask)
     if newest < 0:
         raise Trouble("No line counts: see --report for what was set aside and why.")
     window = _window(asked, date_of(newest))
-    names = Names(
-        tuple(ledger.reader.departments.texts), tuple(ledger.reader.channels.texts),
-        on_offer=bool((ledger.log.bits & ON_OFFER).any()),
-    )  # fmt: skip
+    names = names_of(ledger)
     engine = Engine()
     try:
         derived = derive(
@@ -162,13 +116,6 @@ def _said_back(window: Window) -> str:
     return "the whole log" if window.months is None else f"{window.months} months"
 
 
-def _grown(ledger: Ledger, more: int) -> Ledger:
-    """The ledger with customers behind the others who have no lines."""
-    start = ledger.log.start
-    start = np.concatenate([start[:-1], np.full(more, start[-2]), start[-1:]])
-    return replace(ledger, log=replace(ledger.log, start=start))
-
-
 def _cube(log: Log) -> Cube:
     step = 1 << 20
     parts = [slice(first, first + step) for first in range(0, len(log), step)]
@@ -180,6 +127,14 @@ def _table(ledger: Ledger, derived: Derived, members: Members | None) -> pa.Tabl
     rows = np.flatnonzero(derived.present)
     names = pa.array(ledger.reader.cards.texts, pa.string())
     out: dict[str, pa.Array] = {"customer": whole_ids(names.take(pa.array(rows)))}
+    for name, column in columns_in_files(derived, members).items():
+        about = derived.about.get(column.name)
+        out[name] = _cells(column, rows, bool(about and about.whole))
+    return pa.table(out)
+
+
+def columns_in_files(derived: Derived, members: Members | None) -> dict[str, Column]:
+    """The columns that a file of measures has, under their names there, beside the key."""
     shares = [c for c in derived.table if c.name.startswith("share_department_")]
     chosen: list[tuple[str, Column]] = [
         *((name, _column(derived, name)) for name in FIRST),
@@ -188,11 +143,11 @@ def _table(ledger: Ledger, derived: Derived, members: Members | None) -> pa.Tabl
         *((name, derived.table[name]) for name in ("on_offer",) if name in derived.table),
         *((c.name.removeprefix("trait:"), c) for c in (members.traits if members else ())),
     ]
+    out: dict[str, Column] = {}
     for name, column in chosen:
-        free = name if name not in out else f"{name}_2"
-        about = derived.about.get(name)
-        out[free] = _cells(column, rows, bool(about and about.whole))
-    return pa.table(out)
+        free = name if name != KEY and name not in out else f"{name}_2"
+        out[free] = column
+    return out
 
 
 def _column(derived: Derived, name: str) -> Column:

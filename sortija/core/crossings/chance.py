@@ -31,6 +31,7 @@ from sortija.core.ledger.counting import Lines
 from sortija.core.ledger.first_purchases import first_purchases
 from sortija.core.ledger.log import Log
 from sortija.core.measures.column_layout import Names
+from sortija.core.measures.condensed import asks_for_receipts_only, condensed
 from sortija.core.measures.kernels import Figure, Results, derive_block
 from sortija.core.measures.reading import Reading, columns_from, empty_results, reading_of
 from sortija.core.measures.window import Window
@@ -245,6 +246,8 @@ class _World:
         reading = reading_of(
             log, windows, begin, mask, inputs.scale, inputs.names, since, inputs.derived
         )
+        if asks_for_receipts_only(inputs.derived):
+            lines = condensed(lines, mask, begin, inputs.after.as_of)
         weekdays = any(name.startswith(_WEEKDAYS) for name in inputs.derived)
         how = rearranging_of(lines, inputs.before, inputs.after, mask, told, weekdays)
         shared = not {"silence", "trend"} <= reading.layout.left_out
