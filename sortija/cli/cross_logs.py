@@ -129,7 +129,7 @@ def _chance(
     columns: list[dict[str, Column]], joined: NDArray[np.float64] | None, engine: Engine,
     watch: Watch,
 ) -> Chance:  # fmt: skip
-    def complete(table: Table, window: int, rows: slice) -> Table:
+    def complete(table: Table, window: int, rows: NDArray[np.int64]) -> Table:
         def column(name: str) -> Column:
             found = columns[window][name]
             if found.name in table:

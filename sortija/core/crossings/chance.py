@@ -31,7 +31,7 @@ from sortija.core.ledger.counting import Lines
 from sortija.core.ledger.first_purchases import first_purchases
 from sortija.core.ledger.log import Log
 from sortija.core.measures.column_layout import Names
-from sortija.core.measures.condensed import asks_for_receipts_only, condensed
+from sortija.core.measures.condensed import asks_for_receipts_only, condensed, lines_within
 from sortija.core.measures.kernels import Figure, Results, derive_block
 from sortija.core.measures.reading import Reading, columns_from, empty_results, reading_of
 from sortija.core.measures.window import Window
@@ -52,7 +52,7 @@ INSIDE = 0.95
 #: Measures that hang on the day of the week.
 _WEEKDAYS = ("weekend", "share_weekday_")
 #: Columns for one block of customers in one window, beside those that lines give.
-Completes = Callable[[Table, int, slice], Table]
+Completes = Callable[[Table, int, NDArray[np.int64]], Table]
 
 
 @dataclass(frozen=True)
@@ -60,8 +60,8 @@ class Inputs:
     """What two windows are derived from.
 
     ``derived``: measures that lines give, and that the yardstick or ``complete`` needs;
-    ``complete``: adds to a table of them what else the yardstick speaks of, of the customers in a
-    slice in window 0 or 1.
+    ``complete``: adds to a table of them what else the yardstick speaks of, of the customers with
+    these numbers in window 0 or 1.
     """
 
     log: Log
@@ -183,24 +183,24 @@ def _range_of(drawn: NDArray[np.float64]) -> Range:
     return Range(drawn.mean(axis=0), low, high)
 
 
-#: What is done with a block of customers: first, last, distances, visits of both windows.
-_Notes = Callable[[int, int, NDArray[np.float64], NDArray[np.float64]], None]
+#: What is done with a block of customers: their numbers, distances, visits of both windows.
+_Notes = Callable[[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]], None]
 
 
 def _look(
-    seen: NDArray[np.float64], visits: NDArray[np.float64], first: int, last: int,
+    seen: NDArray[np.float64], visits: NDArray[np.float64], who: NDArray[np.int64],
     distance: NDArray[np.float64], came: NDArray[np.float64],
 ) -> None:  # fmt: skip
-    seen[first:last] = distance
-    visits[first:last] = came
+    seen[who] = distance
+    visits[who] = came
 
 
 def _count_farther(
-    seen: NDArray[np.float64], farther: NDArray[np.int64], first: int, last: int,
+    seen: NDArray[np.float64], farther: NDArray[np.int64], who: NDArray[np.int64],
     distance: NDArray[np.float64], came: NDArray[np.float64],
 ) -> None:  # fmt: skip
     # The same distance by another way can differ in its last bits.
-    farther[first:last] += distance >= seen[first:last] * (1 - 1e-9) - 1e-12
+    farther[who] += distance >= seen[who] * (1 - 1e-9) - 1e-12
 
 
 class _Everyone(NamedTuple):
@@ -212,7 +212,11 @@ class _Everyone(NamedTuple):
 
 @dataclass(frozen=True)
 class _World:
-    """Two windows that can be drawn again and again."""
+    """Two windows that can be drawn again and again.
+
+    ``who``: customers whose lines are looked at: all where the measures are told against everyone
+    of the same draw (``shared``), else those who are told of.
+    """
 
     inputs: Inputs
     yardstick: MovingYardstick
@@ -223,16 +227,15 @@ class _World:
     told: NDArray[np.bool_]
     earlier: NDArray[np.bool_]
     since: NDArray[np.float64]
+    who: NDArray[np.int64]
     everybody: bool
     shared: bool
 
     @staticmethod
     def of(inputs: Inputs, yardstick: MovingYardstick, engine: Engine) -> _World:
-        log, mask = inputs.log, inputs.mask
-        windows = [inputs.before, inputs.after]
-        null_of(*windows)  # raises where there is none
-        lines = log.arrays()
-        begin = inputs.before.first_day(0)
+        log, mask, before, after = inputs.log, inputs.mask, inputs.before, inputs.after
+        null_of(before, after)  # raises where there is none
+        lines, begin = log.arrays(), before.first_day(0)
         first = first_purchases(lines, mask)
         log_begins = int(first[first >= 0].min(initial=np.iinfo(np.int64).max))
         everybody = log_begins > begin - UNSURE_DAYS
@@ -244,20 +247,23 @@ class _World:
             told = np.where(given, inputs.joined < begin, told)
             since = np.where(given, inputs.joined, since)
         reading = reading_of(
-            log, windows, begin, mask, inputs.scale, inputs.names, since, inputs.derived
+            log, [before, after], begin, mask, inputs.scale, inputs.names, since, inputs.derived
         )
-        if asks_for_receipts_only(inputs.derived):
-            lines = condensed(lines, mask, begin, inputs.after.as_of)
-        weekdays = any(name.startswith(_WEEKDAYS) for name in inputs.derived)
-        how = rearranging_of(lines, inputs.before, inputs.after, mask, told, weekdays)
         shared = not {"silence", "trend"} <= reading.layout.left_out
+        who = np.arange(log.customers) if shared else np.flatnonzero(told)
+        lines = lines_within(lines, who, begin, after.as_of)
+        if asks_for_receipts_only(inputs.derived):
+            lines = condensed(lines, mask)
+        weekdays = any(name.startswith(_WEEKDAYS) for name in inputs.derived)
+        how = rearranging_of(lines, before, after, mask, told[who], weekdays)
         return _World(
-            inputs, yardstick, engine, lines, reading, how, told, earlier, since, everybody, shared
-        )
+            inputs, yardstick, engine, lines, reading, how, told, earlier, since, who, everybody,
+            shared,
+        )  # fmt: skip
 
     def draw(self, number: int, seed: int, note: _Notes) -> _Draw:
         """One draw; −1 is what was seen."""
-        n = self.inputs.log.customers
+        n = len(self.who)
         blocks = [(a, min(a + BLOCK, n)) for a in range(0, n, BLOCK)]
         if not self.shared:
             parts = self.engine.map(
@@ -284,11 +290,11 @@ class _World:
     def _read(self, block: tuple[int, int], number: int, seed: int) -> Results:
         """The measures of a block of customers in one draw."""
         first, last = block
-        still = np.ones(len(self.told), np.bool_) if number < 0 else ~self.told
+        still = np.ones(len(self.who), np.bool_) if number < 0 else ~self.told[self.who]
         drawn = lines_rearranged(
             self.lines, first, last, self.how, seed + 1_000_003 * (number + 1), still
         )
-        reading = self.reading.joined(self.since[first:last])
+        reading = self.reading.joined(self.since[self.who[first:last]])
         results = empty_results(reading, last - first)
         derive_block(drawn, 0, last - first, reading.windows, reading.wanted, results)
         return results
@@ -300,9 +306,9 @@ class _World:
         whole: _Everyone | None,
         note: _Notes,
     ) -> _Draw:
-        first, last = block
+        who = self.who[slice(*block)]
         tables, states = [], []
-        came = np.zeros(last - first)
+        came = np.zeros(len(who))
         for w in range(2):
             everyone, rhythms = whole or _Everyone(read.everyone, read.rhythms)
             columns, _ = columns_from(self.reading.layout, read.values[w], everyone[w], rhythms[w])
@@ -311,17 +317,17 @@ class _World:
             came += np.nan_to_num(visits)
             table = Table(columns)
             if self.inputs.complete is not None:
-                table = self.inputs.complete(table, w, slice(first, last))
+                table = self.inputs.complete(table, w, who)
             as_of = self.reading.spans.as_ofs[w]
-            bought = self.earlier[first:last] | ((read.first_ever >= 0) & (read.first_ever < as_of))
+            bought = self.earlier[who] | ((read.first_ever >= 0) & (read.first_ever < as_of))
             state = beside_segments(self.yardstick.k, present, bought)
             segment = self.yardstick.segments(table, present)
             states.append(np.where(segment >= 0, segment, state))
             tables.append(table)
         spans = self.reading.spans
         days = int(spans.as_ofs[1] - spans.first_days[1])
-        note(first, last, self.yardstick.moved(tables[0], tables[1], days), came)
-        return self._counted(states[0], states[1], read.money, self.told[first:last])
+        note(who, self.yardstick.moved(tables[0], tables[1], days), came)
+        return self._counted(states[0], states[1], read.money, self.told[who])
 
     def _counted(
         self, before: NDArray[np.int32], after: NDArray[np.int32], money: NDArray[np.int64],

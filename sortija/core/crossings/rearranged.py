@@ -39,12 +39,16 @@ class Rearranging(NamedTuple):
     """How lines are rearranged.
 
     ``pieces``: (2, J + 1) int64, where the months of the earlier and of the later window begin,
-    and where the last ends; one piece each where gaps are permuted. ``upto``: (days,) int64,
-    visits of everyone up to each day from the earlier window's first on; empty where months are
-    swapped. ``whole_weeks``: dates move by whole weeks, so that weekdays stay.
+    and where the last ends; one piece each where gaps are permuted. ``here``: (n, 2, J + 1) int64,
+    where each customer's lines of each month begin; ``cuts``: (n, J) bool, before which months a
+    customer can go over from one year to the other; both empty where gaps are permuted. ``upto``:
+    (days,) int64, visits of everyone up to each day from the earlier window's first on; empty where
+    months are swapped. ``whole_weeks``: dates move by whole weeks, so that weekdays stay.
     """
 
     pieces: Any
+    here: Any
+    cuts: Any
     upto: Any
     whole_weeks: bool
 
@@ -83,10 +87,10 @@ def _is_shifted(before: Window, after: Window, months: int) -> bool:
     return months_before(end, months) == before.last_day + timedelta(days=1)
 
 
-def _piece_starts(window: Window, pieces: int) -> list[int]:
-    """Where each month of a window begins, and where the last ends."""
-    end = window.last_day + timedelta(days=1)
-    return [day_number(months_before(end, back)) for back in range(pieces, -1, -1)]
+def _piece_starts(window: Window, pieces: int, months: int) -> list[int]:
+    """Where each of so many equal pieces of a window begins, and where the last ends."""
+    end, each = window.last_day + timedelta(days=1), months // pieces
+    return [day_number(months_before(end, back * each)) for back in range(pieces, -1, -1)]
 
 
 def rearranging_of(
@@ -107,15 +111,17 @@ def rearranging_of(
     ValueError
         See :func:`null_of`.
     """
-    months = int(before.months or 0)
-    if null_of(before, after) == "months swapped":
-        pieces = [_piece_starts(w, months) for w in (before, after)]
-        return Rearranging(np.array(pieces, np.int64), np.zeros(0, np.int64), whole_weeks)
-    pieces = [[w.first_day(0), w.as_of] for w in (before, after)]
-    bounds = np.array(pieces, np.int64)
-    visits = np.zeros(max(bounds[1, 1] - bounds[0, 0], 1), np.int64)
-    _count_visits(lines, bounds, mask, among, visits)
-    return Rearranging(bounds, np.cumsum(visits), False)
+    swapped = null_of(before, after) == "months swapped"
+    months = int(before.months or 0) if swapped else 1
+    pieces = np.array([_piece_starts(w, months, before.months or 1) for w in (before, after)])
+    n = len(among) if swapped else 0
+    here, cuts = np.zeros((n, 2, months + 1), np.int64), np.ones((n, months), np.bool_)
+    if swapped:
+        _find_months(lines, pieces, here, cuts)
+        return Rearranging(pieces, here, cuts, np.zeros(0, np.int64), whole_weeks)
+    visits = np.zeros(max(int(pieces[1, 1] - pieces[0, 0]), 1), np.int64)
+    _count_visits(lines, pieces, mask, among, visits)
+    return Rearranging(pieces, here, cuts, np.cumsum(visits), False)
 
 
 @numba.njit(nogil=True, cache=True)
@@ -171,86 +177,87 @@ class Order(NamedTuple):
 
 
 @numba.njit(nogil=True, cache=True)
-def _swap_months(
-    lines: Lines, customer: int, how: Rearranging, seed: Any, still: bool, to: Order, at: int
-) -> int:
-    """One customer's months, each in its own window or in the other; returns the end of them."""
-    pieces, day, to_line, to_day = how.pieces, lines.day, to.line, to.day
+def _find_months(lines: Lines, pieces: Any, here: Any, cuts: Any) -> None:
+    """Where everybody's lines of each month begin, and where one year can go on as the other."""
+    day = lines.day
     many = pieces.shape[1] - 1
-    begin, end = lines.start[customer], lines.start[customer + 1]
-    # Where the lines of each month begin, of the earlier window and of the later one.
-    here = np.empty((2, many + 1), np.int64)
-    for w in range(2):
-        line = _first_from(day, begin, end, pieces[w, 0])
-        here[w, 0] = line
-        for j in range(many):
-            while line < end and day[line] < pieces[w, j + 1]:
-                line += 1
-            here[w, j + 1] = line
-    if here[0, 0] == here[0, many] and here[1, 0] == here[1, many]:
-        return at
-    swapped = np.zeros(many, np.bool_)
-    if not still:
-        swapped = _coins(many, seed, _cuts(day, begin, here, pieces))
-    for w in range(2):
-        for j in range(many):
-            source = 1 - w if swapped[j] else w
-            shift = pieces[w, j] - pieces[source, j]
-            if how.whole_weeks and shift != 0:
-                shift = 7 * int(np.rint(shift / 7))
-            low, high = pieces[w, j], pieces[w, j + 1] - 1
-            for line in range(here[source, j], here[source, j + 1]):
-                to_line[at] = line
-                to_day[at] = min(max(day[line] + shift, low), high)
-                at += 1
-    return at
+    for c in range(len(here)):
+        begin, end = lines.start[c], lines.start[c + 1]
+        for w in range(2):
+            line = _first_from(day, begin, end, pieces[w, 0])
+            here[c, w, 0] = line
+            for j in range(many):
+                while line < end and day[line] < pieces[w, j + 1]:
+                    line += 1
+                here[c, w, j + 1] = line
+        _find_cuts(day, begin, here[c], pieces, cuts[c])
 
 
 @numba.njit(nogil=True, cache=True)
-def _coins(many: int, seed: Any, cuts: Any) -> Any:
-    """Which months are swapped: a coin for each run of months without a cut between them."""
-    out = np.zeros(many, np.bool_)
-    coins = np.uint64(0)
-    for j in range(many):
-        if j % 64 == 0:
-            coins = _mixed(seed + np.uint64(j // 64))
-        if j == 0 or cuts[j]:
-            out[j] = (coins >> np.uint64(j % 64)) & np.uint64(1)
-        else:
-            out[j] = out[j - 1]
-    return out
-
-
-@numba.njit(nogil=True, cache=True)
-def _cuts(day: Any, begin: int, here: Any, pieces: Any) -> Any:
+def _find_cuts(day: Any, begin: int, here: Any, pieces: Any, cuts: Any) -> None:
     """Between which months one year can go on as the other.
 
     Of a customer who comes by chance, between all. One with a rhythm would come too early or too
     late, unless it was there about as long ago in both years.
     """
     many = pieces.shape[1] - 1
-    out = np.ones(many, np.bool_)
-    visits, total, squares = 0, 0.0, 0.0
+    gaps, total, squares = 0, 0.0, 0.0
     for w in range(2):
         for line in range(here[w, 0] + 1, here[w, many]):
             gap = float(day[line] - day[line - 1])
             if gap > 0:
-                visits += 1
+                gaps += 1
                 total += gap
                 squares += gap * gap
-    if visits >= FEW:
-        mean = total / visits
-        if (squares - total * mean) / (visits - 1) >= (BY_CHANCE * mean) ** 2:
-            return out
+    if gaps >= FEW:
+        mean = total / gaps
+        if (squares - total * mean) / (gaps - 1) >= (BY_CHANCE * mean) ** 2:
+            return
     else:
-        mean = float(pieces[0, many] - pieces[0, 0] + pieces[1, many] - pieces[1, 0]) / (visits + 2)
+        both = pieces[0, many] - pieces[0, 0] + pieces[1, many] - pieces[1, 0]
+        mean = float(both) / (gaps + 2)
     for j in range(1, many):
-        ages = np.full(2, np.inf)
-        for w in range(2):
-            if here[w, j] > begin:
-                ages[w] = pieces[w, j] - day[here[w, j] - 1]
-        out[j] = abs(ages[0] - ages[1]) <= NEAR * mean
-    return out
+        if here[0, j] == begin or here[1, j] == begin:
+            cuts[j] = False
+            continue
+        age = pieces[0, j] - day[here[0, j] - 1]
+        other = pieces[1, j] - day[here[1, j] - 1]
+        cuts[j] = abs(age - other) <= NEAR * mean
+
+
+@numba.njit(nogil=True, cache=True)
+def _swap_months(
+    lines: Lines, customer: int, how: Rearranging, seed: Any, still: bool, to: Order, at: int
+) -> int:
+    """One customer's months, each in its own window or in the other; returns the end of them.
+
+    A coin falls for each run of months without a cut between them.
+    """
+    pieces, day, to_line, to_day = how.pieces, lines.day, to.line, to.day
+    here, cuts = how.here[customer], how.cuts[customer]
+    many = pieces.shape[1] - 1
+    if here[0, 0] == here[0, many] and here[1, 0] == here[1, many]:
+        return at
+    for w in range(2):
+        coins, source = np.uint64(0), w
+        for j in range(many):
+            if j % 64 == 0:
+                coins = _mixed(seed + np.uint64(j // 64))
+            if (j == 0 or cuts[j]) and not still:
+                coin = (coins >> np.uint64(j % 64)) & np.uint64(1)
+                source = 1 - w if coin else w
+            first, last = here[source, j], here[source, j + 1]
+            if first == last:
+                continue
+            shift = pieces[w, j] - pieces[source, j]
+            if how.whole_weeks and shift != 0:
+                shift = 7 * int(np.rint(shift / 7))
+            low, high = pieces[w, j], pieces[w, j + 1] - 1
+            for line in range(first, last):
+                to_line[at] = line
+                to_day[at] = min(max(day[line] + shift, low), high)
+                at += 1
+    return at
 
 
 @numba.njit(nogil=True, cache=True)

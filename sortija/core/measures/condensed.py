@@ -1,4 +1,4 @@
-"""Lines summed up by receipt: for measures that do not ask what was bought, and much quicker."""
+"""Fewer lines for the same measures: of some customers and days, and summed up by receipt."""
 
 from __future__ import annotations
 
@@ -7,11 +7,12 @@ from typing import Any
 
 import numba
 import numpy as np
+from numpy.typing import NDArray
 
 from sortija.core.engine import readonly
 from sortija.core.ledger.counting import Kind, Lines, counts, is_sale
 
-__all__ = ["asks_for_receipts_only", "condensed"]
+__all__ = ["asks_for_receipts_only", "condensed", "lines_within"]
 
 #: Measures that are the same to the bit of summed-up receipts.
 _BY_RECEIPT = frozenset({
@@ -31,20 +32,47 @@ def asks_for_receipts_only(names: AbstractSet[str]) -> bool:
     return all(name in _BY_RECEIPT or name.startswith(_SHARES) for name in names)
 
 
-def condensed(lines: Lines, mask: int, first_day: int, as_of: int) -> Lines:
-    """The receipts of ``first_day`` up to before ``as_of``: one line with what was sold, and one
-    more where what came back makes a difference. Lines that do not count are gone.
+def lines_within(lines: Lines, who: NDArray[np.int64], first_day: int, as_of: int) -> Lines:
+    """The lines of some customers from ``first_day`` up to before ``as_of``, the customers
+    numbered anew in the order of ``who``."""
+    start = np.zeros(len(who) + 2, np.int64)
+    first = np.empty(len(who), np.int64)
+    _find(lines.start, lines.day, who, first_day, as_of, start, first)
+    line = np.repeat(first - start[: len(who)], np.diff(start[:-1])) + np.arange(start[-1])
+    return Lines(readonly(start), *(readonly(a[line] if len(a) else a) for a in lines[1:]))
+
+
+@numba.njit(nogil=True, cache=True)
+def _find(
+    begins: Any, day: Any, who: Any, first_day: int, as_of: int, start: Any, first: Any
+) -> None:
+    at = 0
+    for place in range(len(who)):
+        start[place] = at
+        line, end = begins[who[place]], begins[who[place] + 1]
+        while line < end and day[line] < first_day:
+            line += 1
+        first[place] = line
+        while line < end and day[line] < as_of:
+            line += 1
+        at += line - first[place]
+    start[len(who) :] = at
+
+
+def condensed(lines: Lines, mask: int) -> Lines:
+    """A line for each receipt with what was sold, and one more where what came back makes a
+    difference. Lines that do not count are gone.
 
     Parameters
     ----------
     lines : each customer's in order of day and receipt
     mask : bits of the rules that are on
     """
-    room = int(_count(lines, mask, first_day, as_of))
+    room = int(_count(lines, mask))
     start = np.zeros(len(lines.start), np.int64)
     day, receipt = np.empty(room, np.int32), np.empty(room, np.uint64)
     money, kind = np.empty(room, np.int64), np.empty(room, np.int8)
-    _condense(lines, mask, first_day, as_of, start, day, receipt, money, kind)
+    _condense(lines, mask, start, day, receipt, money, kind)
     none = readonly(np.full(room, -1, np.int16))
     return Lines(
         readonly(start), readonly(day), readonly(receipt), readonly(np.full(room, _ONE, np.int64)),
@@ -71,14 +99,11 @@ def _next(lines: Lines, line: int, end: int, mask: int) -> Any:
 
 
 @numba.njit(nogil=True, cache=True)
-def _count(lines: Lines, mask: int, first_day: int, as_of: int) -> int:
+def _count(lines: Lines, mask: int) -> int:
     out = 0
     for c in range(len(lines.start) - 2):
         line, end = lines.start[c], lines.start[c + 1]
         while line < end:
-            if lines.day[line] < first_day or lines.day[line] >= as_of:
-                line += 1
-                continue
             line, money, sold, any_counts, purchase = _next(lines, line, end, mask)
             if any_counts:
                 out += 1 + (purchase and money != sold)
@@ -87,9 +112,8 @@ def _count(lines: Lines, mask: int, first_day: int, as_of: int) -> int:
 
 @numba.njit(nogil=True, cache=True)
 def _condense(
-    lines: Lines, mask: int, first_day: int, as_of: int, start: Any, day: Any, receipt: Any,
-    money: Any, kind: Any,
-) -> None:  # fmt: skip
+    lines: Lines, mask: int, start: Any, day: Any, receipt: Any, money: Any, kind: Any
+) -> None:
     at = 0
     customers = len(lines.start) - 2
     for c in range(customers):
@@ -97,9 +121,6 @@ def _condense(
         line, end = lines.start[c], lines.start[c + 1]
         while line < end:
             today, number = lines.day[line], lines.receipt[line]
-            if today < first_day or today >= as_of:
-                line += 1
-                continue
             line, net, sold, any_counts, purchase = _next(lines, line, end, mask)
             if not any_counts:
                 continue

@@ -11,7 +11,7 @@ import numpy as np
 from sortija.core.ledger.counting import Kind
 from sortija.core.ledger.first_purchases import first_purchases
 from sortija.core.ledger.log import Log, order_lines
-from sortija.core.measures.condensed import asks_for_receipts_only, condensed
+from sortija.core.measures.condensed import asks_for_receipts_only, condensed, lines_within
 from sortija.core.measures.derive import Names, derive
 from sortija.core.measures.window import Window
 
@@ -40,7 +40,8 @@ def _log(n: int = 4000, seed: int = 1) -> Log:
 class Condensed(unittest.TestCase):
     def test_the_same_measures_to_the_bit(self) -> None:
         log = _log()
-        lines = condensed(log.arrays(), MASK, YEAR.first_day(0) - 30, YEAR.as_of)
+        within = lines_within(log.arrays(), np.arange(150), YEAR.first_day(0) - 30, YEAR.as_of)
+        lines = condensed(within, MASK)
         self.assertLess(len(lines.day), len(log) / 2)
         since = first_purchases(log.arrays(), MASK).astype(float)  # before the window, for some
         arrays = {name: getattr(lines, name) for name in lines._fields if name != "cost"}
@@ -51,6 +52,19 @@ class Condensed(unittest.TestCase):
         for name in asked:
             with self.subTest(name):
                 np.testing.assert_array_equal(whole[name].values, summed[name].values)
+
+    def test_some_customers_on_some_days(self) -> None:
+        log = _log()
+        who = np.array([7, 3, 149])
+        first, end = YEAR.first_day(0), YEAR.first_day(0) + 90
+        lines = lines_within(log.arrays(), who, first, end)
+        for place, c in enumerate(who):
+            mine = slice(log.start[c], log.start[c + 1])
+            there = (log.day[mine] >= first) & (log.day[mine] < end)
+            here = slice(lines.start[place], lines.start[place + 1])
+            np.testing.assert_array_equal(lines.money[here], log.money[mine][there])
+            np.testing.assert_array_equal(lines.day[here], log.day[mine][there])
+        self.assertEqual(lines.start[-1], len(lines.day))
 
     def test_what_was_bought_is_not_in_a_receipt(self) -> None:
         for name in ("returned", "margin", "on_offer", "breadth", "share_department_tea"):
