@@ -12,14 +12,14 @@ from tests.server.support import ROOT
 #: What each kind of hook has to hold, by name.
 NAMED = {
     "handlers of jobs": [
-        "campaigns.list", "groups.neighbourhood", "groups.open", "groups.propose", "groups.sweep",
-        "groups.trees", "ledger.forget", "ledger.intake", "ledger.lines", "ledger.order",
-        "lens.export", "measures.derive", "measures.series",
+        "campaigns.list", "crossings.chance", "groups.neighbourhood", "groups.open",
+        "groups.propose", "groups.sweep", "groups.trees", "ledger.forget", "ledger.intake",
+        "ledger.lines", "ledger.order", "lens.export", "measures.derive", "measures.series",
     ],
     "kinds of field": [
-        "band", "began", "bought", "capped", "component", "crossing", "differ", "grouping", "kept",
-        "measure", "met", "missing", "neighbour", "offer", "outlier", "segment", "tier", "total",
-        "trait",
+        "band", "began", "bought", "capped", "changed", "component", "crossing", "differ",
+        "grouping", "kept", "measure", "met", "missing", "neighbour", "offer", "outlier",
+        "segment", "tier", "total", "trait",
     ],
     "facts of stations": [
         "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",

@@ -158,6 +158,27 @@ class CrossingsByHand(Station):
         page.get_by_text("4 quarter ends, spend before").wait_for()
         self.assertTrue(page.get_by_label("hide border moves").is_disabled())
 
+    def test_whether_sizes_changed(self):
+        self.adopt()
+        self.walk("Crossings", self.sizes, self.get("crossings", back="6"))
+
+    def sizes(self, page, crossings):
+        sizes = page.get_by_role("region", name="Sizes")
+        sizes.get_by_text("Did the sizes change?").wait_for()
+        page.get_by_role("button", name="Quarter by quarter").click()
+        sizes.get_by_text("It cannot be told: the two windows are of different seasons.").wait_for()
+        page.goto(f"{page.url.partition('?')[0]}?back=6")
+        step = crossings["steps"][0]
+        told = step["sizes"]
+        sizes.get_by_text(f"of the {told['customers']:,} who bought before 1 Jan 2025").wait_for()
+        ways = sizes.get_by_role("listitem")
+        self.assertEqual(ways.count(), len(told["one_way"]))
+        for way in told["one_way"][:1]:
+            ways.first.get_by_text(f"{way['there']:,}, back {way['back']:,}").wait_for()
+            ways.first.get_by_role("button").click()
+            self.lens_shows(step["customers"][way["one"]][way["other"]])
+        self.accessible(page)
+
 
 class CampaignsByHand(Station):
     def test_planned_changed_drawn_and_put_away(self):

@@ -24,7 +24,7 @@ from sortija.core.crossings.rearranged import (
     null_of,
     rearranging_of,
 )
-from sortija.core.crossings.yardsticks import MovingYardstick
+from sortija.core.crossings.yardsticks import MovingYardstick, moved
 from sortija.core.engine import Engine
 from sortija.core.groups.assignment import beside_segments
 from sortija.core.ledger.counting import Lines
@@ -90,7 +90,8 @@ class Chance:
 
     ``told``: (n,) customers of whom chance can be told: all but those who came within the windows;
     ``everybody``: nobody can be told to be new, for the log begins with the earlier window;
-    ``observed``: (S, S) int64 what those did; ``moves``: (S, S) what chance alone would have made
+    ``observed``: (S, S) int64 what those did; ``spent``: (2, S) int64 money before and after of
+    those in a state before; ``moves``: (S, S) what chance alone would have made
     them do; ``money``: (S,) money after over money before of those in a state before; ``p``: (n,)
     how often chance alone moves a customer as far, ``changed``: (n,) the chance that it has
     changed, both NaN where not told; ``steadiness``: of those in a segment in a year, the share in
@@ -102,6 +103,7 @@ class Chance:
     everybody: bool
     told: NDArray[np.bool_]
     observed: NDArray[np.int64]
+    spent: NDArray[np.int64]
     moves: Range
     money: Range
     p: NDArray[np.float64]
@@ -171,6 +173,7 @@ def chance_of(
         shift = np.where(money[:, 0] > 0, money[:, 1] / money[:, 0], np.nan)
     return Chance(
         draws, null_of(inputs.before, inputs.after), world.everybody, told, observed.moves,
+        observed.money,
         _range_of(moves.astype(np.float64)), _range_of(shift), p,
         chance_of_change(p, visits, draws), _range_of(steady),
     )  # fmt: skip
@@ -326,7 +329,7 @@ class _World:
             tables.append(table)
         spans = self.reading.spans
         days = int(spans.as_ofs[1] - spans.first_days[1])
-        note(who, self.yardstick.moved(tables[0], tables[1], days), came)
+        note(who, moved(self.yardstick, tables[0], tables[1], days), came)
         return self._counted(states[0], states[1], read.money, self.told[who])
 
     def _counted(

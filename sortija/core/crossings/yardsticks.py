@@ -17,7 +17,7 @@ from sortija.core.scores.ladder import Ladder
 from sortija.core.scores.recipe import score
 from sortija.core.table import Table
 
-__all__ = ["ByCentres", "ByLadder", "MovingYardstick", "values_or_absence"]
+__all__ = ["ByCentres", "ByLadder", "MovingYardstick", "moved", "values_or_absence"]
 
 #: What a customer without a visit has of what adds up.
 _NOTHING = ("frequency", "visit_days", "monetary", "margin")
@@ -34,9 +34,8 @@ class MovingYardstick(Protocol):
         """(n,) the segment from 0; −1 for who is not present, or lacks a measure."""
         ...
 
-    def moved(self, before: Table, after: Table, days: int) -> NDArray[np.float64]:
-        """(n,) how far customers went between two windows of so many days, in what shapes the
-        segments."""
+    def parts(self, before: Table, after: Table, days: int) -> dict[str, NDArray[np.float64]]:
+        """Measure → (n,) its part in how far customers went between two windows of so many days."""
         ...
 
 
@@ -49,6 +48,15 @@ def values_or_absence(table: Table, name: str, days: int) -> NDArray[np.float64]
     if name == "recency":
         return np.where(np.isnan(values), float(days), values)
     return np.nan_to_num(values) if name in _NOTHING else values
+
+
+def moved(
+    yardstick: MovingYardstick, before: Table, after: Table, days: int
+) -> NDArray[np.float64]:
+    """(n,) how far customers went between two windows of so many days, in what shapes the
+    segments."""
+    parts = yardstick.parts(before, after, days).values()
+    return sum(parts, np.zeros(len(before)))
 
 
 @dataclass(frozen=True)
@@ -72,14 +80,14 @@ class ByCentres:
         state = place(table, self.preparation, self.centres, present, present).state
         return np.where(state < self.k, state, np.int32(-1))
 
-    def moved(self, before: Table, after: Table, days: int) -> NDArray[np.float64]:
-        out = np.zeros(len(before))
+    def parts(self, before: Table, after: Table, days: int) -> dict[str, NDArray[np.float64]]:
+        out = {}
         for name, fitted, weight in self.preparation.numeric:
             first, second = (
                 apply(values_or_absence(each, name, days), fitted) for each in (before, after)
             )
             gap = np.nan_to_num((second - first) * weight)
-            out += np.abs(gap) if self.preparation.gower else gap**2
+            out[name] = np.abs(gap) if self.preparation.gower else gap**2
         return out
 
 
@@ -101,12 +109,13 @@ class ByLadder:
         places = self.ladder.places(score(table, self.ladder.score))
         return np.where(present, places - 1, -1).astype(np.int32)
 
-    def moved(self, before: Table, after: Table, days: int) -> NDArray[np.float64]:
-        out = np.zeros(len(before))
+    def parts(self, before: Table, after: Table, days: int) -> dict[str, NDArray[np.float64]]:
+        out = {}
         for name, weight, cuts in self.ladder.score.measures:
             first, second = (
                 band_by_cuts(values_or_absence(each, name, days), cuts).bands.astype(np.float64)
                 for each in (before, after)
             )
-            out += np.where((first > 0) & (second > 0), weight * (second - first) ** 2, 0.0)
+            both = (first > 0) & (second > 0)
+            out[name] = np.where(both, weight * (second - first) ** 2, 0.0)
         return out

@@ -9,15 +9,19 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from sortija.server.crossings.customers import ChangedPage, changed_page
 from sortija.server.crossings.dates import By
+from sortija.server.crossings.one_step import cell_of
 from sortija.server.crossings.reasons import WhyPage, why_page
+from sortija.server.crossings.signs import SignsPage, signs_page
 from sortija.server.crossings.views import CrossingsPage, crossings_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, reply
+from sortija.server.studies.models import Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.windows import WindowInView, window_from
 
 BY = OpenApiParameter("by", str, enum=["year", "quarter"], description="what lies between dates")
 
@@ -38,22 +42,42 @@ class CrossingsView(APIView):
         return reply(crossings_page(found, window, _by(request)))
 
 
+CELL = [
+    *WINDOW,
+    BY,
+    OpenApiParameter("step", int, required=True, description="from 0, oldest first"),
+    OpenApiParameter("origin", int, required=True, description="state, from 0"),
+    OpenApiParameter("target", int, required=True, description="state, from 0"),
+]
+
+
+def _cell(request: Request, study: int) -> tuple[Study, WindowInView, By, int, int, int]:
+    """The crossing that is asked for."""
+    found = study_for(request.user, study)
+    window = window_from(request, default_window(found))
+    asked = [request.query_params.get(name, "") for name in ("step", "origin", "target")]
+    if window is None or not all(is_whole(value) for value in asked):
+        raise Problem("step, origin and target are whole numbers from 0.")
+    step, origin, target = map(int, asked)
+    return found, window, _by(request), step, origin, target
+
+
 class WhyView(APIView):
-    @extend_schema(
-        parameters=[
-            *WINDOW,
-            BY,
-            OpenApiParameter("step", int, required=True, description="from 0, oldest first"),
-            OpenApiParameter("origin", int, required=True, description="state, from 0"),
-            OpenApiParameter("target", int, required=True, description="state, from 0"),
-        ],
-        responses=WhyPage,
-    )
+    @extend_schema(parameters=CELL, responses=WhyPage)
     def get(self, request: Request, study: int) -> Response:
         """Why the customers of one crossing crossed."""
-        found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
-        asked = [request.query_params.get(name, "") for name in ("step", "origin", "target")]
-        if window is None or not all(is_whole(value) for value in asked):
-            raise Problem("step, origin and target are whole numbers from 0.")
-        return reply(why_page(found, window, _by(request), *map(int, asked)))
+        return reply(why_page(*_cell(request, study)))
+
+
+class SignsView(APIView):
+    @extend_schema(parameters=CELL, responses=SignsPage)
+    def get(self, request: Request, study: int) -> Response:
+        """What could be seen beforehand of those who then crossed."""
+        return reply(signs_page(cell_of(*_cell(request, study))))
+
+
+class ChangedView(APIView):
+    @extend_schema(parameters=CELL, responses=ChangedPage)
+    def get(self, request: Request, study: int) -> Response:
+        """The customers of one crossing, the likeliest to have changed first."""
+        return reply(changed_page(cell_of(*_cell(request, study))))

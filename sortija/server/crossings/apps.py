@@ -6,4 +6,4 @@ class CrossingsConfig(AppConfig):
     label = "crossings"
 
     def ready(self) -> None:
-        from sortija.server.crossings import lens_fields, views  # noqa: F401 - they register
+        from sortija.server.crossings import jobs, lens_fields, views  # noqa: F401 - they register

@@ -1,4 +1,4 @@
-"""What a lens can say of crossings: who went from which state to which."""
+"""What a lens can say of crossings: who went from which state to which, and who has changed."""
 
 from __future__ import annotations
 
@@ -7,9 +7,10 @@ from datetime import date
 import numpy as np
 
 from sortija.core.table import Column
+from sortija.server.crossings import chance
 from sortija.server.crossings.states import states_of
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.yardsticks.assignments import assignment_at
+from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_at
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.lens.fields import Field, field_kind
 from sortija.server.studies.models import Study
@@ -18,9 +19,10 @@ from sortija.server.studies.windows import WindowInView
 __all__: list[str] = []
 
 
-@field_kind("crossing")
-def _crossing_field(study: Study, window: WindowInView, name: str) -> Field | None:
-    """``crossing:2026-03-31>2026-06-30``: its levels are ``1>4``, states from 1 on."""
+def _both_ends(
+    study: Study, window: WindowInView, name: str
+) -> tuple[AssignmentAt, AssignmentAt] | None:
+    """Both dates of ``2026-03-31>2026-06-30``, placed; None where they are none, or not yet."""
     first, _, second = name.partition(">")
     try:
         back = window.back if window.months else "12"
@@ -31,15 +33,43 @@ def _crossing_field(study: Study, window: WindowInView, name: str) -> Field | No
     if yardstick is None:
         return None
     before, after = (assignment_at(study, yardstick, each) for each in pair)
-    if before is None or after is None:
+    return None if before is None or after is None else (before, after)
+
+
+def _lacking(study: Study, before: AssignmentAt, after: AssignmentAt) -> str:
+    return next((words for at in (before, after) if (words := covered(study, at.window))), "")
+
+
+@field_kind("crossing")
+def _crossing_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    """``crossing:2026-03-31>2026-06-30``: its levels are ``1>4``, states from 1 on."""
+    both = _both_ends(study, window, name)
+    if both is None:
         return None
+    before, after = both
     width = before.placement.states
     key = before.placement.state.astype(np.int64) * width + after.placement.state
     there, codes = np.unique(key, return_inverse=True)
-    names = [s.short for s in states_of(yardstick)]
+    names = [s.short for s in states_of(before.yardstick)]
     levels = tuple(f"{int(v) // width + 1}>{int(v) % width + 1}" for v in there)
     labels = tuple(f"{names[int(v) // width]} → {names[int(v) % width]}" for v in there)
     column = Column(name, "category", (codes + 1).astype(np.int32), "", levels)
     stamp = f"{before.stamp}:{after.stamp}"
-    lacking = next((words for each in pair if (words := covered(study, each))), "")
-    return Field(f"crossing:{name}", "Crossing", "", column, stamp, labels, covered=lacking)
+    return Field(f"crossing:{name}", "Crossing", "", column, stamp, labels,
+                 covered=_lacking(study, before, after))  # fmt: skip
+
+
+@field_kind("changed")
+def _changed_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    """``changed:2025-06-30>2026-06-30``: the chance that a customer has changed between the two."""
+    both = _both_ends(study, window, name)
+    found = chance.kept(*both) if both else None
+    if both is None or found is None:
+        return None
+    column = Column(name, "number", found.changed, "share")
+    return Field(
+        f"changed:{name}", "Chance of having changed", "share", column,
+        f"changed:{chance.stamp_of(*both)}",
+        definition="How likely it is that the customer has changed, and not chance moved it.",
+        covered=_lacking(study, *both),
+    )  # fmt: skip

@@ -7,21 +7,18 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.crossings.explanations import effect_size, explain, explain_bands
-from sortija.server.crossings.dates import By, whole_windows
+from sortija.server.crossings.dates import By
+from sortija.server.crossings.one_step import cell_of
 from sortija.server.crossings.steps import border_of, pair_of, prepared_at
-from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import (
     AssignmentAt,
     ByLadder,
-    assignment_from,
     frozen,
 )
-from sortija.server.measures.availability import measures_to_show
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.scores.scored import scored_by
 from sortija.server.studies.models import Study
-from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["WhyPage", "WhyRow", "why_page"]
@@ -54,33 +51,13 @@ class WhyPage(BaseModel):
     words: str
 
 
-def _pair(
-    study: Study, window: WindowInView, by: By, step: int
-) -> tuple[Yardstick, AssignmentAt, AssignmentAt]:
-    yardstick, whole = yardstick_of(study), whole_windows(study, window, by)
-    if yardstick is None or not 0 <= step < len(whole) - 1:
-        raise Problem("There is no such step between two dates.", 404)
-    before, after = whole[step : step + 2]
-    first, second = measures_to_show(study, before).made, measures_to_show(study, after).made
-    if first is None or second is None or first.size != second.size:
-        raise Problem("These dates are still being placed. Try again in a moment.", 503)
-    return (
-        yardstick,
-        assignment_from(study, yardstick, first),
-        assignment_from(study, yardstick, second),
-    )
-
-
 def why_page(
     study: Study, window: WindowInView, by: By, step: int, origin: int, target: int
 ) -> WhyPage:
     """Why customers crossed from state ``origin`` to ``target`` in one step."""
-    yardstick, before, after = _pair(study, window, by, step)
-    k = before.placement.k
-    states = range(before.placement.states)
-    if not (origin in states and target in states):
-        raise Problem("There is no such crossing.", 404)
-    who = (before.placement.state == origin) & (after.placement.state == target)
+    cell = cell_of(study, window, by, step, origin, target)
+    yardstick, before, after = cell.yardstick, cell.before, cell.after
+    k, who = before.placement.k, cell.crossed
     hair = border_of(pair_of(before, after)) & who
     rows: list[WhyRow] = []
     kind = "means"
@@ -90,8 +67,7 @@ def why_page(
         rows = _shares(yardstick, before, after, who, origin, target)
         kind = "shares" if any(row.share for row in rows) else "means"
     elif who.any() and origin < k and target == after.placement.left:
-        stayed = (before.placement.state == origin) & (after.placement.state == origin)
-        rows = _against_stayers(yardstick, before, who, stayed)
+        rows = _against_stayers(yardstick, before, who, cell.stayed)
         kind = "stayers"
     elif who.any():
         rows = _means(yardstick, before, after, who)

@@ -7,4 +7,6 @@ from sortija.server.crossings import api
 urlpatterns = [
     path("studies/<int:study>/crossings", api.CrossingsView.as_view()),
     path("studies/<int:study>/crossings/why", api.WhyView.as_view()),
+    path("studies/<int:study>/crossings/signs", api.SignsView.as_view()),
+    path("studies/<int:study>/crossings/changed", api.ChangedView.as_view()),
 ]

@@ -7,7 +7,9 @@ from itertools import pairwise
 import numpy as np
 from pydantic import BaseModel
 
+from sortija.server.crossings.against_chance import StepChance, chance_of_step
 from sortija.server.crossings.dates import By, what_is_lacking, whole_windows, windows_of
+from sortija.server.crossings.sizes import SizesBody, sizes_of
 from sortija.server.crossings.states import SegmentKey, states_of
 from sortija.server.crossings.steps import crossed, pair_of, shared_months
 from sortija.server.groups.actions import yardstick_of
@@ -51,6 +53,8 @@ class StepTable(BaseModel):
     money_before: list[list[int]]
     money_after: list[list[int]]
     border: list[list[int]]
+    chance: StepChance
+    sizes: SizesBody
 
 
 class CrossingsPage(BaseModel):
@@ -109,13 +113,15 @@ def crossings_page(study: Study, window: WindowInView | None, by: By = "year") -
     counts = {p.window: np.bincount(p.placement.state, minlength=states).tolist() for p in placed}
     steps = []
     for before, after in pairwise(placed):
-        found = crossed(pair_of(before, after))
+        pair = pair_of(before, after)
+        found = crossed(pair)
         steps.append(
             StepTable(
                 from_to=before.window.to.isoformat(), to=after.window.to.isoformat(),
                 overlap=shared_months(before.window, after.window),
                 customers=found.customers.tolist(), money_before=found.money_before.tolist(),
                 money_after=found.money_after.tolist(), border=found.border.tolist(),
+                chance=chance_of_step(before, after), sizes=sizes_of(pair),
             )
         )  # fmt: skip
     return CrossingsPage(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -34,11 +35,13 @@ from sortija.server.studies.process_cache import remembered
 
 __all__ = [
     "Checked",
+    "Formulated",
     "OwnMeasure",
     "Word",
     "check",
     "drop",
     "formula_sources",
+    "formulas_behind",
     "keep",
     "own_measures_of",
     "spoken",
@@ -58,6 +61,15 @@ class OwnMeasure(BaseModel):
     name: str
     label: str
     formula: str
+
+
+@dataclass(frozen=True)
+class Formulated:
+    """An own measure; ``needs``: what it speaks of, by word."""
+
+    name: str
+    formula: Formula
+    needs: dict[str, str]
 
 
 class Word(BaseModel):
@@ -144,6 +156,33 @@ def formula_sources(made: Rows) -> dict[str, Source]:
         keyed = Keyed((stamp, own.name), (own.name, formula, needs))
         out[own.name] = Source(about, "number", stamp, _worked_out(keyed, made.size))
     return out
+
+
+def formulas_behind(made: Rows, names: Iterable[str]) -> list[Formulated]:
+    """The own measures among ``names`` and those that they speak of, each after what it speaks of.
+
+    Raises
+    ------
+    Problem
+        One of them cannot be worked out here.
+    """
+    found: dict[str, Formulated] = {}
+    told = {**made.derived, **made.others}
+    there = {n: s for n, s in told.items() if s.kind == "number"}
+    for own in own_measures_of(made.study)[0]:
+        words = _words({**there, **{name: made.sources[name] for name in found}})
+        try:
+            formula = parse(own.formula, _units(made, words))
+        except FormulaError as problem:
+            if own.name in names:
+                raise Problem(f"{own.label}: {problem}") from problem
+            continue
+        found[own.name] = Formulated(own.name, formula, {w: words[w] for w in formula.measures})
+    wanted = set(names)
+    for each in reversed(list(found.values())):
+        if each.name in wanted:
+            wanted |= set(each.needs.values())
+    return [each for each in found.values() if each.name in wanted]
 
 
 def _nothing(name: str, size: int) -> Callable[[], Column]:

@@ -282,6 +282,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/crossings/changed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The customers of one crossing, the likeliest to have changed first. */
+        get: operations["studies_crossings_changed_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/crossings/signs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What could be seen beforehand of those who then crossed. */
+        get: operations["studies_crossings_signs_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/crossings/why": {
         parameters: {
             query?: never;
@@ -2445,6 +2479,18 @@ export interface components {
             more: components["schemas"]["MoreBody"] | null;
         };
         /**
+         * Between
+         * @description A mean of the draws, and between what 95 in 100 further draws would lie.
+         */
+        Between: {
+            /** Mean */
+            mean: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
          * BookChange
          * @description One change: a part's ``text``; a part drafted ``anew``; figures that changed taken as they
          *     are now or kept as written (``settle``), of a ``part`` and a ``sentence`` or everywhere; the
@@ -2849,6 +2895,48 @@ export interface components {
             words: string;
             /** Remedies */
             remedies: components["schemas"]["Remedy"][];
+        };
+        /**
+         * ChangedPage
+         * @description Those who crossed, the likeliest to have changed first.
+         *
+         *     ``told``: of how many the chance can be told; ``levels``: from which chance on how many, and
+         *     how many of them have changed; ``field``: of a lens on that chance.
+         */
+        ChangedPage: {
+            /** Customers */
+            customers: number;
+            /** Told */
+            told: number;
+            /** Levels */
+            levels: components["schemas"]["ToldAt"][];
+            /** Rows */
+            rows: components["schemas"]["ChangedRow"][];
+            /** Field */
+            field: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ChangedRow
+         * @description A customer: ``changed`` is the chance that it has changed, null where it cannot be told;
+         *     ``label``: the measure that moved it most, with its values before and after.
+         */
+        ChangedRow: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** Changed */
+            changed: number | null;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Before */
+            before: number | null;
+            /** After */
+            after: number | null;
         };
         /**
          * Check
@@ -5249,6 +5337,22 @@ export interface components {
             expected: components["schemas"]["ExpectedBody"][];
         };
         /**
+         * OneWay
+         * @description Moves between two segments, by their places: ``there`` from ``one`` to ``other``.
+         */
+        OneWay: {
+            /** One */
+            one: number;
+            /** Other */
+            other: number;
+            /** There */
+            there: number;
+            /** Back */
+            back: number;
+            /** P */
+            p: number;
+        };
+        /**
          * Option
          * @description One choice of a step with everything else as it is: whom it touches, what comes out.
          */
@@ -6464,6 +6568,86 @@ export interface components {
             own: boolean;
         };
         /**
+         * SignRow
+         * @description One sign: rates with and without it.
+         *
+         *     ``defines``: the column shapes the segments, so that it is part of what is told; ``tried``: how
+         *     it went on the step before: *held*, *not then* or *not known*; ``now``: how many of those in
+         *     the first state have it at the later date; ``clauses``: the lens that picks them.
+         */
+        SignRow: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Level */
+            level: string;
+            /** Having */
+            having: number;
+            /** Crossed */
+            crossed: number;
+            /** Lacking */
+            lacking: number;
+            /** Others */
+            others: number;
+            /** Lift */
+            lift: number | null;
+            /** Defines */
+            defines: boolean;
+            /** Tried */
+            tried: string;
+            /** Now */
+            now: number;
+            /** Clauses */
+            clauses: components["schemas"]["ClauseBody"][];
+        };
+        /**
+         * SignsPage
+         * @description Signs of one crossing, the least chance first; ``words``: why there are none.
+         *
+         *     ``looked_at``: how many columns; ``before``: the step on which they were tried, if the log has
+         *     it whole.
+         */
+        SignsPage: {
+            /** Customers */
+            customers: number;
+            /** Stayed */
+            stayed: number;
+            /** Looked At */
+            looked_at: number;
+            /** Rows */
+            rows: components["schemas"]["SignRow"][];
+            /** Before */
+            before: string[];
+            /** Words */
+            words: string;
+        };
+        /**
+         * SizesBody
+         * @description Of ``customers`` who are in a segment at both dates and bought before both windows: how
+         *     often chance alone changes sizes so much (null where nobody moved), and the ways that chance
+         *     does not make. ``since``: the day before which they bought first; ``untold``: why nothing is
+         *     told.
+         */
+        SizesBody: {
+            /** Customers */
+            customers: number;
+            /** Since */
+            since: string;
+            /** P */
+            p: number | null;
+            /** One Way */
+            one_way: components["schemas"]["OneWay"][];
+            /** Untold */
+            untold: string;
+        };
+        /**
          * SpreadPage
          * @description ``furthest`` and ``hardest``: sentences, empty where nothing can be told; ``sampled``: of
          *     how many customers the lines are some.
@@ -6562,6 +6746,40 @@ export interface components {
             revision: number;
         };
         /**
+         * StepChance
+         * @description What chance alone would have moved in a step.
+         *
+         *     ``status``: of the work that tells it; ``words``: why it cannot be told. ``told``: of how many
+         *     customers, all but those who came within the windows; ``seen``: what those did, ``moves``: what
+         *     chance would have made them do, null where it has no figure. ``money``: spend after over spend
+         *     before of those in a state before, by chance; ``spent``: as seen. ``steadiness``: of those in a
+         *     segment, the share in the same one had the year happened again.
+         */
+        StepChance: {
+            status: components["schemas"]["Status"];
+            /** Words */
+            words: string;
+            /** Draws */
+            draws: number;
+            /** Swapped */
+            swapped: boolean;
+            /** Told */
+            told: number;
+            /** Everybody */
+            everybody: boolean;
+            /** Seen */
+            seen: number[][];
+            /** Moves */
+            moves: (components["schemas"]["Between"] | null)[][];
+            /** Money */
+            money: (components["schemas"]["Between"] | null)[];
+            /** Spent */
+            spent: (number | null)[];
+            steadiness: components["schemas"]["Between"] | null;
+            /** Changed */
+            changed: components["schemas"]["ToldAt"][];
+        };
+        /**
          * StepTable
          * @description One step from date to date; matrices by state, border moves among the customers.
          *
@@ -6582,6 +6800,8 @@ export interface components {
             money_after: number[][];
             /** Border */
             border: number[][];
+            chance: components["schemas"]["StepChance"];
+            sizes: components["schemas"]["SizesBody"];
         };
         /** StepsBody */
         StepsBody: {
@@ -6800,6 +7020,18 @@ export interface components {
             money: number;
             /** Hidden */
             hidden: boolean;
+        };
+        /**
+         * ToldAt
+         * @description ``customers`` who have changed with a chance of ``level`` or more: ``real`` of them have.
+         */
+        ToldAt: {
+            /** Level */
+            level: number;
+            /** Customers */
+            customers: number;
+            /** Real */
+            real: number;
         };
         /**
          * ToldMeasure
@@ -8062,6 +8294,96 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CrossingsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_crossings_changed_retrieve: {
+        parameters: {
+            query: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description what lies between dates */
+                by?: "quarter" | "year";
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description state, from 0 */
+                origin: number;
+                /** @description from 0, oldest first */
+                step: number;
+                /** @description state, from 0 */
+                target: number;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_crossings_signs_retrieve: {
+        parameters: {
+            query: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description what lies between dates */
+                by?: "quarter" | "year";
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description state, from 0 */
+                origin: number;
+                /** @description from 0, oldest first */
+                step: number;
+                /** @description state, from 0 */
+                target: number;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignsPage"];
                 };
             };
             /** @description It cannot be done, and why. */

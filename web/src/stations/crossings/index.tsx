@@ -5,6 +5,7 @@ import { day } from "@/charts/format";
 import { useLens, useSpendOf } from "@/lens/context";
 import { Matrix } from "@/stations/crossings/matrix";
 import { Ribbons } from "@/stations/crossings/ribbons";
+import { Sizes } from "@/stations/crossings/sizes";
 import { Why } from "@/stations/crossings/why";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
@@ -146,7 +147,10 @@ export function Crossings() {
               picked={picked}
               onPick={pick}
             />
-            <Why page={page} picked={picked} />
+            <div className="grid gap-3">
+              <Why page={page} picked={picked} />
+              <Sizes page={page} step={step} number={picked.step} onPick={pick} />
+            </div>
           </div>
         </Stale>
       )}

@@ -1,0 +1,114 @@
+"""A step against chance, as the screen tells it."""
+
+from __future__ import annotations
+
+from typing import TypeVar
+
+import numpy as np
+from pydantic import BaseModel
+
+from sortija.server.crossings import chance
+from sortija.server.crossings.jobs import chance_or_job
+from sortija.server.groups.yardsticks.assignments import AssignmentAt
+from sortija.server.jobs.models import Job
+from sortija.server.studies.http import Status, waiting_for
+
+__all__ = ["StepChance", "chance_of_step"]
+
+Cell = TypeVar("Cell")
+#: From which chance of having changed a list begins.
+LEVELS = (0.5, 0.6, 0.7, 0.8, 0.9)
+
+
+class Between(BaseModel):
+    """A mean of the draws, and between what 95 in 100 further draws would lie."""
+
+    mean: float
+    low: float
+    high: float
+
+
+class ToldAt(BaseModel):
+    """``customers`` who have changed with a chance of ``level`` or more: ``real`` of them have."""
+
+    level: float
+    customers: int
+    real: float
+
+
+class StepChance(BaseModel):
+    """What chance alone would have moved in a step.
+
+    ``status``: of the work that tells it; ``words``: why it cannot be told. ``told``: of how many
+    customers, all but those who came within the windows; ``seen``: what those did, ``moves``: what
+    chance would have made them do, null where it has no figure. ``money``: spend after over spend
+    before of those in a state before, by chance; ``spent``: as seen. ``steadiness``: of those in a
+    segment, the share in the same one had the year happened again.
+    """
+
+    status: Status
+    words: str
+    draws: int
+    swapped: bool
+    told: int
+    everybody: bool
+    seen: list[list[int]]
+    moves: list[list[Between | None]]
+    money: list[Between | None]
+    spent: list[float | None]
+    steadiness: Between | None
+    changed: list[ToldAt]
+
+
+def chance_of_step(before: AssignmentAt, after: AssignmentAt) -> StepChance:
+    """What is known of a step by now; work that has not begun begins."""
+    words = chance.why_not(before, after)
+    if words:
+        return _nothing(Status(state="empty", words=words), words)
+    found = chance_or_job(before, after)
+    if isinstance(found, Job):
+        return _nothing(waiting_for(found), "")
+    return _told(found, before.placement.states)
+
+
+def _nothing(status: Status, words: str) -> StepChance:
+    return StepChance(
+        status=status, words=words, draws=0, swapped=False, told=0, everybody=False, seen=[],
+        moves=[], money=[], spent=[], steadiness=None, changed=[],
+    )  # fmt: skip
+
+
+def _told(found: chance.Kept, states: int) -> StepChance:
+    details = found.details
+    changed = found.changed[~np.isnan(found.changed)]
+    cells = [
+        one if there else None
+        for one, there in zip(_between(details.moves), details.figures, strict=True)
+    ]
+    spent = [
+        after / before if before > 0 else None
+        for before, after in zip(details.spent_before, details.spent_after, strict=True)
+    ]
+    return StepChance(
+        status=Status(state="whole"), words="", draws=details.draws,
+        swapped=details.null == "months swapped", told=details.told, everybody=details.everybody,
+        seen=_rows(details.seen, states), moves=_rows(cells, states),
+        money=_between(details.money), spent=spent, steadiness=_between(details.steadiness)[0],
+        changed=[
+            ToldAt(level=level, customers=int((changed >= level).sum()),
+                   real=float(changed[changed >= level].sum()))
+            for level in LEVELS
+        ],
+    )  # fmt: skip
+
+
+def _between(body: chance.RangeBody) -> list[Between | None]:
+    return [
+        None if mean is None or low is None or high is None
+        else Between(mean=mean, low=low, high=high)
+        for mean, low, high in zip(body.mean, body.low, body.high, strict=True)
+    ]  # fmt: skip
+
+
+def _rows(cells: list[Cell], width: int) -> list[list[Cell]]:
+    return [cells[at : at + width] for at in range(0, len(cells), width)]

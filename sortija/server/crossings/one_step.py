@@ -1,0 +1,82 @@
+"""One of the steps that are looked at: both ends of it, placed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.server.crossings.dates import By, whole_windows
+from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.models import Yardstick
+from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
+from sortija.server.measures.availability import measures_to_show
+from sortija.server.studies.models import Study
+from sortija.server.studies.problems import Problem
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["Cell", "cell_of", "placed_pair", "step_of"]
+
+
+@dataclass(frozen=True)
+class Cell:
+    """Customers who went from state ``origin`` to ``target`` between two dates."""
+
+    yardstick: Yardstick
+    before: AssignmentAt
+    after: AssignmentAt
+    origin: int
+    target: int
+
+    @property
+    def crossed(self) -> NDArray[np.bool_]:
+        """(n,) who went so."""
+        return self.started & np.asarray(self.after.placement.state == self.target)
+
+    @property
+    def started(self) -> NDArray[np.bool_]:
+        """(n,) who was in the state that they left."""
+        return np.asarray(self.before.placement.state == self.origin)
+
+    @property
+    def stayed(self) -> NDArray[np.bool_]:
+        """(n,) who was there, and is there still."""
+        return self.started & np.asarray(self.after.placement.state == self.origin)
+
+
+def step_of(
+    study: Study, window: WindowInView, by: By, step: int
+) -> tuple[Yardstick, AssignmentAt, AssignmentAt]:
+    """Both ends of a step, counted from 0, the oldest first.
+
+    Raises
+    ------
+    Problem
+        404: there is no such step; 503: its dates are still being placed.
+    """
+    yardstick, whole = yardstick_of(study), whole_windows(study, window, by)
+    if yardstick is None or not 0 <= step < len(whole) - 1:
+        raise Problem("There is no such step between two dates.", 404)
+    return yardstick, *placed_pair(study, yardstick, *whole[step : step + 2])
+
+
+def placed_pair(
+    study: Study, yardstick: Yardstick, before: WindowInView, after: WindowInView
+) -> tuple[AssignmentAt, AssignmentAt]:
+    """Everybody at two windows; 503 while they are still being placed."""
+    first, second = measures_to_show(study, before).made, measures_to_show(study, after).made
+    if first is None or second is None or first.size != second.size:
+        raise Problem("These dates are still being placed. Try again in a moment.", 503)
+    return assignment_from(study, yardstick, first), assignment_from(study, yardstick, second)
+
+
+def cell_of(
+    study: Study, window: WindowInView, by: By, step: int, origin: int, target: int
+) -> Cell:  # fmt: skip
+    """The customers of one crossing; 404 where there is no such state."""
+    yardstick, before, after = step_of(study, window, by, step)
+    states = range(before.placement.states)
+    if not (origin in states and target in states):
+        raise Problem("There is no such crossing.", 404)
+    return Cell(yardstick, before, after, origin, target)
