@@ -16,7 +16,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.crossings.changed import chance_of_change
+from sortija.core.crossings.changed import Draws, chance_of_change
 from sortija.core.crossings.rearranged import (
     Null,
     Rearranging,
@@ -154,17 +154,19 @@ def chance_of(
     engine = engine or Engine(1)
     world = _World.of(inputs, yardstick, engine)
     n = inputs.log.customers
-    seen, farther = np.full(n, np.nan), np.zeros(n, np.int64)
+    seen, farther, as_far = np.full(n, np.nan), np.zeros(n, np.int64), np.zeros(n, np.int64)
     visits = np.zeros(n)
     observed = world.draw(-1, seed, partial(_look, seen, visits))
     rows = []
     for number in range(draws):
         progress("what chance alone moves, draw", number, draws)
-        rows.append(world.draw(number, seed, partial(_count_farther, seen, farther)))
+        rows.append(world.draw(number, seed, partial(_compare, seen, farther, as_far)))
     moves = np.array([row.moves for row in rows])
     money = np.array([row.money for row in rows])
     told = world.told
-    p = np.where(told & (visits > 0), (farther + 1) / (draws + 1), np.nan)
+    there = told & (visits > 0)
+    p = np.where(there, (farther + as_far + 1) / (draws + 1), np.nan)
+    changed = chance_of_change(Draws(farther, as_far, there, draws), visits)
     k = yardstick.k
     placed = moves[:, :k, :].sum(axis=(1, 2)) + moves[:, :, :k].sum(axis=(1, 2))
     alike = 2.0 * np.trace(moves[:, :k, :k], axis1=1, axis2=2)
@@ -175,7 +177,7 @@ def chance_of(
         draws, null_of(inputs.before, inputs.after), world.everybody, told, observed.moves,
         observed.money,
         _range_of(moves.astype(np.float64)), _range_of(shift), p,
-        chance_of_change(p, visits, draws), _range_of(steady),
+        changed, _range_of(steady),
     )  # fmt: skip
 
 
@@ -198,12 +200,15 @@ def _look(
     visits[who] = came
 
 
-def _count_farther(
-    seen: NDArray[np.float64], farther: NDArray[np.int64], who: NDArray[np.int64],
-    distance: NDArray[np.float64], came: NDArray[np.float64],
+def _compare(
+    seen: NDArray[np.float64], farther: NDArray[np.int64], as_far: NDArray[np.int64],
+    who: NDArray[np.int64], distance: NDArray[np.float64], came: NDArray[np.float64],
 ) -> None:  # fmt: skip
     # The same distance by another way can differ in its last bits.
-    farther[who] += distance >= seen[who] * (1 - 1e-9) - 1e-12
+    slack = seen[who] * 1e-9 + 1e-12
+    beyond = distance > seen[who] + slack
+    farther[who] += beyond
+    as_far[who] += ~beyond & (distance >= seen[who] - slack)
 
 
 class _Everyone(NamedTuple):

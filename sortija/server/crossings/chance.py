@@ -40,7 +40,7 @@ __all__ = [
     "why_not",
 ]
 
-VERSION = 1
+VERSION = 2
 #: Draws of each step.
 DRAWS = 100
 #: What a model makes of the whole log, not of a window's lines.

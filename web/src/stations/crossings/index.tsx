@@ -1,12 +1,14 @@
 import { useState } from "react";
 
 import { api, data } from "@/api/client";
-import { day } from "@/charts/format";
+import type { Schemas } from "@/api/client";
+import { count, day } from "@/charts/format";
 import { useLens, useSpendOf } from "@/lens/context";
 import { Matrix } from "@/stations/crossings/matrix";
 import { Ribbons } from "@/stations/crossings/ribbons";
 import { Sizes } from "@/stations/crossings/sizes";
-import { Why } from "@/stations/crossings/why";
+import { Panel } from "@/stations/crossings/panel";
+import { mostBeyond } from "@/stations/crossings/figures";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { Stale, StatusBanner } from "@/study/status-banner";
@@ -18,8 +20,8 @@ import { Checkbox } from "@/ui/input";
 
 export const UNITS = [
   ["customers", "Customers"],
-  ["money_before", "Spend before"],
-  ["money_after", "Spend after"],
+  ["spend", "Spend"],
+  ["change", "Change"],
 ] as const;
 export type Unit = (typeof UNITS)[number][0];
 
@@ -35,6 +37,22 @@ export interface PickedCrossing {
   target: number;
 }
 
+/** What was picked, as far as it is there; before that the crossing farthest beyond chance. */
+function pickedOf(
+  page: Schemas["CrossingsPage"] | undefined,
+  chosen: PickedCrossing | null,
+  steps: number,
+): PickedCrossing {
+  const step = Math.min(chosen?.step ?? steps - 1, Math.max(0, steps - 1));
+  const table = page?.steps[step];
+  const states = page?.states.length ?? 0;
+  if (chosen && chosen.origin < states && chosen.target < states) return { ...chosen, step };
+  return {
+    step: Math.max(0, step),
+    ...(table ? mostBeyond(table, states - 3) : { origin: 0, target: 1 }),
+  };
+}
+
 function spendWords(to: string, back: string): string {
   const months = back === "all" ? "all" : `the ${back} months`;
   return `${months} to ${day(to)}, before the crossing`;
@@ -45,9 +63,9 @@ export function Crossings() {
   const { window } = useStudy();
   const lens = useLens();
   const [unit, setUnit] = useState<Unit>("customers");
-  const [hidden, setHidden] = useState(true);
+  const [hidden, setHidden] = useState(false);
   const [by, setBy] = useState<By>("year");
-  const [chosen, setPicked] = useState<PickedCrossing>({ step: 0, origin: 0, target: 1 });
+  const [chosen, setPicked] = useState<PickedCrossing | null>(null);
   const crossings = useStation(
     "crossings",
     ({ study: id, query, signal }) =>
@@ -61,7 +79,7 @@ export function Crossings() {
     by,
   );
   const steps = crossings.data?.steps.length ?? 0;
-  const picked = { ...chosen, step: Math.min(chosen.step, Math.max(0, steps - 1)) };
+  const picked = pickedOf(crossings.data, chosen, steps);
   const from = crossings.data?.steps[picked.step]?.from_to;
   const back = crossings.data?.back ?? "";
   useSpendOf(from ? `${from}:${back}` : "", from ? spendWords(from, back) : "");
@@ -85,7 +103,7 @@ export function Crossings() {
         title="Crossings"
         words={
           page.adopted && window
-            ? `Every date is placed by the groups adopted on ${day(page.adopted.home_to)}. Much of this movement is chance; how much will be told here.`
+            ? `Every date is placed by the groups adopted on ${day(page.adopted.home_to)}. Most moves are chance; what is more than chance is told.`
             : "Who moves between segments from one date to another."
         }
       >
@@ -130,13 +148,19 @@ export function Crossings() {
       )}
       {step && (
         <Stale status={page.status}>
-          <Ribbons
-            page={page}
-            unit={unit}
-            hidden={hidden && unit === "customers"}
-            picked={picked}
-            onPick={pick}
-          />
+          <Told step={step} />
+          <div
+            className={`grid items-start gap-3 ${page.by === "year" ? "grid-cols-[1.2fr_1fr]" : "grid-cols-[minmax(0,1fr)]"}`}
+          >
+            <Ribbons
+              page={page}
+              unit={unit}
+              hidden={hidden && unit === "customers"}
+              picked={picked}
+              onPick={pick}
+            />
+            {page.by === "year" && <Panel page={page} picked={picked} />}
+          </div>
           <div className="grid grid-cols-[1.4fr_1fr] items-start gap-3">
             <Matrix
               page={page}
@@ -148,12 +172,41 @@ export function Crossings() {
               onPick={pick}
             />
             <div className="grid gap-3">
-              <Why page={page} picked={picked} />
+              {page.by === "quarter" && <Panel page={page} picked={picked} />}
               <Sizes page={page} step={step} number={picked.step} onPick={pick} />
             </div>
           </div>
         </Stale>
       )}
     </div>
+  );
+}
+
+/** Who has changed in one step, and what the steadiness of the groups leaves to chance. */
+function Told({ step }: { step: Schemas["StepTable"] }) {
+  const { steadiness, changed, told, everybody, status } = step.chance;
+  if (status.state !== "whole" || !steadiness) return null;
+  const probably = changed[0];
+  const surely = changed.find((each) => each.level >= 0.8);
+  return (
+    <p role="note" className="text-12">
+      {probably && probably.customers > 0 ? (
+        <>
+          <b className="font-semibold">{count(probably.customers)} customers</b> have probably
+          changed, about {count(Math.round(probably.real))} of them really
+          {surely && surely.customers > 0 && `; ${count(surely.customers)} have, 8 times in 10`}
+          .{" "}
+        </>
+      ) : (
+        <>Of no single customer it can be said that it has changed. </>
+      )}
+      <span className="text-quiet">
+        Same again {steadiness.mean.toFixed(2)}: had the year happened again with nothing changed,
+        so many would stand in the same segment. Told of {count(told)} customers
+        {everybody
+          ? "; the log begins with the earlier window, so nobody can be told to be new."
+          : " who came before both windows."}
+      </span>
+    </p>
   );
 }

@@ -2,7 +2,14 @@ import type { Schemas } from "@/api/client";
 import { count, day, money } from "@/charts/format";
 import { SegmentMark } from "@/marks/segment-mark";
 import type { PickedCrossing, Unit } from "@/stations/crossings";
-import { rowOf } from "@/stations/crossings/figures";
+import {
+  beyond,
+  cellOf,
+  chanceOf,
+  rangeWords,
+  rowOf,
+  verdictOf,
+} from "@/stations/crossings/figures";
 import { useStudy } from "@/study/context";
 import { Column, RowHead, Table } from "@/ui/table";
 
@@ -22,19 +29,27 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
   const k = page.states.length - 3;
   const rows = page.states
     .map((_, state) => state)
-    .filter((state) => total(rowOf(step, unit, hidden, state)) > 0);
+    .filter((state) => total(step.customers[state] ?? []) > 0);
   const columns = page.states
     .map((_, state) => state)
-    .filter(
-      (state) => state < k || rows.some((row) => (rowOf(step, unit, hidden, row)[state] ?? 0) > 0),
-    );
+    .filter((state) => state < k || rows.some((row) => (step.customers[row]?.[state] ?? 0) > 0));
+  const told = step.chance.moves.length > 0;
   const words = (value: number) =>
     unit === "customers" ? count(value) : money(value, study.scale, study.currency);
+  const most = Math.max(
+    1,
+    ...rows.flatMap((origin) => columns.map((target) => beyond(step, origin, target))),
+  );
   return (
     <section className="card min-w-0 p-3" aria-label="Matrix">
       <div className="flex items-baseline gap-3">
         <h2 className="flex-1 text-14">
-          {day(step.from_to)} → {day(step.to)}, % of each row
+          {day(step.from_to)} → {day(step.to)},{" "}
+          {unit === "change"
+            ? "change of spend"
+            : unit === "spend"
+              ? "% of spend before"
+              : "% of each row"}
         </h2>
         <span className="flex gap-1">
           {page.steps.map((other, place) => (
@@ -56,7 +71,7 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
             <tr className="text-11 text-quiet">
               <Column className="py-1">from ↓ to →</Column>
               <Column figures className="px-2">
-                at start
+                {unit === "change" ? "together" : "at start"}
               </Column>
               {columns.map((state) => (
                 <Column key={state} figures className="px-1" title={page.states[state]?.name}>
@@ -85,29 +100,43 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
                   <td className="px-2 text-right text-quiet">{words(sum)}</td>
                   {columns.map((target) => {
                     const value = row[target] ?? 0;
+                    const crossed = cellOf(step, "customers", hidden, origin, target);
                     const share = sum ? value / sum : 0;
                     const chosen =
                       picked.step === number &&
                       picked.origin === origin &&
                       picked.target === target;
                     const stays = origin === target;
-                    const said = `${state?.name} → ${page.states[target]?.name}: ${words(value)}`;
+                    const chance = chanceOf(step, origin, target);
+                    const verdict = verdictOf(step, origin, target);
+                    const against = chance && !stays ? `; chance ${rangeWords(chance)}` : "";
+                    const said = `${state?.name} → ${page.states[target]?.name}: ${words(value)}${against}`;
                     return (
                       <td key={target} className="p-px">
                         <button
                           type="button"
-                          disabled={value === 0}
+                          disabled={crossed === 0}
                           onClick={() => onPick({ step: number, origin, target })}
                           title={said}
                           aria-label={said}
-                          className={`w-full min-w-9 px-1 py-1 text-right ${chosen ? "outline-2 outline-teal" : ""} ${stays ? "font-semibold" : ""}`}
+                          data-verdict={verdict}
+                          className={`w-full min-w-9 px-1 py-1 text-right ${chosen ? "outline-2 outline-teal" : ""} ${stays ? "font-semibold" : told && verdict !== "more" ? "text-quiet" : ""}`}
                           style={{
-                            background: value
-                              ? `color-mix(in srgb, var(${stays ? "--color-everyone" : "--color-above"}) ${(stays ? 30 : Math.min(70, share * 150)).toFixed(0)}%, transparent)`
-                              : undefined,
+                            background: tint(
+                              stays,
+                              told,
+                              beyond(step, origin, target) / most,
+                              share,
+                            ),
                           }}
                         >
-                          {value === 0 ? "·" : share < 0.005 ? "<1" : (100 * share).toFixed(0)}
+                          {crossed === 0
+                            ? "·"
+                            : unit === "change"
+                              ? words(value)
+                              : share < 0.005
+                                ? "<1"
+                                : (100 * share).toFixed(0)}
                         </button>
                       </td>
                     );
@@ -116,10 +145,54 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
               );
             })}
           </tbody>
+          {unit === "customers" && (
+            <tfoot className="text-quiet">
+              <tr className="border-t-2 border-line">
+                <RowHead className="py-1">at the end</RowHead>
+                <td />
+                {columns.map((target) => (
+                  <td key={target} className="px-1 text-right">
+                    {count(atEnd(step, target))}
+                  </td>
+                ))}
+              </tr>
+              <tr>
+                <RowHead className="py-1">came less went</RowHead>
+                <td />
+                {columns.map((target) => (
+                  <td key={target} className="px-1 text-right">
+                    {signed(atEnd(step, target) - total(step.customers[target] ?? []))}
+                  </td>
+                ))}
+              </tr>
+            </tfoot>
+          )}
         </Table>
       </div>
+      <p className="mt-1.5 text-11 text-quiet">
+        {told
+          ? "Violet: more crossed than chance would move. Quiet: no more than chance makes, or chance has no figure. Grey: stayed."
+          : "Shares of each row; how much of it is chance is being told."}
+      </p>
     </section>
   );
+}
+
+/** Customers in a state at the later date. */
+function atEnd(step: Schemas["StepTable"], target: number): number {
+  return total(step.customers.map((row) => row[target] ?? 0));
+}
+
+function signed(value: number): string {
+  return value === 0 ? "0" : `${value > 0 ? "+" : "−"}${count(Math.abs(value))}`;
+}
+
+/** Only what lies beyond chance has a colour; before chance is told, nothing has. */
+function tint(stays: boolean, told: boolean, extra: number, share: number): string | undefined {
+  const mix = (token: string, percent: number) =>
+    `color-mix(in srgb, var(${token}) ${percent.toFixed(0)}%, transparent)`;
+  if (stays) return share > 0 ? mix("--color-everyone", 30) : undefined;
+  return told && extra > 0 ? mix("--color-above", 15 + 50 * extra) : undefined;
 }
 
 function total(row: number[]): number {

@@ -4,10 +4,17 @@ import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
 import { hueOf, MarkShape } from "@/marks/segment-mark";
 import type { PickedCrossing, Unit } from "@/stations/crossings";
-import { cellOf } from "@/stations/crossings/figures";
+import {
+  cellOf,
+  rangeWords,
+  chanceOf,
+  stripedShare,
+  verdictOf,
+} from "@/stations/crossings/figures";
 import { useStudy } from "@/study/context";
 
-const WIDTH = 960;
+const WIDE = 960;
+const NARROW = 560;
 const HEIGHT = 350;
 const TOP = 8;
 const LEFT = 128;
@@ -35,9 +42,12 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
   const states = page.states.length;
   const dates = page.dates.filter((date) => !date.covered);
   const columns = dates.length;
+  const WIDTH = columns > 2 ? WIDE : NARROW;
   const step = (WIDTH - 2 * LEFT) / (columns - 1);
   const x = (column: number) => LEFT + column * step;
-  const sums = dates.map((_, column) => sumsOf(page, column, unit, hidden, states));
+  // A change has no width of its own: ribbons stay as wide as the spend that it is a change of.
+  const wide = unit === "change" ? "spend" : unit;
+  const sums = dates.map((_, column) => sumsOf(page, column, wide, hidden, states));
   const most = Math.max(1, ...sums.map((column) => column.reduce((a, b) => a + b, 0)));
   const scale = (HEIGHT - TOP - GAP * states) / most;
   const blocks = sums.map((column) => stack(column, scale));
@@ -47,26 +57,45 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
   };
   const words = (value: number) =>
     unit === "customers" ? `${count(value)} customers` : money(value, study.scale, study.currency);
+  const told = page.steps.some((each) => each.chance.moves.length > 0);
   return (
-    <section className="card p-3" aria-label="Ribbons">
+    <section className="card min-w-0 p-3" aria-label="Ribbons">
       <h2 className="text-14">
         {page.by === "year" ? "The same season a year before and now" : `${columns} quarter ends`},{" "}
         {unit === "customers"
           ? "customers"
-          : unit === "money_before"
+          : unit === "spend"
             ? `spend before, ${study.currency}`
-            : `spend after, ${study.currency}`}
+            : `change of spend, ${study.currency}`}
       </h2>
       <PickPicture
         width="100%"
         viewBox={`0 0 ${WIDTH} ${HEIGHT + 44}`}
         label="Crossings between dates"
       >
+        <defs>
+          {[...page.states.map((_, state) => String(state)), "teal"].map((tone) => (
+            <pattern
+              key={tone}
+              id={`stripes-${tone}`}
+              width={5}
+              height={5}
+              patternUnits="userSpaceOnUse"
+              patternTransform="rotate(45)"
+            >
+              <rect
+                width={2.2}
+                height={5}
+                fill={tone === "teal" ? "var(--color-teal)" : hue(Number(tone))}
+              />
+            </pattern>
+          ))}
+        </defs>
         {page.steps.map((table, number) => (
           <g key={table.to}>
             {ribbonsOf(
               table,
-              unit,
+              wide,
               hidden,
               blocks[number] ?? [],
               blocks[number + 1] ?? [],
@@ -80,21 +109,35 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
               const stays = ribbon.origin === ribbon.target;
               const x1 = x(number) + BLOCK / 2;
               const x2 = x(number + 1) - BLOCK / 2;
-              const middle = (x1 + x2) / 2;
               const pick = () =>
                 onPick({ step: number, origin: ribbon.origin, target: ribbon.target });
-              const label = `${page.states[ribbon.origin]?.name} to ${page.states[ribbon.target]?.name}, ${day(table.from_to)} to ${day(table.to)}: ${words(ribbon.value)}`;
+              const chance = chanceOf(table, ribbon.origin, ribbon.target);
+              const verdict = verdictOf(table, ribbon.origin, ribbon.target);
+              const striped = ribbon.size * stripedShare(table, ribbon.origin, ribbon.target);
+              const tone = chosen ? "teal" : String(ribbon.origin);
+              const band = (top: number, size: number) =>
+                bandOf(x1, ribbon.y1 + top, x2, ribbon.y2 + top, size);
+              const label = `${page.states[ribbon.origin]?.name} to ${page.states[ribbon.target]?.name}, ${day(table.from_to)} to ${day(table.to)}: ${words(cellOf(table, unit, hidden, ribbon.origin, ribbon.target))}${chance && !stays ? `; chance alone moves ${rangeWords(chance)} customers` : ""}`;
               return (
-                <path
+                <g
                   key={`${ribbon.origin}-${ribbon.target}`}
-                  d={`M${x1} ${ribbon.y1}C${middle} ${ribbon.y1} ${middle} ${ribbon.y2} ${x2} ${ribbon.y2}V${ribbon.y2 + ribbon.size}C${middle} ${ribbon.y2 + ribbon.size} ${middle} ${ribbon.y1 + ribbon.size} ${x1} ${ribbon.y1 + ribbon.size}Z`}
-                  fill={chosen ? "var(--color-teal)" : hue(ribbon.origin)}
-                  opacity={chosen ? 0.9 : stays ? 0.13 : 0.34}
                   {...pickable({ label, pressed: chosen, onPick: pick, reached: !stays })}
                   className="cursor-pointer hover:opacity-70"
                 >
                   <title>{label}</title>
-                </path>
+                  <path
+                    d={band(0, ribbon.size - striped)}
+                    fill={chosen ? "var(--color-teal)" : hue(ribbon.origin)}
+                    opacity={chosen ? 0.9 : stays ? 0.13 : told ? 0.62 : 0.34}
+                  />
+                  {striped > 0 && (
+                    <path
+                      d={band(ribbon.size - striped, striped)}
+                      fill={`url(#stripes-${tone})`}
+                      opacity={chosen ? 0.9 : verdict === "more" ? 0.6 : 0.3}
+                    />
+                  )}
+                </g>
               );
             })}
             <text
@@ -138,12 +181,21 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
         <Names page={page} blocks={blocks.at(-1) ?? []} x={WIDTH - LEFT + 14} />
       </PickPicture>
       <p className="text-11 text-quiet">
-        Pale: stayed. Coloured: moved, by where they were. Moves under half a percent are in the
-        matrix alone.
-        {hidden && " Border moves (both margins under 0.3) are drawn as staying."}
+        {told
+          ? "Full: more than chance would move. Striped: what chance alone moves. Pale: stayed. Grey: new, or back again; chance has no figure for those who are new."
+          : "Pale: stayed. Coloured: moved, by where they were; how much of it is chance is being told."}{" "}
+        Moves under half a percent are in the matrix alone.
+        {hidden &&
+          " Border moves (both margins under 0.3) are drawn as staying: a help in reading, no measure of chance."}
       </p>
     </section>
   );
+}
+
+/** A ribbon from one place to another, as thick as its customers. */
+function bandOf(x1: number, y1: number, x2: number, y2: number, size: number): string {
+  const middle = (x1 + x2) / 2;
+  return `M${x1} ${y1}C${middle} ${y1} ${middle} ${y2} ${x2} ${y2}V${y2 + size}C${middle} ${y2 + size} ${middle} ${y1 + size} ${x1} ${y1 + size}Z`;
 }
 
 function Names({
