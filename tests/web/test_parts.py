@@ -277,14 +277,44 @@ class Shapes(Parts):
 
     def test_border_moves_that_are_hidden_stay_at_home(self):
         step = {"customers": [[70, 20, 10], [5, 90, 5], [0, 8, 2]],
-                "border": [[0, 12, 4], [2, 0, 0], [0, 8, 0]], "money": [[1, 2, 3]] * 3}  # fmt: skip
+                "border": [[0, 12, 4], [2, 0, 0], [0, 8, 0]], "money_before": [[1, 2, 3]] * 3,
+                "money_after": [[1, 5, 1]] * 3}  # fmt: skip
         for origin, row in enumerate(step["customers"]):
             shown = self.js("([s, o]) => parts.rowOf(s, 'customers', true, o)", [step, origin])
             self.assertEqual(sum(shown), sum(row))
             for target, value in enumerate(shown):
                 if target != origin:
                     self.assertEqual(value, row[target] - step["border"][origin][target])
-        self.assertEqual(self.js("s => parts.rowOf(s, 'money', true, 0)", step), [1, 2, 3])
+        self.assertEqual(self.js("s => parts.rowOf(s, 'spend', true, 0)", step), [1, 2, 3])
+        self.assertEqual(self.js("s => parts.rowOf(s, 'change', true, 0)", step), [0, 3, -2])
+
+    def test_only_what_lies_beyond_chance_is_full(self):
+        def between(mean, low, high):
+            return {"mean": mean, "low": low, "high": high}
+
+        cells = {(0, 1): (173, 170, between(52, 38, 67)), (1, 0): (60, 60, between(52, 38, 67)),
+                 (0, 2): (20, 20, between(52, 38, 67)), (2, 0): (400, 0, None)}  # fmt: skip
+        table = [[[0, 0, None] for _ in range(3)] for _ in range(3)]
+        for (a, b), told in cells.items():
+            table[a][b] = list(told)
+        step = {
+            "customers": [[cell[0] for cell in row] for row in table],
+            "chance": {"seen": [[cell[1] for cell in row] for row in table],
+                       "moves": [[cell[2] for cell in row] for row in table]},
+        }  # fmt: skip
+        for (a, b), verdict, striped in (
+            ((0, 1), "more", 1 - (170 - 52) / 173), ((1, 0), "as chance", 1),
+            ((0, 2), "fewer", 1), ((2, 0), "untold", 0),
+        ):  # fmt: skip
+            with self.subTest(verdict):
+                self.assertEqual(
+                    self.js("([s, a, b]) => parts.verdictOf(s, a, b)", [step, a, b]), verdict
+                )
+                share = self.js("([s, a, b]) => parts.stripedShare(s, a, b)", [step, a, b])
+                self.assertAlmostEqual(share, striped)
+        # The one beyond chance opens, though more took a way of which chance cannot be told.
+        self.assertEqual(self.js("s => parts.mostBeyond(s, 3)", step), {"origin": 0, "target": 1})
+        self.assertEqual(self.js("c => parts.rangeWords(c)", between(52, 38.2, 66.4)), "38 to 67")
 
     def test_rings_hang_apart_and_below_where_their_customers_come_from(self):
         rng = random.Random(9)

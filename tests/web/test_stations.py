@@ -144,19 +144,67 @@ class CrossingsByHand(Station):
         ]  # fmt: skip
         most, origin, target = max(moves)
         names = [state["name"] for state in crossings["states"]]
-        page.get_by_text("Much of this movement is chance").wait_for()
+        page.get_by_text("Most moves are chance").wait_for()
         page.get_by_role("button", name="Quarter by quarter").click()
         matrix = page.get_by_role("region", name="Matrix")
         matrix.get_by_role("button", name=re.compile("^to 31 Dec")).click()
-        page.get_by_label("hide border moves").uncheck()
         matrix.get_by_role("button", name=f"{names[origin]} → {names[target]}: ").click()
         self.lens_shows(most)
-        why = page.get_by_role("region", name="Why")
-        why.get_by_text(f"{most:,} customers").wait_for()
+        panel = page.get_by_role("region", name="Crossing", exact=True)
+        panel.get_by_text(f"{most:,} customers").wait_for()
+        panel.get_by_role("table", name="What changed, by measure").wait_for()
         page.get_by_text("Spend here: the 12 months to 30 Sep 2025").wait_for()
-        page.get_by_role("button", name="Spend before").click()
+        page.get_by_role("button", name="Spend", exact=True).click()
         page.get_by_text("4 quarter ends, spend before").wait_for()
         self.assertTrue(page.get_by_label("hide border moves").is_disabled())
+
+    def test_what_is_more_than_chance(self):
+        """From the ribbon to what chance makes of it, who has changed, and a lens on them."""
+        self.adopt()
+        self.wait(lambda: self.told()["chance"]["status"]["state"] == "whole", 120)
+        step = self.told()
+        self.walk("Crossings", self.against_chance, step)
+
+    def told(self):
+        [step] = self.get("crossings")["steps"]
+        return step
+
+    def against_chance(self, page, step):
+        chance = step["chance"]
+        page.get_by_text(f"Same again {chance['steadiness']['mean']:.2f}").wait_for()
+        ribbons = page.get_by_role("region", name="Ribbons")
+        ribbons.get_by_text("Striped: what chance alone moves").wait_for()
+        verdicts = [
+            self.verdict(chance, a, b) for a, row in enumerate(step["customers"])
+            for b, customers in enumerate(row) if customers and a != b
+        ]  # fmt: skip
+        matrix = page.get_by_role("region", name="Matrix")
+        for verdict in ("more", "fewer", "as chance"):
+            shown = matrix.locator(f"[data-verdict='{verdict}']:enabled")
+            self.assertEqual(shown.count(), verdicts.count(verdict), verdict)
+        panel = page.get_by_role("region", name="Crossing", exact=True)
+        panel.get_by_text("chance alone would have moved").wait_for()
+        panel.get_by_role("tab", name="Signs before").click()
+        panel.get_by_role("region", name="Signs before").wait_for()
+        panel.get_by_role("tab", name="Customers").click()
+        people = panel.get_by_role("region", name="Customers")
+        people.get_by_text("All who crossed:").wait_for()
+        slider = people.get_by_label("changed, at least")
+        slider.focus()
+        page.keyboard.press("ArrowRight")
+        people.get_by_text("At 5 in 10:").wait_for()
+        page.keyboard.press("ArrowLeft")
+        self.accessible(page)
+        people.get_by_role("button", name=re.compile("^Look at these")).click()
+        page.get_by_role("button", name="Clear").wait_for()
+
+    def verdict(self, chance, a, b):
+        cell, seen = chance["moves"][a][b], chance["seen"][a][b]
+        if not cell:
+            return "untold"
+        if seen > cell["high"]:
+            return "more"
+        return "fewer" if seen < cell["low"] else "as chance"
 
     def test_whether_sizes_changed(self):
         self.adopt()

@@ -103,7 +103,7 @@ export function Crossings() {
         title="Crossings"
         words={
           page.adopted && window
-            ? `Every date is placed by the groups adopted on ${day(page.adopted.home_to)}. Most moves are chance; what is more than chance is told.`
+            ? `Placed by the groups adopted on ${day(page.adopted.home_to)}. Most moves are chance.`
             : "Who moves between segments from one date to another."
         }
       >
@@ -193,7 +193,7 @@ function Told({ step }: { step: Schemas["StepTable"] }) {
       {probably && probably.customers > 0 ? (
         <>
           <b className="font-semibold">{count(probably.customers)} customers</b> have probably
-          changed, about {count(Math.round(probably.real))} of them really
+          changed, about {count(Math.round(probably.real))} of them truly have
           {surely && surely.customers > 0 && `; ${count(surely.customers)} have, 8 times in 10`}
           .{" "}
         </>
