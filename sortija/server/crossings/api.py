@@ -9,8 +9,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from sortija.server.crossings.cohorts import CohortsPage, cohorts_page
 from sortija.server.crossings.customers import ChangedPage, changed_page
 from sortija.server.crossings.dates import By
+from sortija.server.crossings.fit import FitPage, fit_page
 from sortija.server.crossings.one_step import cell_of
 from sortija.server.crossings.reasons import WhyPage, why_page
 from sortija.server.crossings.signs import SignsPage, signs_page
@@ -81,3 +83,19 @@ class ChangedView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """The customers of one crossing, the likeliest to have changed first."""
         return reply(changed_page(cell_of(*_cell(request, study))))
+
+
+class CohortsView(APIView):
+    @extend_schema(parameters=WINDOW, responses=CohortsPage)
+    def get(self, request: Request, study: int) -> Response:
+        """Customers by the quarter of their first purchase, up to the window's last day."""
+        found = study_for(request.user, study)
+        return reply(cohorts_page(found, window_from(request, default_window(found))))
+
+
+class FitView(APIView):
+    @extend_schema(parameters=WINDOW, responses=FitPage)
+    def get(self, request: Request, study: int) -> Response:
+        """Whether the yardstick still fits."""
+        found = study_for(request.user, study)
+        return reply(fit_page(found, window_from(request, default_window(found))))

@@ -8,5 +8,7 @@ urlpatterns = [
     path("studies/<int:study>/crossings", api.CrossingsView.as_view()),
     path("studies/<int:study>/crossings/why", api.WhyView.as_view()),
     path("studies/<int:study>/crossings/signs", api.SignsView.as_view()),
+    path("studies/<int:study>/crossings/cohorts", api.CohortsView.as_view()),
+    path("studies/<int:study>/crossings/yardstick", api.FitView.as_view()),
     path("studies/<int:study>/crossings/changed", api.ChangedView.as_view()),
 ]

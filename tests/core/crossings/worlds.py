@@ -71,7 +71,7 @@ def world(
     customer = np.concatenate(who).astype(np.int32)
     day = np.concatenate(when).astype(np.int32)
     money = np.rint(100 * basket[customer] * np.exp(rng.normal(0, 0.5, len(day)))).astype(np.int64)
-    return World(_log(customer, day, money, customers), changed)
+    return World(log_of(customer, day, money, customers), changed)
 
 
 def _rhythm(rng: np.random.Generator, rate: float, end: float, shape: float) -> np.ndarray:
@@ -82,7 +82,8 @@ def _rhythm(rng: np.random.Generator, rate: float, end: float, shape: float) -> 
     return at[(at >= 0) & (at < end)]
 
 
-def _log(customer: np.ndarray, day: np.ndarray, money: np.ndarray, customers: int) -> Log:
+def log_of(customer: np.ndarray, day: np.ndarray, money: np.ndarray, customers: int) -> Log:
+    """A log of sales, a line each."""
     receipt = np.arange(1, len(day) + 1).astype(np.uint64)
     order, start = order_lines(customer, day, receipt, customers)
     n = len(day)

@@ -299,6 +299,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/crossings/cohorts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Customers by the quarter of their first purchase, up to the window's last day. */
+        get: operations["studies_crossings_cohorts_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/crossings/signs": {
         parameters: {
             query?: never;
@@ -325,6 +342,23 @@ export interface paths {
         };
         /** @description Why the customers of one crossing crossed. */
         get: operations["studies_crossings_why_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/crossings/yardstick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Whether the yardstick still fits. */
+        get: operations["studies_crossings_yardstick_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3063,6 +3097,52 @@ export interface components {
             mean_unit: string;
         };
         /**
+         * CohortCell
+         * @description A cohort in one quarter since it came: how many bought, what all of them spent; ``first``
+         *     and ``last``: its days.
+         */
+        CohortCell: {
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Bought */
+            bought: number;
+            /** Money */
+            money: number;
+        };
+        /**
+         * CohortRow
+         * @description Customers whose first purchase lies from ``first`` to ``last``; ``cells``: a quarter each,
+         *     as far as they have ended. ``unsure``: some may have been customers before the log begins.
+         */
+        CohortRow: {
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Customers */
+            customers: number;
+            /** Unsure */
+            unsure: boolean;
+            /** Cells */
+            cells: components["schemas"]["CohortCell"][];
+        };
+        /**
+         * CohortsPage
+         * @description ``begins``, ``ends``: what the log has up to the window's last day.
+         */
+        CohortsPage: {
+            status: components["schemas"]["Status"];
+            /** Begins */
+            begins: string;
+            /** Ends */
+            ends: string;
+            /** Rows */
+            rows: components["schemas"]["CohortRow"][];
+            wait: components["schemas"]["WaitBody"] | null;
+        };
+        /**
          * ColumnHead
          * @description A column: a segment by its number and mark, else the lens (1) or the rest (2), unmarked.
          */
@@ -3487,6 +3567,29 @@ export interface components {
              */
             gap: boolean;
         };
+        /**
+         * DriftRow
+         * @description How far a column that shapes the segments has moved: the stability index, what chance makes
+         *     of it, and whether it is told. ``then``, ``now``: medians, null of a category.
+         */
+        DriftRow: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Index */
+            index: number;
+            /** Chance */
+            chance: number;
+            /** Told */
+            told: boolean;
+            /** Then */
+            then: number | null;
+            /** Now */
+            now: number | null;
+        };
         /** Edge */
         Edge: {
             /** Label */
@@ -3577,6 +3680,27 @@ export interface components {
             name: string;
             /** Value */
             value: number;
+        };
+        /**
+         * FartherRow
+         * @description A segment: mean distances to its centre, and the share that stands farther than 99 in 100
+         *     did, with what chance seldom makes of it; null where too few are in it.
+         */
+        FartherRow: {
+            /** Segment */
+            segment: number;
+            /** Customers */
+            customers: number;
+            /** Then */
+            then: number | null;
+            /** Now */
+            now: number | null;
+            /** Beyond */
+            beyond: number | null;
+            /** Chance */
+            chance: number | null;
+            /** Told */
+            told: boolean;
         };
         /**
          * FencesBody
@@ -3738,6 +3862,30 @@ export interface components {
              * @default
              */
             name?: string;
+        };
+        /**
+         * FitPage
+         * @description ``home``: the window of the adoption, ``to`` the one it is compared with; ``seasons``: what
+         *     to know where they are of different seasons or share months; ``words``: why it cannot be
+         *     told.
+         */
+        FitPage: {
+            status: components["schemas"]["Status"];
+            adopted: components["schemas"]["Adopted"] | null;
+            /** States */
+            states: components["schemas"]["SegmentKey"][];
+            /** Home */
+            home: string;
+            /** To */
+            to: string;
+            /** Seasons */
+            seasons: string;
+            /** Rows */
+            rows: components["schemas"]["DriftRow"][];
+            /** Segments */
+            segments: components["schemas"]["FartherRow"][];
+            /** Words */
+            words: string;
         };
         /** FormerName */
         FormerName: {
@@ -7331,6 +7479,27 @@ export interface components {
             values: components["schemas"]["ValueRow"][];
         };
         /**
+         * WaitBody
+         * @description Days to the next purchase of ``customers`` who are new: share still waiting, with its
+         *     interval; ``half``: days after which half have bought again, null if that is not seen.
+         */
+        WaitBody: {
+            /** Customers */
+            customers: number;
+            /** Days */
+            days: number[];
+            /** Waiting */
+            waiting: number[];
+            /** Low */
+            low: (number | null)[];
+            /** High */
+            high: (number | null)[];
+            /** Half */
+            half: number | null;
+            /** After Year */
+            after_year: number | null;
+        };
+        /**
          * WaterSteps
          * @description The waterline: first day of each step since 1970-01-01 (and of the one after the last).
          *
@@ -8352,6 +8521,43 @@ export interface operations {
             };
         };
     };
+    studies_crossings_cohorts_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CohortsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     studies_crossings_signs_retrieve: {
         parameters: {
             query: {
@@ -8429,6 +8635,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WhyPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_crossings_yardstick_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitPage"];
                 };
             };
             /** @description It cannot be done, and why. */

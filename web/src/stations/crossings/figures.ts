@@ -1,5 +1,5 @@
 import type { Schemas } from "@/api/client";
-import type { Unit } from "@/stations/crossings";
+import type { Unit } from "@/stations/crossings/picked";
 
 type Step = Schemas["StepTable"];
 export type Between = Schemas["Between"];

@@ -1,212 +1,32 @@
-import { useState } from "react";
-
-import { api, data } from "@/api/client";
-import type { Schemas } from "@/api/client";
-import { count, day } from "@/charts/format";
-import { useLens, useSpendOf } from "@/lens/context";
-import { Matrix } from "@/stations/crossings/matrix";
-import { Ribbons } from "@/stations/crossings/ribbons";
-import { Sizes } from "@/stations/crossings/sizes";
-import { Panel } from "@/stations/crossings/panel";
-import { mostBeyond } from "@/stations/crossings/figures";
-import { useStation } from "@/stations/use-station";
-import { useStudy } from "@/study/context";
-import { Stale, StatusBanner } from "@/study/status-banner";
+import { Cohorts } from "@/stations/crossings/cohorts";
+import { RibbonsView } from "@/stations/crossings/ribbons-view";
+import { Yardstick } from "@/stations/crossings/yardstick";
+import { useAddress, word } from "@/study/address";
+import { chosen } from "@/ui/chosen";
 import { PageHeader } from "@/ui/page-header";
-import { NextStep } from "@/ui/next-step";
-import { Empty, Failed, Waiting } from "@/ui/status";
-import { Choice } from "@/ui/choice";
-import { Checkbox } from "@/ui/input";
+import { Views } from "@/ui/views";
 
-export const UNITS = [
-  ["customers", "Customers"],
-  ["spend", "Spend"],
-  ["change", "Change"],
+const VIEWS = [
+  ["ribbons", "Ribbons"],
+  ["cohorts", "Cohorts"],
+  ["yardstick", "Yardstick"],
 ] as const;
-export type Unit = (typeof UNITS)[number][0];
+const LOOKED_AT = { look: word };
 
-const STEPS = [
-  ["year", "A year apart"],
-  ["quarter", "Quarter by quarter"],
-] as const;
-type By = (typeof STEPS)[number][0];
-
-export interface PickedCrossing {
-  step: number;
-  origin: number;
-  target: number;
-}
-
-/** What was picked, as far as it is there; before that the crossing farthest beyond chance. */
-function pickedOf(
-  page: Schemas["CrossingsPage"] | undefined,
-  chosen: PickedCrossing | null,
-  steps: number,
-): PickedCrossing {
-  const step = Math.min(chosen?.step ?? steps - 1, Math.max(0, steps - 1));
-  const table = page?.steps[step];
-  const states = page?.states.length ?? 0;
-  if (chosen && chosen.origin < states && chosen.target < states) return { ...chosen, step };
-  return {
-    step: Math.max(0, step),
-    ...(table ? mostBeyond(table, states - 3) : { origin: 0, target: 1 }),
-  };
-}
-
-function spendWords(to: string, back: string): string {
-  const months = back === "all" ? "all" : `the ${back} months`;
-  return `${months} to ${day(to)}, before the crossing`;
-}
-
-/** Crossings: ribbons between dates, the matrix of a step, and why customers crossed. */
+/** Crossings: who moved, told from chance; who came again; whether the yardstick still fits. */
 export function Crossings() {
-  const { window } = useStudy();
-  const lens = useLens();
-  const [unit, setUnit] = useState<Unit>("customers");
-  const [hidden, setHidden] = useState(false);
-  const [by, setBy] = useState<By>("year");
-  const [chosen, setPicked] = useState<PickedCrossing | null>(null);
-  const crossings = useStation(
-    "crossings",
-    ({ study: id, query, signal }) =>
-      data(
-        api.GET("/api/studies/{study}/crossings", {
-          params: { path: { study: id }, query: { ...query, by } },
-          signal,
-        }),
-      ),
-    false,
-    by,
-  );
-  const steps = crossings.data?.steps.length ?? 0;
-  const picked = pickedOf(crossings.data, chosen, steps);
-  const from = crossings.data?.steps[picked.step]?.from_to;
-  const back = crossings.data?.back ?? "";
-  useSpendOf(from ? `${from}:${back}` : "", from ? spendWords(from, back) : "");
-  if (crossings.isPending) return <Waiting />;
-  if (crossings.isError) return <Failed words={crossings.error.message} />;
-  const page = crossings.data;
-  const step = page.steps[picked.step];
-  const pick = (next: PickedCrossing) => {
-    setPicked(next);
-    const at = page.steps[next.step];
-    if (at)
-      lens.pick(
-        `crossing:${at.from_to}>${at.to}`,
-        { value: `${next.origin + 1}>${next.target + 1}` },
-        false,
-      );
-  };
+  const [at, put] = useAddress(LOOKED_AT);
+  const look = chosen(VIEWS, at.look);
+  const tabs = <Views views={VIEWS} view={look} onView={(next) => void put({ look: next })} />;
   return (
-    <div className="grid gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <PageHeader
         title="Crossings"
-        words={
-          page.adopted && window
-            ? `Placed by the groups adopted on ${day(page.adopted.home_to)}. Most moves are chance.`
-            : "Who moves between segments from one date to another."
-        }
-      >
-        {page.dates.length > 0 && (
-          <Choice label="What lies between the dates" choices={STEPS} value={by} onChoose={setBy} />
-        )}
-        {page.steps.length > 0 && (
-          <>
-            <Choice label="What is counted" choices={UNITS} value={unit} onChoose={setUnit} />
-            <label className="flex shrink-0 items-center gap-1.5 text-12">
-              <Checkbox
-                checked={hidden}
-                disabled={unit !== "customers"}
-                onChange={() => setHidden(!hidden)}
-              />
-              hide border moves
-            </label>
-          </>
-        )}
-      </PageHeader>
-      {page.status.state === "empty" && (
-        <Empty
-          title="Crossings are counted between segments"
-          action={<NextStep to="groups">Adopt groups first</NextStep>}
-        >
-          Here ribbons will run from the same season a year before to now, as wide as the customers
-          who moved, with those not there yet, those who left and those who came back.
-        </Empty>
-      )}
-      <StatusBanner status={page.status} />
-      {page.lacks && <Empty title="There are no two dates to compare">{page.lacks}</Empty>}
-      {!page.lacks && page.dates.some((date) => date.covered) && (
-        <ul role="note" className="grid gap-1 border-l-2 border-below bg-card px-3 py-2 text-12">
-          {page.dates
-            .filter((date) => date.covered)
-            .map((date) => (
-              <li key={date.to}>
-                Of the window to {day(date.to)} {date.covered}; it counts in no matrix.
-              </li>
-            ))}
-        </ul>
-      )}
-      {step && (
-        <Stale status={page.status}>
-          <Told step={step} />
-          <div
-            className={`grid items-start gap-3 ${page.by === "year" ? "grid-cols-[1.2fr_1fr]" : "grid-cols-[minmax(0,1fr)]"}`}
-          >
-            <Ribbons
-              page={page}
-              unit={unit}
-              hidden={hidden && unit === "customers"}
-              picked={picked}
-              onPick={pick}
-            />
-            {page.by === "year" && <Panel page={page} picked={picked} />}
-          </div>
-          <div className="grid grid-cols-[1.4fr_1fr] items-start gap-3">
-            <Matrix
-              page={page}
-              step={step}
-              number={picked.step}
-              unit={unit}
-              hidden={hidden && unit === "customers"}
-              picked={picked}
-              onPick={pick}
-            />
-            <div className="grid gap-3">
-              {page.by === "quarter" && <Panel page={page} picked={picked} />}
-              <Sizes page={page} step={step} number={picked.step} onPick={pick} />
-            </div>
-          </div>
-        </Stale>
-      )}
+        words="Who moves between segments from date to date. Most moves are chance; here it is told which are not."
+      />
+      {look === "ribbons" ? <RibbonsView tabs={tabs} /> : tabs}
+      {look === "cohorts" && <Cohorts />}
+      {look === "yardstick" && <Yardstick />}
     </div>
-  );
-}
-
-/** Who has changed in one step, and what the steadiness of the groups leaves to chance. */
-function Told({ step }: { step: Schemas["StepTable"] }) {
-  const { steadiness, changed, told, everybody, status } = step.chance;
-  if (status.state !== "whole" || !steadiness) return null;
-  const probably = changed[0];
-  const surely = changed.find((each) => each.level >= 0.8);
-  return (
-    <p role="note" className="text-12">
-      {probably && probably.customers > 0 ? (
-        <>
-          <b className="font-semibold">{count(probably.customers)} customers</b> have probably
-          changed, about {count(Math.round(probably.real))} of them truly have
-          {surely && surely.customers > 0 && `; ${count(surely.customers)} have, 8 times in 10`}
-          .{" "}
-        </>
-      ) : (
-        <>Of no single customer it can be said that it has changed. </>
-      )}
-      <span className="text-quiet">
-        Same again {steadiness.mean.toFixed(2)}: had the year happened again with nothing changed,
-        so many would stand in the same segment. Told of {count(told)} customers
-        {everybody
-          ? "; the log begins with the earlier window, so nobody can be told to be new."
-          : " who came before both windows."}
-      </span>
-    </p>
   );
 }

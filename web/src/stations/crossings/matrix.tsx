@@ -1,7 +1,7 @@
 import type { Schemas } from "@/api/client";
 import { count, day, money } from "@/charts/format";
 import { SegmentMark } from "@/marks/segment-mark";
-import type { PickedCrossing, Unit } from "@/stations/crossings";
+import type { PickedCrossing, Unit } from "@/stations/crossings/picked";
 import {
   beyond,
   cellOf,

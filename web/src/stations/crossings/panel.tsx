@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { SegmentMark } from "@/marks/segment-mark";
-import type { PickedCrossing } from "@/stations/crossings";
+import type { PickedCrossing } from "@/stations/crossings/picked";
 import { Changed } from "@/stations/crossings/changed";
 import { ChanceBar } from "@/stations/crossings/chance-bar";
 import { beyond, chanceOf, rangeWords, seenOf, verdictOf } from "@/stations/crossings/figures";

@@ -1,9 +1,11 @@
+import { useRef } from "react";
+
 import type { Schemas } from "@/api/client";
 import { count, day, money } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
 import { hueOf, MarkShape } from "@/marks/segment-mark";
-import type { PickedCrossing, Unit } from "@/stations/crossings";
+import type { PickedCrossing, Unit } from "@/stations/crossings/picked";
 import {
   cellOf,
   rangeWords,
@@ -11,7 +13,9 @@ import {
   stripedShare,
   verdictOf,
 } from "@/stations/crossings/figures";
+import { gridOf } from "@/stations/crossings/taken";
 import { useStudy } from "@/study/context";
+import { TakeAway } from "@/study/take-away";
 
 const WIDE = 960;
 const NARROW = 560;
@@ -39,6 +43,7 @@ interface Block {
 /** Customers flow from date to date; what stays is pale, what moves is coloured by where it was. */
 export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
   const { study } = useStudy();
+  const holder = useRef<HTMLDivElement>(null);
   const states = page.states.length;
   const dates = page.dates.filter((date) => !date.covered);
   const columns = dates.length;
@@ -60,131 +65,142 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
   const told = page.steps.some((each) => each.chance.moves.length > 0);
   return (
     <section className="card min-w-0 p-3" aria-label="Ribbons">
-      <h2 className="text-14">
-        {page.by === "year" ? "The same season a year before and now" : `${columns} quarter ends`},{" "}
-        {unit === "customers"
-          ? "customers"
-          : unit === "spend"
-            ? `spend before, ${study.currency}`
-            : `change of spend, ${study.currency}`}
-      </h2>
-      <PickPicture
-        width="100%"
-        viewBox={`0 0 ${WIDTH} ${HEIGHT + 44}`}
-        label="Crossings between dates"
-      >
-        <defs>
-          {[...page.states.map((_, state) => String(state)), "teal"].map((tone) => (
-            <pattern
-              key={tone}
-              id={`stripes-${tone}`}
-              width={5}
-              height={5}
-              patternUnits="userSpaceOnUse"
-              patternTransform="rotate(45)"
-            >
-              <rect
-                width={2.2}
+      <div className="flex items-center gap-3">
+        <h2 className="flex-1 text-14">
+          {page.by === "year" ? "The same season a year before and now" : `${columns} quarter ends`}
+          ,{" "}
+          {unit === "customers"
+            ? "customers"
+            : unit === "spend"
+              ? `spend before, ${study.currency}`
+              : `change of spend, ${study.currency}`}
+        </h2>
+        <TakeAway
+          name="crossings"
+          grid={() => gridOf(page, study.scale)}
+          picture={() => holder.current?.querySelector("svg") ?? null}
+        />
+      </div>
+      <div ref={holder}>
+        <PickPicture
+          width="100%"
+          viewBox={`0 0 ${WIDTH} ${HEIGHT + 44}`}
+          label="Crossings between dates"
+        >
+          <defs>
+            {[...page.states.map((_, state) => String(state)), "teal"].map((tone) => (
+              <pattern
+                key={tone}
+                id={`stripes-${tone}`}
+                width={5}
                 height={5}
-                fill={tone === "teal" ? "var(--color-teal)" : hue(Number(tone))}
-              />
-            </pattern>
-          ))}
-        </defs>
-        {page.steps.map((table, number) => (
-          <g key={table.to}>
-            {ribbonsOf(
-              table,
-              wide,
-              hidden,
-              blocks[number] ?? [],
-              blocks[number + 1] ?? [],
-              scale,
-              most,
-            ).map((ribbon) => {
-              const chosen =
-                picked.step === number &&
-                picked.origin === ribbon.origin &&
-                picked.target === ribbon.target;
-              const stays = ribbon.origin === ribbon.target;
-              const x1 = x(number) + BLOCK / 2;
-              const x2 = x(number + 1) - BLOCK / 2;
-              const pick = () =>
-                onPick({ step: number, origin: ribbon.origin, target: ribbon.target });
-              const chance = chanceOf(table, ribbon.origin, ribbon.target);
-              const verdict = verdictOf(table, ribbon.origin, ribbon.target);
-              const striped = ribbon.size * stripedShare(table, ribbon.origin, ribbon.target);
-              const tone = chosen ? "teal" : String(ribbon.origin);
-              const band = (top: number, size: number) =>
-                bandOf(x1, ribbon.y1 + top, x2, ribbon.y2 + top, size);
-              const label = `${page.states[ribbon.origin]?.name} to ${page.states[ribbon.target]?.name}, ${day(table.from_to)} to ${day(table.to)}: ${words(cellOf(table, unit, hidden, ribbon.origin, ribbon.target))}${chance && !stays ? `; chance alone moves ${rangeWords(chance)} customers` : ""}`;
-              return (
-                <g
-                  key={`${ribbon.origin}-${ribbon.target}`}
-                  {...pickable({ label, pressed: chosen, onPick: pick, reached: !stays })}
-                  className="cursor-pointer hover:opacity-70"
-                >
-                  <title>{label}</title>
-                  <path
-                    d={band(0, ribbon.size - striped)}
-                    fill={chosen ? "var(--color-teal)" : hue(ribbon.origin)}
-                    opacity={chosen ? 0.9 : stays ? 0.13 : told ? 0.62 : 0.34}
-                  />
-                  {striped > 0 && (
-                    <path
-                      d={band(ribbon.size - striped, striped)}
-                      fill={`url(#stripes-${tone})`}
-                      opacity={chosen ? 0.9 : verdict === "more" ? 0.6 : 0.3}
-                    />
-                  )}
-                </g>
-              );
-            })}
-            <text
-              x={(x(number) + x(number + 1)) / 2}
-              y={HEIGHT + 38}
-              fontSize={11}
-              textAnchor="middle"
-              style={{ fill: "var(--color-quiet)" }}
-            >
-              {table.overlap > 0
-                ? `windows share ${table.overlap} of ${page.back} months${page.by === "quarter" ? "; seasons differ" : ""}`
-                : page.by === "year"
-                  ? "the same season, a year apart"
-                  : "windows apart; seasons differ"}
-            </text>
-          </g>
-        ))}
-        {blocks.map((column, place) => (
-          <g key={dates[place]?.to}>
-            {column.map((block) => (
-              <rect
-                key={block.state}
-                x={x(place) - BLOCK / 2}
-                y={block.top}
-                width={BLOCK}
-                height={Math.max(block.size, block.size > 0 ? 1 : 0)}
-                fill={
-                  page.states[block.state]?.mark === null ? "var(--color-card)" : hue(block.state)
-                }
-                stroke={page.states[block.state]?.mark === null ? "var(--color-quiet)" : "none"}
+                patternUnits="userSpaceOnUse"
+                patternTransform="rotate(45)"
               >
-                <title>{`${page.states[block.state]?.name}: ${words(sums[place]?.[block.state] ?? 0)}`}</title>
-              </rect>
+                <rect
+                  width={2.2}
+                  height={5}
+                  fill={tone === "teal" ? "var(--color-teal)" : hue(Number(tone))}
+                />
+              </pattern>
             ))}
-            <text x={x(place)} y={HEIGHT + 20} fontSize={12} textAnchor="middle">
-              {day(dates[place]?.to ?? "")}
-            </text>
-          </g>
-        ))}
-        <Names page={page} blocks={blocks[0] ?? []} x={6} />
-        <Names page={page} blocks={blocks.at(-1) ?? []} x={WIDTH - LEFT + 14} />
-      </PickPicture>
+          </defs>
+          {page.steps.map((table, number) => (
+            <g key={table.to}>
+              {ribbonsOf(
+                table,
+                wide,
+                hidden,
+                blocks[number] ?? [],
+                blocks[number + 1] ?? [],
+                scale,
+                most,
+              ).map((ribbon) => {
+                const chosen =
+                  picked.step === number &&
+                  picked.origin === ribbon.origin &&
+                  picked.target === ribbon.target;
+                const stays = ribbon.origin === ribbon.target;
+                const x1 = x(number) + BLOCK / 2;
+                const x2 = x(number + 1) - BLOCK / 2;
+                const pick = () =>
+                  onPick({ step: number, origin: ribbon.origin, target: ribbon.target });
+                const chance = chanceOf(table, ribbon.origin, ribbon.target);
+                const verdict = verdictOf(table, ribbon.origin, ribbon.target);
+                const striped = ribbon.size * stripedShare(table, ribbon.origin, ribbon.target);
+                const tone = chosen ? "teal" : String(ribbon.origin);
+                const band = (top: number, size: number) =>
+                  bandOf(x1, ribbon.y1 + top, x2, ribbon.y2 + top, size);
+                const label = `${page.states[ribbon.origin]?.name} to ${page.states[ribbon.target]?.name}, ${day(table.from_to)} to ${day(table.to)}: ${words(cellOf(table, unit, hidden, ribbon.origin, ribbon.target))}${chance && !stays ? `; chance alone moves ${rangeWords(chance)} customers` : ""}`;
+                return (
+                  <g
+                    key={`${ribbon.origin}-${ribbon.target}`}
+                    {...pickable({ label, pressed: chosen, onPick: pick, reached: !stays })}
+                    className="cursor-pointer hover:opacity-70"
+                  >
+                    <title>{label}</title>
+                    <path
+                      d={band(0, ribbon.size - striped)}
+                      fill={chosen ? "var(--color-teal)" : hue(ribbon.origin)}
+                      opacity={chosen ? 0.9 : stays ? 0.13 : told ? 0.62 : 0.34}
+                    />
+                    {striped > 0 && (
+                      <path
+                        d={band(ribbon.size - striped, striped)}
+                        fill={`url(#stripes-${tone})`}
+                        opacity={chosen ? 0.9 : verdict === "more" ? 0.6 : 0.3}
+                      />
+                    )}
+                  </g>
+                );
+              })}
+              <text
+                x={(x(number) + x(number + 1)) / 2}
+                y={HEIGHT + 38}
+                fontSize={11}
+                textAnchor="middle"
+                style={{ fill: "var(--color-quiet)" }}
+              >
+                {table.overlap > 0
+                  ? `windows share ${table.overlap} of ${page.back} months${page.by === "quarter" ? "; seasons differ" : ""}`
+                  : page.by === "year"
+                    ? "the same season, a year apart"
+                    : "windows apart; seasons differ"}
+              </text>
+            </g>
+          ))}
+          {blocks.map((column, place) => (
+            <g key={dates[place]?.to}>
+              {column.map((block) => (
+                <rect
+                  key={block.state}
+                  x={x(place) - BLOCK / 2}
+                  y={block.top}
+                  width={BLOCK}
+                  height={Math.max(block.size, block.size > 0 ? 1 : 0)}
+                  fill={
+                    page.states[block.state]?.mark === null ? "var(--color-card)" : hue(block.state)
+                  }
+                  stroke={page.states[block.state]?.mark === null ? "var(--color-quiet)" : "none"}
+                >
+                  <title>{`${page.states[block.state]?.name}: ${words(sums[place]?.[block.state] ?? 0)}`}</title>
+                </rect>
+              ))}
+              <text x={x(place)} y={HEIGHT + 20} fontSize={12} textAnchor="middle">
+                {day(dates[place]?.to ?? "")}
+              </text>
+            </g>
+          ))}
+          <Names page={page} blocks={blocks[0] ?? []} x={6} />
+          <Names page={page} blocks={blocks.at(-1) ?? []} x={WIDTH - LEFT + 14} />
+        </PickPicture>
+      </div>
       <p className="text-11 text-quiet">
         {told
           ? "Full: more than chance would move. Striped: what chance alone moves. Pale: stayed. Grey: new, or back again; chance has no figure for those who are new."
           : "Pale: stayed. Coloured: moved, by where they were; how much of it is chance is being told."}{" "}
         Moves under half a percent are in the matrix alone.
+        {page.adopted && ` Placed by the groups adopted on ${day(page.adopted.home_to)}.`}
         {hidden &&
           " Border moves (both margins under 0.3) are drawn as staying: a help in reading, no measure of chance."}
       </p>

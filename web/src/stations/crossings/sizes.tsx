@@ -1,7 +1,7 @@
 import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
 import { SegmentMark } from "@/marks/segment-mark";
-import type { PickedCrossing } from "@/stations/crossings";
+import type { PickedCrossing } from "@/stations/crossings/picked";
 
 interface Props {
   page: Schemas["CrossingsPage"];
