@@ -1,6 +1,7 @@
 """Each station by hand: what is picked or changed shows in figures, lens and records."""
 
 import re
+from pathlib import Path
 
 from sortija.server.campaigns.models import Campaign
 from sortija.server.groups.models import Segment
@@ -164,6 +165,38 @@ class CrossingsByHand(Station):
         self.wait(lambda: self.told()["chance"]["status"]["state"] == "whole", 120)
         step = self.told()
         self.walk("Crossings", self.against_chance, step)
+
+    def test_cohorts_and_the_yardstick(self):
+        self.adopt()
+        self.walk("Crossings", self.other_views, self.get("crossings/cohorts"),
+                  self.get("crossings/yardstick"))  # fmt: skip
+
+    def other_views(self, page, cohorts, fit):
+        page.get_by_role("tab", name="Cohorts").click()
+        row = max(cohorts["rows"][1:], key=lambda row: row["customers"])
+        table = page.get_by_role("table", name="Cohorts by quarters since they came")
+        first = row["first"]
+        quarter = f"Q{(int(first[5:7]) + 2) // 3} {first[:4]}"
+        bought = row["cells"][1]["bought"]
+        table.get_by_role("button", name=f"{quarter}, 1 quarters later: {bought:,} of").click()
+        self.lens_shows(bought)
+        page.get_by_role("button", name="Spend a head").click()
+        page.get_by_text("spent so many quarters later, a head").wait_for()
+        waits = page.get_by_role("region", name="Time to the next purchase")
+        waits.get_by_text(f"{cohorts['wait']['customers']:,} whose first purchase").wait_for()
+        self.accessible(page)
+        page.get_by_role("tab", name="Yardstick").click()
+        moved = page.get_by_role("region", name="Measures moved")
+        told = [row["label"] for row in fit["rows"] if row["told"]]
+        moved.get_by_text(", ".join(told) if told else "It still fits").first.wait_for()
+        distances = page.get_by_role("table", name="Distances to the centres")
+        self.assertEqual(distances.get_by_role("row").count(), 1 + len(fit["segments"]))
+        self.accessible(page)
+        with page.expect_download() as saved:
+            moved.get_by_role("button", name="Take away").click()
+            page.get_by_role("menuitem", name="CSV").click()
+        lines = Path(saved.value.path()).read_text().splitlines()
+        self.assertEqual(len(lines), 1 + len(fit["rows"]))
 
     def told(self):
         [step] = self.get("crossings")["steps"]

@@ -139,7 +139,7 @@ function Triangle({ page, what }: { page: Page; what: What }) {
                       aria-label={said}
                       disabled={cell.bought === 0}
                       onClick={() => pick(row, cell)}
-                      className={`w-full min-w-9 px-1 py-1 text-right ${period === 0 ? "text-quiet" : ""}`}
+                      className={`w-full min-w-9 px-1 py-1 text-right ${period === 0 && what === "bought" ? "text-quiet" : ""}`}
                       style={{
                         background:
                           few || (what === "bought" && period === 0)
