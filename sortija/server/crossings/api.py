@@ -13,6 +13,7 @@ from sortija.server.crossings.cohorts import CohortsPage, cohorts_page
 from sortija.server.crossings.customers import ChangedPage, changed_page
 from sortija.server.crossings.dates import By
 from sortija.server.crossings.fit import FitPage, fit_page
+from sortija.server.crossings.one_customer import CustomerPath, customer_path
 from sortija.server.crossings.one_step import cell_of
 from sortija.server.crossings.reasons import WhyPage, why_page
 from sortija.server.crossings.signs import SignsPage, signs_page
@@ -99,3 +100,12 @@ class FitView(APIView):
         """Whether the yardstick still fits."""
         found = study_for(request.user, study)
         return reply(fit_page(found, window_from(request, default_window(found))))
+
+
+class CustomerPathView(APIView):
+    @extend_schema(parameters=WINDOW, responses=CustomerPath)
+    def get(self, request: Request, study: int, customer: int) -> Response:
+        """One customer's way over the dates that are compared."""
+        found = study_for(request.user, study)
+        window = window_from(request, default_window(found))
+        return reply(customer_path(found, window, customer))

@@ -12,7 +12,7 @@ from sortija.server.crossings.one_step import Cell
 from sortija.server.groups.recipe.inputs import table_for
 from sortija.server.lens.fields import customer_names
 
-__all__ = ["ChangedPage", "changed_page"]
+__all__ = ["ChangedPage", "ChangedRow", "changed_page", "rows_of"]
 
 #: Customers that are listed; a lens has them all.
 MOST = 50
@@ -66,11 +66,12 @@ def changed_page(cell: Cell) -> ChangedPage:
                    real=float(there[there >= level].sum()))
             for level in (0.0, *LEVELS)
         ],
-        rows=_rows(cell, who[order], changed[order]),
+        rows=rows_of(cell, who[order], changed[order]),
     )  # fmt: skip
 
 
-def _rows(cell: Cell, who: NDArray[np.int64], changed: NDArray[np.float64]) -> list[ChangedRow]:
+def rows_of(cell: Cell, who: NDArray[np.int64], changed: NDArray[np.float64]) -> list[ChangedRow]:
+    """These customers, with the chance that each has changed and what moved it most."""
     by = chance.moving_yardstick(cell.before)
     study, window = cell.yardstick.study, cell.after.window.window
     first, second = (

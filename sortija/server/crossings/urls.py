@@ -10,5 +10,6 @@ urlpatterns = [
     path("studies/<int:study>/crossings/signs", api.SignsView.as_view()),
     path("studies/<int:study>/crossings/cohorts", api.CohortsView.as_view()),
     path("studies/<int:study>/crossings/yardstick", api.FitView.as_view()),
+    path("studies/<int:study>/crossings/customer/<int:customer>", api.CustomerPathView.as_view()),
     path("studies/<int:study>/crossings/changed", api.ChangedView.as_view()),
 ]

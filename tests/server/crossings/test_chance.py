@@ -24,6 +24,11 @@ from tests.server.support import DemoCase, run_jobs
 YEAR = ("2025-06-30", "2026-06-30")
 
 
+def at_margin(placed, who):
+    """A customer's margin as it was placed."""
+    return float(placed.placement.margin[who])
+
+
 class Chance(DemoCase):
     once = DemoCase.swept
 
@@ -132,6 +137,22 @@ class Chance(DemoCase):
         labels = {"Days since last visit", "Visits", "Spend", "Basket, typical"}
         self.assertTrue({row["label"] for row in page["rows"]} & labels)
         self.get("crossings/changed", 404, step=0, origin=0, target=9)
+
+    def test_one_customer_over_the_dates(self):
+        before, after = self.both()
+        who = int(np.flatnonzero(before.placement.state < 4)[3])
+        page = self.get(f"crossings/customer/{who}")
+        self.assertEqual([stop["to"] for stop in page["stops"]], list(YEAR))
+        self.assertIsNone(page["changed"])  # not told yet
+        self.told()
+        page = self.get(f"crossings/customer/{who}")
+        names = [state["name"] for state in self.get("crossings")["states"]]
+        for stop, at in zip(page["stops"], (before, after), strict=True):
+            self.assertEqual(stop["state"]["name"], names[at.placement.state[who]])
+        self.assertAlmostEqual(page["stops"][0]["margin"], at_margin(before, who))
+        changed = chance.kept(before, after).changed[who]
+        self.assertEqual(page["changed"]["changed"], None if np.isnan(changed) else changed)
+        self.get("crossings/customer/99999", 404)
 
     def test_where_chance_cannot_be_told_it_says_why(self):
         [step] = self.get("crossings")["steps"]

@@ -316,6 +316,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/crossings/customer/{customer}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One customer's way over the dates that are compared. */
+        get: operations["studies_crossings_customer_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/crossings/signs": {
         parameters: {
             query?: never;
@@ -3384,6 +3401,18 @@ export interface components {
             };
         };
         /**
+         * CustomerPath
+         * @description ``stops``: the dates, oldest first; none where nothing is adopted or the log is too short.
+         *
+         *     ``changed``: whether the customer has changed between the last two, and what moved most; null
+         *     where that is not told.
+         */
+        CustomerPath: {
+            /** Stops */
+            stops: components["schemas"]["PathStop"][];
+            changed: components["schemas"]["ChangedRow"] | null;
+        };
+        /**
          * CustomerReceipt
          * @description Lines of one receipt; ``money``: of those that count; ``purchase``: any sale among them.
          */
@@ -5694,6 +5723,18 @@ export interface components {
              * @default null
              */
             deleted?: boolean | null;
+        };
+        /**
+         * PathStop
+         * @description Where a customer stands at a date; ``margin``: 0 on the border to 1 at the centre, null in
+         *     no segment, or in a tier.
+         */
+        PathStop: {
+            /** To */
+            to: string;
+            state: components["schemas"]["SegmentKey"];
+            /** Margin */
+            margin: number | null;
         };
         /**
          * PatternBody
@@ -8545,6 +8586,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CohortsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_crossings_customer_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                customer: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomerPath"];
                 };
             };
             /** @description It cannot be done, and why. */

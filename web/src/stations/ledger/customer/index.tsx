@@ -6,6 +6,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, inUnit, money, unitWords } from "@/charts/format";
 import { Cards, Erase } from "@/stations/ledger/customer/cards";
+import { Path } from "@/stations/ledger/customer/path";
 import { Receipts } from "@/stations/ledger/customer/receipts";
 import { Timeline } from "@/stations/ledger/customer/timeline";
 import { Traits } from "@/stations/ledger/customer/traits";
@@ -77,6 +78,7 @@ export function Customer() {
               )}
             </section>
           )}
+          <Path customer={number} />
           {found.receipts.length > 0 && <Timeline receipts={found.receipts} behind={behind} />}
           <Receipts page={found} behind={behind} />
         </div>
