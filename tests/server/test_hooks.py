@@ -19,7 +19,7 @@ NAMED = {
     "kinds of field": [
         "band", "began", "bought", "capped", "changed", "component", "crossing", "differ",
         "grouping", "kept", "measure", "met", "missing", "neighbour", "offer", "outlier",
-        "segment", "tier", "total", "trait",
+        "path", "segment", "tier", "total", "trait",
     ],
     "facts of stations": [
         "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",

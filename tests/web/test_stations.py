@@ -166,6 +166,31 @@ class CrossingsByHand(Station):
         step = self.told()
         self.walk("Crossings", self.against_chance, step)
 
+    def test_a_path_is_a_lens(self):
+        self.adopt()
+        self.walk("Crossings", self.paths, self.get("crossings/paths"),
+                  self.get("crossings", by="quarter"))  # fmt: skip
+
+    def paths(self, page, paths, ribbons):
+        page.get_by_role("tab", name="Paths").click()
+        table = page.get_by_role("table", name="Ways through the quarter ends")
+        table.wait_for()
+        self.assertEqual(table.get_by_role("row").count(), 1 + len(paths["rows"]))
+        names = [state["name"] for state in paths["states"]]
+        row = paths["rows"][1]
+        said = ", then ".join(names[state] for state in row["states"])
+        table.get_by_role("button", name=f"{said}: {row['customers']:,} customers").click()
+        self.lens_shows(row["customers"])
+        pattern = page.get_by_role("region", name="Pattern")
+        pattern.get_by_text(f"{row['customers']:,} go this way").wait_for()
+        self.accessible(page)
+        pattern.get_by_role("button", name="Any way").click()
+        pattern.get_by_text("Pick a state at one date or more.").wait_for()
+        pattern.get_by_label("30 Jun 2026").select_option(names[0])
+        everybody = ribbons["dates"][-1]["counts"][0]
+        pattern.get_by_role("button", name=f"Look at these {everybody:,}").click()
+        self.lens_shows(everybody)
+
     def test_cohorts_and_the_yardstick(self):
         self.adopt()
         self.walk("Crossings", self.other_views, self.get("crossings/cohorts"),

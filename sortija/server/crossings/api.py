@@ -18,6 +18,7 @@ from sortija.server.crossings.one_step import cell_of
 from sortija.server.crossings.reasons import WhyPage, why_page
 from sortija.server.crossings.signs import SignsPage, signs_page
 from sortija.server.crossings.views import CrossingsPage, crossings_page
+from sortija.server.crossings.ways import PathsPage, paths_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, reply
 from sortija.server.studies.models import Study
@@ -109,3 +110,18 @@ class CustomerPathView(APIView):
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         return reply(customer_path(found, window, customer))
+
+
+class PathsView(APIView):
+    @extend_schema(
+        parameters=[
+            *WINDOW,
+            OpenApiParameter("pattern", str, description="1.*.3.*: states from 1, or anything"),
+        ],
+        responses=PathsPage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        """Ways through the quarter ends, and how many follow a pattern."""
+        found = study_for(request.user, study)
+        window = window_from(request, default_window(found))
+        return reply(paths_page(found, window, request.query_params.get("pattern", "")))

@@ -6,17 +6,24 @@ from datetime import date
 
 import numpy as np
 
+from sortija.core.crossings.paths import ANY
 from sortija.core.table import Column
 from sortija.server.crossings import chance
 from sortija.server.crossings.states import states_of
+from sortija.server.crossings.ways import paths_through, pattern_of
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_at
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.lens.fields import Field, field_kind
+from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
+from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
 __all__: list[str] = []
+
+#: Dates that one path leads through at the most.
+MOST_DATES = 36
 
 
 def _both_ends(
@@ -73,3 +80,34 @@ def _changed_field(study: Study, window: WindowInView, name: str) -> Field | Non
         definition="How likely it is that the customer has changed, and not chance moved it.",
         covered=_lacking(study, *both),
     )  # fmt: skip
+
+
+@field_kind("path")
+def _path_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    """``path:2025-12-31>2026-03-31>2026-06-30=1.*.3``: who went from the first state, by whatever,
+    to the third; states from 1 on."""
+    dates, equals, pattern = name.partition("=")
+    try:
+        back = window.back if window.months else "12"
+        windows = [WindowInView(date.fromisoformat(day), back) for day in dates.split(">")]
+    except ValueError:
+        return None
+    yardstick = yardstick_of(study)
+    if yardstick is None or not equals or len(windows) > MOST_DATES:
+        return None
+    placed = [assignment_at(study, yardstick, each) for each in windows]
+    ends = [at for at in placed if at is not None]
+    if len(ends) < len(windows):
+        return None
+    states = states_of(yardstick)
+    try:
+        asked = pattern_of(pattern, len(windows), len(states))
+    except Problem:
+        return None
+    stamp = tuple(at.stamp for at in ends)
+    found = paths_through(Keyed(stamp, ends))
+    goes = found.matching(asked)[found.of]
+    way = ", ".join("any" if state == ANY else states[state].short for state in asked)
+    column = Column(name, "category", goes.astype(np.int32) + 1, "", ("no", "yes"))
+    lacking = next((words for at in ends if (words := covered(study, at.window))), "")
+    return Field(f"path:{name}", f"Path {way}", "", column, f"{stamp}:{pattern}", covered=lacking)

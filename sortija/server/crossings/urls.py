@@ -8,6 +8,7 @@ urlpatterns = [
     path("studies/<int:study>/crossings", api.CrossingsView.as_view()),
     path("studies/<int:study>/crossings/why", api.WhyView.as_view()),
     path("studies/<int:study>/crossings/signs", api.SignsView.as_view()),
+    path("studies/<int:study>/crossings/paths", api.PathsView.as_view()),
     path("studies/<int:study>/crossings/cohorts", api.CohortsView.as_view()),
     path("studies/<int:study>/crossings/yardstick", api.FitView.as_view()),
     path("studies/<int:study>/crossings/customer/<int:customer>", api.CustomerPathView.as_view()),

@@ -54,6 +54,45 @@ class Cohorts(DemoCase):
         self.assertIn("after this window", words)
 
 
+class Paths(DemoCase):
+    once = DemoCase.swept
+
+    def test_ways_patterns_and_the_lens_agree(self):
+        self.assertEqual(self.get("crossings/paths")["status"]["state"], "empty")
+        self.adopt(4)
+        page = self.get("crossings/paths")
+        self.assertEqual(page["dates"][-1], "2026-06-30")
+        self.assertGreaterEqual(len(page["dates"]), 3)
+        ribbons = self.get("crossings", by="quarter")
+        self.assertEqual([d["to"] for d in ribbons["dates"] if d["counts"]], page["dates"])
+        counts = [row["customers"] for row in page["rows"]]
+        self.assertEqual(counts, sorted(counts, reverse=True))
+        self.assertLessEqual(len(counts), 12)
+        self.assertAlmostEqual(page["listed"], sum(counts) / page["customers"])
+        row = page["rows"][1]
+        exact = ".".join(str(state + 1) for state in row["states"])
+        matched = self.get("crossings/paths", pattern=exact)["matched"]
+        self.assertEqual((matched["customers"], matched["spent"]), (row["customers"], row["spent"]))
+        # From one end to the other by whatever: as many as the first and last dates have.
+        loose = ".".join(["1", *["*"] * (len(page["dates"]) - 2), "2"])
+        matched = self.get("crossings/paths", pattern=loose)["matched"]
+        field = f"path:{'>'.join(page['dates'])}={loose}"
+        lens = {"clauses": [{"field": field, "values": ["yes"]}]}
+        self.assertEqual(self.send("post", "lens", lens)["lens"]["customers"], matched["customers"])
+        far = f"crossing:{page['dates'][0]}>{page['dates'][-1]}"
+        lens = {"clauses": [{"field": far, "values": ["1>2"]}]}
+        self.assertEqual(self.send("post", "lens", lens)["lens"]["customers"], matched["customers"])
+
+    def test_what_is_no_pattern(self):
+        self.adopt(3)
+        page = self.get("crossings/paths")
+        for pattern in ("1", "1.*.x.*.*.*", ".".join(["9"] * len(page["dates"]))):
+            self.get("crossings/paths", 400, pattern=pattern)
+        for name in ("2026-06-30", "2026-06-30=9", "2026-06-30=1.1", "soon=1"):
+            clause = {"field": f"path:{name}", "values": ["yes"]}
+            self.send("post", "lens", {"clauses": [clause]}, 404)
+
+
 class Fit(DemoCase):
     once = DemoCase.swept
 

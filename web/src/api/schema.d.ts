@@ -333,6 +333,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/crossings/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Ways through the quarter ends, and how many follow a pattern. */
+        get: operations["studies_crossings_paths_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/crossings/signs": {
         parameters: {
             query?: never;
@@ -5725,6 +5742,18 @@ export interface components {
             deleted?: boolean | null;
         };
         /**
+         * PathRow
+         * @description A way: its states from 0, who went it, and what they spent in the first window.
+         */
+        PathRow: {
+            /** States */
+            states: number[];
+            /** Customers */
+            customers: number;
+            /** Spent */
+            spent: number;
+        };
+        /**
          * PathStop
          * @description Where a customer stands at a date; ``margin``: 0 on the border to 1 at the centre, null in
          *     no segment, or in a tier.
@@ -5735,6 +5764,31 @@ export interface components {
             state: components["schemas"]["SegmentKey"];
             /** Margin */
             margin: number | null;
+        };
+        /**
+         * PathsPage
+         * @description ``dates``: last days of the windows; ``ways``: how many there are; ``listed``: what share of
+         *     the customers went a listed one. ``matched``: those who follow the pattern that is asked for.
+         */
+        PathsPage: {
+            status: components["schemas"]["Status"];
+            /** States */
+            states: components["schemas"]["SegmentKey"][];
+            /** Dates */
+            dates: string[];
+            /** Back */
+            back: string;
+            /** Rows */
+            rows: components["schemas"]["PathRow"][];
+            /** Customers */
+            customers: number;
+            /** Ways */
+            ways: number;
+            /** Listed */
+            listed: number;
+            matched: components["schemas"]["PathRow"] | null;
+            /** Lacks */
+            lacks: string;
         };
         /**
          * PatternBody
@@ -8624,6 +8678,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CustomerPath"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_crossings_paths_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description 1.*.3.*: states from 1, or anything */
+                pattern?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathsPage"];
                 };
             };
             /** @description It cannot be done, and why. */

@@ -1,4 +1,5 @@
 import { Cohorts } from "@/stations/crossings/cohorts";
+import { Paths } from "@/stations/crossings/paths";
 import { RibbonsView } from "@/stations/crossings/ribbons-view";
 import { Yardstick } from "@/stations/crossings/yardstick";
 import { useAddress, word } from "@/study/address";
@@ -8,6 +9,7 @@ import { Views } from "@/ui/views";
 
 const VIEWS = [
   ["ribbons", "Ribbons"],
+  ["paths", "Paths"],
   ["cohorts", "Cohorts"],
   ["yardstick", "Yardstick"],
 ] as const;
@@ -25,6 +27,7 @@ export function Crossings() {
         words="Who moves between segments from date to date. Most moves are chance; here it is told which are not."
       />
       {look === "ribbons" ? <RibbonsView tabs={tabs} /> : tabs}
+      {look === "paths" && <Paths />}
       {look === "cohorts" && <Cohorts />}
       {look === "yardstick" && <Yardstick />}
     </div>

@@ -1,0 +1,122 @@
+"""Paths: which ways customers went through the quarter ends, and who follows a pattern."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from pydantic import BaseModel
+
+from sortija.core.crossings.paths import ANY, Paths, paths_of
+from sortija.server.crossings.dates import what_is_lacking, whole_windows, windows_of
+from sortija.server.crossings.states import SegmentKey, states_of
+from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
+from sortija.server.measures.availability import measures_to_show
+from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.http import Status
+from sortija.server.studies.models import Study
+from sortija.server.studies.numbers import is_whole
+from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
+from sortija.server.studies.windows import WindowInView
+
+__all__ = ["PathsPage", "paths_page", "paths_through", "pattern_of"]
+
+#: Ways that are listed.
+MOST = 12
+
+
+class PathRow(BaseModel):
+    """A way: its states from 0, who went it, and what they spent in the first window."""
+
+    states: list[int]
+    customers: int
+    spent: int
+
+
+class PathsPage(BaseModel):
+    """``dates``: last days of the windows; ``ways``: how many there are; ``listed``: what share of
+    the customers went a listed one. ``matched``: those who follow the pattern that is asked for."""
+
+    status: Status
+    states: list[SegmentKey]
+    dates: list[str]
+    back: str
+    rows: list[PathRow]
+    customers: int
+    ways: int
+    listed: float
+    matched: PathRow | None
+    lacks: str
+
+
+def pattern_of(text: str, dates: int, states: int) -> tuple[int, ...]:
+    """A pattern such as ``1.*.3.*``: states from 1 on, and anything.
+
+    Raises
+    ------
+    Problem
+        It is none for so many dates and states.
+    """
+    parts = text.split(".")
+    good = all(p == "*" or (is_whole(p) and 1 <= int(p) <= states) for p in parts)
+    if len(parts) != dates or not good:
+        raise Problem(f"A path has {dates} places, each a state from 1 to {states} or *.")
+    return tuple(ANY if p == "*" else int(p) - 1 for p in parts)
+
+
+@remembered
+def paths_through(key: Keyed[Sequence[AssignmentAt]]) -> Paths:
+    """Everybody's way through these dates."""
+    return paths_of([np.asarray(at.placement.state, np.int32) for at in key.value])
+
+
+def paths_page(study: Study, window: WindowInView | None, pattern: str) -> PathsPage:
+    """The ways that most went through the quarter ends that the log covers whole."""
+    page = PathsPage(
+        status=Status(state="whole"), states=[], dates=[], back="", rows=[], customers=0, ways=0,
+        listed=0.0, matched=None, lacks="",
+    )  # fmt: skip
+    yardstick = yardstick_of(study)
+    if yardstick is None or window is None:
+        words = "Paths lead from segment to segment. Adopt groups first."
+        page.status = Status(state="empty", words=words)
+        return page
+    whole = whole_windows(study, window, "quarter")
+    if len(whole) < 2:
+        page.lacks = what_is_lacking(study, windows_of(window, "quarter"))
+        return page
+    placed: list[AssignmentAt] = []
+    for at in (measures_to_show(study, each) for each in whole):
+        if at.made is None:
+            page.status = at.status or Status(state="empty", words="The log was removed.")
+            return page
+        if at.status is not None:
+            page.status = at.status
+        placed.append(assignment_from(study, yardstick, at.made))
+    if len({each.made.size for each in placed}) > 1:  # customers came between two makings
+        return page
+    found = paths_through(Keyed(tuple(each.stamp for each in placed), placed))
+    spent = found.sums(placed[0].made.money)
+    page.states, page.dates = states_of(yardstick), [each.window.to.isoformat() for each in placed]
+    page.back = placed[0].window.back
+    # Who was in no segment at any of the dates went no way that is worth a line.
+    told = (found.ways < yardstick.k).any(axis=1)
+    page.customers, page.ways = int(found.customers[told].sum()), int(told.sum())
+    shown = np.flatnonzero(told)[:MOST]
+    page.listed = float(found.customers[shown].sum()) / max(page.customers, 1)
+    page.rows = [
+        PathRow(
+            states=found.ways[p].tolist(), customers=int(found.customers[p]), spent=int(spent[p])
+        )
+        for p in shown
+    ]  # fmt: skip
+    if pattern:
+        asked = pattern_of(pattern, len(placed), len(page.states))
+        fits = found.matching(asked)
+        page.matched = PathRow(
+            states=list(asked), customers=int(found.customers[fits].sum()),
+            spent=int(spent[fits].sum()),
+        )  # fmt: skip
+    return page

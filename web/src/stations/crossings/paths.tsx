@@ -1,0 +1,219 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
+import { count, day } from "@/charts/format";
+import { Glyph } from "@/charts/picture";
+import { valueClause } from "@/lens/clauses";
+import { useLens } from "@/lens/context";
+import { hueOf, MarkShape } from "@/marks/segment-mark";
+import { useMoney, useStudy } from "@/study/context";
+import { Stale, StatusBanner } from "@/study/status-banner";
+import { TakeAway } from "@/study/take-away";
+import { Button } from "@/ui/button";
+import { text } from "@/ui/grid";
+import { NextStep } from "@/ui/next-step";
+import { Select } from "@/ui/select";
+import { Empty, Failed, Waiting } from "@/ui/status";
+import { Column, Table } from "@/ui/table";
+
+type Page = Schemas["PathsPage"];
+
+const ANY = "*";
+const STEP = 92;
+const ROW = 24;
+
+/** Ways through the quarter ends: those that most went, and a pattern of one's own as a lens. */
+export function Paths() {
+  const { study, view } = useStudy();
+  const lens = useLens();
+  const inMoney = useMoney("short");
+  const [picked, setPicked] = useState<string[]>([]);
+  const pattern = picked.some((each) => each !== ANY) ? picked.join(".") : "";
+  const paths = useQuery({
+    queryKey: ["study", study.id, "paths", view, pattern],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/crossings/paths", {
+          params: { path: { study: study.id }, query: { ...view, ...(pattern && { pattern }) } },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  if (paths.isPending) return <Waiting />;
+  if (paths.isError) return <Failed words={paths.error.message} />;
+  const page = paths.data;
+  if (page.status.state === "empty")
+    return (
+      <Empty
+        title="Paths lead from segment to segment"
+        action={<NextStep to="groups">Adopt groups first</NextStep>}
+      >
+        Here the ways that most customers went through the quarter ends will stand as rows of marks.
+      </Empty>
+    );
+  if (page.lacks) return <Empty title="There are no dates to lead through">{page.lacks}</Empty>;
+  const at = page.dates.map((_, place) => picked[place] ?? ANY);
+  const options: [string, string][] = [
+    [ANY, "any"],
+    ...page.states.map((state, number): [string, string] => [String(number + 1), state.name]),
+  ];
+  const look = (states: string[]) =>
+    lens.set([valueClause(`path:${page.dates.join(">")}=${states.join(".")}`, "yes")]);
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
+      <StatusBanner status={page.status} />
+      <Stale status={page.status}>
+        <section className="card min-w-0 p-3" aria-label="Pattern">
+          <h2 className="text-14">Who went this way?</h2>
+          <div className="mt-2 flex flex-wrap items-end gap-3">
+            {page.dates.map((date, place) => (
+              <label key={date} className="grid gap-0.5 text-11 text-quiet">
+                {day(date)}
+                <Select
+                  value={at[place] ?? ANY}
+                  options={options}
+                  onChange={(value) => setPicked(at.map((each, n) => (n === place ? value : each)))}
+                />
+              </label>
+            ))}
+            {pattern && page.matched ? (
+              <>
+                <p className="pb-1" aria-live="polite">
+                  <b className="font-semibold">{count(page.matched.customers)}</b> go this way; they
+                  spent {inMoney(page.matched.spent)} in the window before it.
+                </p>
+                <Button disabled={page.matched.customers === 0} onClick={() => look(at)}>
+                  Look at these {count(page.matched.customers)}
+                </Button>
+                <Button kind="quiet" onClick={() => setPicked([])}>
+                  Any way
+                </Button>
+              </>
+            ) : (
+              <p className="pb-1 text-quiet">Pick a state at one date or more.</p>
+            )}
+          </div>
+        </section>
+        <section className="card min-w-0 p-3" aria-label="Paths">
+          <div className="flex items-center gap-3">
+            <h2 className="flex-1 text-14">The ways that most went</h2>
+            <TakeAway name="paths" grid={() => gridOf(page, study.scale)} />
+          </div>
+          <div className="overflow-x-auto">
+            <Table label="Ways through the quarter ends" className="mt-1">
+              <thead>
+                <tr className="text-11 text-quiet">
+                  <Column>
+                    <span className="flex">
+                      {page.dates.map((date) => (
+                        <span key={date} style={{ width: STEP }}>
+                          {day(date)}
+                        </span>
+                      ))}
+                    </span>
+                  </Column>
+                  <Column figures className="px-3">
+                    customers
+                  </Column>
+                  <Column figures className="px-3">
+                    spend before
+                  </Column>
+                </tr>
+              </thead>
+              <tbody>
+                {page.rows.map((row) => {
+                  const states = row.states.map((state) => String(state + 1));
+                  const said = row.states.map((state) => page.states[state]?.name).join(", then ");
+                  return (
+                    <tr key={states.join(".")} className="border-t border-line">
+                      <td>
+                        <button
+                          type="button"
+                          title={said}
+                          aria-label={`${said}: ${count(row.customers)} customers`}
+                          className="block hover:bg-paper"
+                          onClick={() => {
+                            setPicked(states);
+                            look(states);
+                          }}
+                        >
+                          <Way page={page} states={row.states} />
+                        </button>
+                      </td>
+                      <td className="px-3 text-right">{count(row.customers)}</td>
+                      <td className="px-3 text-right">{inMoney(row.spent)}</td>
+                    </tr>
+                  );
+                })}
+              </tbody>
+            </Table>
+          </div>
+          <p className="mt-1.5 text-11 text-quiet">
+            {page.ways > page.rows.length &&
+              `${count(page.ways - page.rows.length)} more ways, ${(100 * (1 - page.listed)).toFixed(0)}% of ${count(page.customers)} customers. `}
+            The windows share months, so that a way says less than it seems; how much of a move is
+            chance stands at Ribbons, from date to date.
+          </p>
+        </section>
+      </Stale>
+    </div>
+  );
+}
+
+/** Marks in a row, joined where they stay the same. */
+function Way({ page, states }: { page: Page; states: number[] }) {
+  const x = (place: number) => 10 + place * STEP;
+  const hasMark = (state: number | undefined) => page.states[state ?? 0]?.mark !== null;
+  const hue = (state: number) => {
+    const mark = page.states[state]?.mark;
+    return mark === null || mark === undefined ? "var(--color-everyone)" : hueOf(mark);
+  };
+  return (
+    <Glyph width={STEP * states.length} height={ROW}>
+      {states.slice(1).map((state, place) => (
+        <line
+          key={place}
+          x1={x(place) + (hasMark(states[place]) ? 10 : 36)}
+          x2={x(place + 1) - 11}
+          y1={ROW / 2}
+          y2={ROW / 2}
+          stroke={states[place] === state ? hue(state) : "var(--color-line)"}
+          strokeWidth={2}
+          opacity={0.6}
+        />
+      ))}
+      {states.map((state, place) => {
+        const found = page.states[state];
+        return found?.mark !== null && found?.mark !== undefined ? (
+          <MarkShape key={place} mark={found.mark} x={x(place)} y={ROW / 2} size={14} />
+        ) : (
+          <text
+            key={place}
+            x={x(place) - 8}
+            y={ROW / 2 + 4}
+            fontSize={11}
+            style={{ fill: "var(--color-quiet)" }}
+          >
+            {found?.short}
+          </text>
+        );
+      })}
+    </Glyph>
+  );
+}
+
+function gridOf(page: Page, scale: number) {
+  return {
+    title: "Ways through the quarter ends",
+    note: `Windows of ${page.back} months each; spend in the first of them`,
+    heads: [...page.dates.map(day), "Customers", "Spend before"],
+    rows: page.rows.map((row) => [
+      ...row.states.map((state) => text(page.states[state]?.name ?? "")),
+      { value: row.customers, form: "number" as const },
+      { value: row.spent / 10 ** scale, form: "number" as const },
+    ]),
+  };
+}
