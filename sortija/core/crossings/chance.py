@@ -32,6 +32,7 @@ from sortija.core.ledger.first_purchases import first_purchases
 from sortija.core.ledger.log import Log
 from sortija.core.measures.column_layout import Names
 from sortija.core.measures.condensed import asks_for_receipts_only, condensed, lines_within
+from sortija.core.measures.derive import UNSURE_DAYS
 from sortija.core.measures.kernels import Figure, Results, derive_block
 from sortija.core.measures.reading import Reading, columns_from, empty_results, reading_of
 from sortija.core.measures.window import Window
@@ -45,8 +46,6 @@ __all__ = ["DRAWS", "Chance", "Inputs", "Range", "chance_of"]
 DRAWS = 60
 #: Customers whose lines are rearranged at a time.
 BLOCK = 8_192
-#: A log that begins no earlier than this before the first window tells of nobody who is new.
-UNSURE_DAYS = 90
 #: What chance leaves in this share of draws is no news.
 INSIDE = 0.95
 #: Measures that hang on the day of the week.
@@ -246,6 +245,7 @@ class _World:
         lines, begin = log.arrays(), before.first_day(0)
         first = first_purchases(lines, mask)
         log_begins = int(first[first >= 0].min(initial=np.iinfo(np.int64).max))
+        # A log that begins hardly before the first window tells of nobody who is new.
         everybody = log_begins > begin - UNSURE_DAYS
         earlier = (first >= 0) & (first < begin)
         since = np.where(earlier, first.astype(np.float64), np.nan)

@@ -11,11 +11,9 @@ from numpy.typing import NDArray
 
 from sortija.core.crossings.survival import Survival, kaplan_meier
 from sortija.core.ledger.counting import Lines, receipt_at
+from sortija.core.measures.derive import UNSURE_DAYS
 
 __all__ = ["Cohorts", "cohorts_of", "time_to_next"]
-
-#: A first purchase so soon after the log begins may not be the customer's first at all.
-UNSURE_DAYS = 90
 
 
 @dataclass(frozen=True)

@@ -28,6 +28,7 @@ from sortija.core.progress import Progress, silent
 from sortija.core.table import Table
 
 __all__ = [
+    "UNSURE_DAYS",
     "VERSION",
     "Derived",
     "Names",
