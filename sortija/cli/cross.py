@@ -147,14 +147,20 @@ def _equal_seasons(asked: argparse.Namespace) -> bool:
     return years * 12 >= months and months_before(dates[1], 12 * years) == dates[0]
 
 
-def _test_of_sizes(asked: argparse.Namespace, crossed: Crossed) -> SizesTest | None:
-    k = len(crossed.segments)
-    return sizes_changed(crossed.table()[:k, :k].astype(int)) if _equal_seasons(asked) else None
+def _test_of_sizes(
+    asked: argparse.Namespace, crossed: Crossed, logs: LogsCrossed | None
+) -> SizesTest | None:
+    """Of a log only of those who bought before both windows: who joined in the first seems to
+    grow."""
+    if not _equal_seasons(asked):
+        return None
+    k, who = len(crossed.segments), _of(logs.crossed, logs.early) if logs else crossed
+    return sizes_changed(who.table()[:k, :k].astype(int))
 
 
 def _tell(asked: argparse.Namespace, crossed: Crossed, logs: LogsCrossed | None) -> None:
     chance = logs.chance if logs else None
-    test = _test_of_sizes(asked, crossed)
+    test = _test_of_sizes(asked, crossed, logs)
     if asked.json:
         data = _as_json(crossed, test, logs, chance)
         print(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False))

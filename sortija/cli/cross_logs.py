@@ -24,6 +24,7 @@ from sortija.core.engine import Engine
 from sortija.core.formats.measures import whole_ids
 from sortija.core.formats.recipes import RecipeFileError, read_recipe
 from sortija.core.groups.assignment import FrozenGrouping, place
+from sortija.core.ledger.first_purchases import first_purchases
 from sortija.core.ledger.rules import default_rules, mask_of
 from sortija.core.measures.coverage import Reach, coverage_of
 from sortija.core.measures.derive import Derived, derive_series
@@ -36,11 +37,13 @@ __all__ = ["LogsCrossed", "cross_logs"]
 @dataclass(frozen=True)
 class LogsCrossed:
     """``customers``: names of all, one a value of ``crossed``; ``known``: rows of those who are
-    known at the later date; ``chance``: None where it was not asked for."""
+    known at the later date; ``early``: of those who bought before both windows; ``chance``: None
+    where it was not asked for."""
 
     crossed: Crossed
     customers: pa.Array
     known: NDArray[np.int64]
+    early: NDArray[np.int64]
     chance: Chance | None
 
 
@@ -72,7 +75,9 @@ def cross_logs(asked: argparse.Namespace, logs: list[Path], watch: Watch) -> Log
     watch.clear()
     names = whole_ids(pa.array(ledger.reader.cards.texts, pa.string()))
     known = np.flatnonzero(both[1].known)
-    return LogsCrossed(crossed, names, known, chance)
+    first = first_purchases(ledger.log.arrays(), mask)
+    early = (first >= 0) & (first < windows[0].first_day(0))
+    return LogsCrossed(crossed, names, known, np.flatnonzero(early), chance)
 
 
 def _check(ledger: Ledger, windows: list[Window], mask: int) -> None:

@@ -9,8 +9,10 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from sortija.core.crossings.chance import Inputs, chance_of
+from sortija.core.crossings.sizes import sizes_changed
 from sortija.core.crossings.yardsticks import ByCentres
 from sortija.core.formats.recipes import read_recipe
+from sortija.core.ledger.first_purchases import first_purchases
 from tests.cli.support import CommandCase
 from tests.core.crossings.worlds import AFTER, BEFORE, MASK, SHAPING, world
 
@@ -162,6 +164,12 @@ class Logs(CommandCase):
         self.assertIsNone(chance["high"][5][5])
         self.assertTrue((np.array(chance["low"], float)[:4] <= np.array(chance["high"], float)[:4])
                         [~np.isnan(np.array(chance["low"], float)[:4])].all())  # fmt: skip
+        # Sizes are told of those who were there before both windows.
+        there = first_purchases(self.world.log.arrays(), MASK)
+        early = (there >= 0) & (there < BEFORE.first_day(0))
+        self.assertTrue((core.told == early).all())
+        test = sizes_changed(core.observed[:4, :4])
+        self.assertAlmostEqual(found["sizes"]["test"]["chi_squared"], test.chi_squared)
         self.assertAlmostEqual(chance["steadiness"], float(core.steadiness.mean))
         rows = {row["customer"]: row for row in _rows(who)}
         self.assertEqual(len(rows), counts.sum())

@@ -10,6 +10,7 @@ from sortija.core.crossings.farther import Farther, farther
 from sortija.server.crossings.dates import windows_of
 from sortija.server.crossings.one_step import placed_pair
 from sortija.server.crossings.states import SegmentKey, states_of
+from sortija.server.crossings.steps import shared_months
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, ByLadder, frozen
 from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body
@@ -93,11 +94,11 @@ def fit_page(study: Study, window: WindowInView | None) -> FitPage:
 
 
 def _seasons(home: WindowInView, other: WindowInView) -> str:
-    if (home.to.year, home.to.month) == (other.to.year, other.to.month):
-        return ""
     if home.to.month != other.to.month or home.back != other.back:
         return "The two windows are of different seasons, which moves measures by itself."
-    return ""
+    first, second = sorted((home, other), key=lambda each: each.to)
+    shared = shared_months(first, second)
+    return f"The two windows share {shared} months, which hides a change." if shared else ""
 
 
 def _drifts(then: AssignmentAt, now: AssignmentAt) -> list[DriftRow]:

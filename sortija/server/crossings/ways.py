@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from sortija.core.crossings.paths import ANY, Paths, paths_of
 from sortija.server.crossings.dates import what_is_lacking, whole_windows, windows_of
 from sortija.server.crossings.states import SegmentKey, states_of
+from sortija.server.crossings.steps import shared_months
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
 from sortija.server.measures.availability import measures_to_show
@@ -36,13 +37,15 @@ class PathRow(BaseModel):
 
 
 class PathsPage(BaseModel):
-    """``dates``: last days of the windows; ``ways``: how many there are; ``listed``: what share of
-    the customers went a listed one. ``matched``: those who follow the pattern that is asked for."""
+    """``dates``: last days of the windows; ``overlap``: months that two in turn share; ``ways``:
+    how many there are; ``listed``: what share of the customers went a listed one; ``matched``:
+    those who follow the pattern that is asked for."""
 
     status: Status
     states: list[SegmentKey]
     dates: list[str]
     back: str
+    overlap: int
     rows: list[PathRow]
     customers: int
     ways: int
@@ -75,8 +78,8 @@ def paths_through(key: Keyed[Sequence[AssignmentAt]]) -> Paths:
 def paths_page(study: Study, window: WindowInView | None, pattern: str) -> PathsPage:
     """The ways that most went through the quarter ends that the log covers whole."""
     page = PathsPage(
-        status=Status(state="whole"), states=[], dates=[], back="", rows=[], customers=0, ways=0,
-        listed=0.0, matched=None, lacks="",
+        status=Status(state="whole"), states=[], dates=[], back="", overlap=0, rows=[],
+        customers=0, ways=0, listed=0.0, matched=None, lacks="",
     )  # fmt: skip
     yardstick = yardstick_of(study)
     if yardstick is None or window is None:
@@ -101,6 +104,7 @@ def paths_page(study: Study, window: WindowInView | None, pattern: str) -> Paths
     spent = found.sums(placed[0].made.money)
     page.states, page.dates = states_of(yardstick), [each.window.to.isoformat() for each in placed]
     page.back = placed[0].window.back
+    page.overlap = shared_months(placed[0].window, placed[1].window)
     # Who was in no segment at any of the dates went no way that is worth a line.
     told = (found.ways < yardstick.k).any(axis=1)
     page.customers, page.ways = int(found.customers[told].sum()), int(told.sum())

@@ -69,6 +69,8 @@ class Paths(DemoCase):
         self.assertEqual(counts, sorted(counts, reverse=True))
         self.assertLessEqual(len(counts), 12)
         self.assertAlmostEqual(page["listed"], sum(counts) / page["customers"])
+        self.assertEqual(page["overlap"], 9)
+        self.assertEqual(self.get("crossings/paths", back="3")["overlap"], 0)
         row = page["rows"][1]
         exact = ".".join(str(state + 1) for state in row["states"])
         matched = self.get("crossings/paths", pattern=exact)["matched"]

@@ -5767,8 +5767,9 @@ export interface components {
         };
         /**
          * PathsPage
-         * @description ``dates``: last days of the windows; ``ways``: how many there are; ``listed``: what share of
-         *     the customers went a listed one. ``matched``: those who follow the pattern that is asked for.
+         * @description ``dates``: last days of the windows; ``overlap``: months that two in turn share; ``ways``:
+         *     how many there are; ``listed``: what share of the customers went a listed one; ``matched``:
+         *     those who follow the pattern that is asked for.
          */
         PathsPage: {
             status: components["schemas"]["Status"];
@@ -5778,6 +5779,8 @@ export interface components {
             dates: string[];
             /** Back */
             back: string;
+            /** Overlap */
+            overlap: number;
             /** Rows */
             rows: components["schemas"]["PathRow"][];
             /** Customers */

@@ -154,8 +154,9 @@ export function Paths() {
           <p className="mt-1.5 text-11 text-quiet">
             {page.ways > page.rows.length &&
               `${count(page.ways - page.rows.length)} more ways, ${(100 * (1 - page.listed)).toFixed(0)}% of ${count(page.customers)} customers. `}
-            The windows share months, so that a way says less than it seems; how much of a move is
-            chance stands at Ribbons, from date to date.
+            {page.overlap > 0 &&
+              `Windows in turn share ${page.overlap} months, so that a way says less than it seems. `}
+            How much of a move is chance stands at Ribbons, from date to date.
           </p>
         </section>
       </Stale>

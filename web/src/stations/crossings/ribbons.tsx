@@ -197,7 +197,7 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
       </div>
       <p className="text-11 text-quiet">
         {told
-          ? "Full: more than chance would move. Striped: what chance alone moves. Pale: stayed. Grey: new, or back again; chance has no figure for those who are new."
+          ? "Full: more than chance would move. Striped: what chance alone moves, and who is too new to tell. Pale: stayed. Grey: new, or back again; chance has no figure for those who are new."
           : "Pale: stayed. Coloured: moved, by where they were; how much of it is chance is being told."}{" "}
         Moves under half a percent are in the matrix alone.
         {page.adopted && ` Placed by the groups adopted on ${day(page.adopted.home_to)}.`}
