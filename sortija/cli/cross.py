@@ -256,8 +256,7 @@ def _told(
 def _against_chance(crossed: Crossed, logs: LogsCrossed, chance: Chance) -> list[str]:
     counts, apart = crossed.table(), _apart(crossed, logs, chance)
     low, high = chance.moves.low + apart, chance.moves.high + apart
-    away = ~np.eye(len(counts), dtype=bool) & chance.has_figure
-    lit = np.argwhere(away & (counts > high))
+    lit = np.argwhere(chance.more)
     order = sorted(lit.tolist(), key=lambda c: high[c[0], c[1]] - counts[c[0], c[1]])
     say = []
     if order:

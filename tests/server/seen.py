@@ -4,6 +4,7 @@ import re
 from urllib.parse import parse_qsl
 
 from sortija.server.campaigns.models import Campaign
+from sortija.server.crossings.models import Watch
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Grouping, Segment
 from sortija.server.groups.recipe.inputs import RECIPE_SETTING
@@ -70,7 +71,7 @@ SEEN = {
     r"groups/kept/(\d+)": row(Grouping), r"portraits/segments/(\d+)": row(Segment),
     r"portraits/book": book, r"traits/([^/]+)/words": words,
     r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/(?:draw|list))?": row(Campaign),
-    r"members/(\d+)": row(Membership),
+    r"members/(\d+)": row(Membership), r"watches/(\d+)": row(Watch),
     r"intakes/(\d+)(?:/(?:count|overlap|apart|role|encoding))?": row(Intake),
 }  # fmt: skip
 

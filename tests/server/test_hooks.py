@@ -12,9 +12,10 @@ from tests.server.support import ROOT
 #: What each kind of hook has to hold, by name.
 NAMED = {
     "handlers of jobs": [
-        "campaigns.list", "crossings.chance", "groups.neighbourhood", "groups.open",
-        "groups.propose", "groups.sweep", "groups.trees", "ledger.forget", "ledger.intake",
-        "ledger.lines", "ledger.order", "lens.export", "measures.derive", "measures.series",
+        "campaigns.list", "crossings.chance", "crossings.watches", "groups.neighbourhood",
+        "groups.open", "groups.propose", "groups.sweep", "groups.trees", "ledger.forget",
+        "ledger.intake", "ledger.lines", "ledger.order", "lens.export", "measures.dates",
+        "measures.derive", "measures.series",
     ],
     "kinds of field": [
         "band", "began", "bought", "capped", "changed", "component", "crossing", "differ",
@@ -25,9 +26,9 @@ NAMED = {
         "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",
     ],
     "how actions are undone": [
-        "adopt", "book", "correct trait", "count intake", "draw holdout", "drop campaign",
-        "keep lens", "kept", "marks", "member", "overlap", "plan campaign", "rename lens",
-        "segment", "setting", "swap", "take back intake",
+        "adopt", "book", "change watch", "correct trait", "count intake", "draw holdout",
+        "drop campaign", "keep lens", "kept", "marks", "member", "overlap", "plan campaign",
+        "rename lens", "segment", "setting", "swap", "take back intake", "watch",
     ],
 }  # fmt: skip
 _BEFORE_AND_AFTER = """

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from functools import partial
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,7 +40,7 @@ from sortija.core.progress import Progress, silent
 from sortija.core.sampling import SEED
 from sortija.core.table import Table
 
-__all__ = ["DRAWS", "Chance", "Inputs", "Range", "chance_of"]
+__all__ = ["DRAWS", "Chance", "Inputs", "Range", "Verdict", "chance_of", "verdict_of"]
 
 #: Draws where nobody says otherwise.
 DRAWS = 60
@@ -74,6 +74,21 @@ class Inputs:
     complete: Completes | None = None
 
 
+#: How a count of moves stands to what chance alone would move.
+Verdict = Literal["more", "as chance", "fewer"]
+
+
+def verdict_of(seen: float, low: float, high: float) -> Verdict:
+    """Whether more or fewer were seen than 95 in 100 draws make.
+
+    >>> verdict_of(173, 38, 67), verdict_of(40, 38, 67)
+    ('more', 'as chance')
+    """
+    if seen > high:
+        return "more"
+    return "fewer" if seen < low else "as chance"
+
+
 @dataclass(frozen=True)
 class Range:
     """Mean of the draws, and between what the middle 95% of further draws would lie."""
@@ -90,11 +105,12 @@ class Chance:
     ``told``: (n,) customers of whom chance can be told: all but those who came within the windows;
     ``everybody``: nobody can be told to be new, for the log begins with the earlier window;
     ``observed``: (S, S) int64 what those did; ``spent``: (2, S) int64 money before and after of
-    those in a state before; ``moves``: (S, S) what chance alone would have made
-    them do; ``money``: (S,) money after over money before of those in a state before; ``p``: (n,)
-    how often chance alone moves a customer as far, ``changed``: (n,) the chance that it has
-    changed, both NaN where not told; ``steadiness``: of those in a segment in a year, the share in
-    the same segment had the year happened again; NaN where nobody is.
+    those in a state before; ``moves``: (S, S) what chance alone would have made them do, ``sizes``:
+    (S,) in which states they would be afterwards; ``money``: (S,) money after over money before of
+    those in a state before; ``p``: (n,) how often chance alone moves a customer as far,
+    ``changed``: (n,) the chance that it has changed, both NaN where not told; ``steadiness``: of
+    those in a segment in a year, the share in the same segment had the year happened again; NaN
+    where nobody is.
     """
 
     draws: int
@@ -104,6 +120,7 @@ class Chance:
     observed: NDArray[np.int64]
     spent: NDArray[np.int64]
     moves: Range
+    sizes: Range
     money: Range
     p: NDArray[np.float64]
     changed: NDArray[np.float64]
@@ -122,6 +139,12 @@ class Chance:
         out[np.ix_(states, states)] = True
         out[k:, k:] = False
         return out
+
+    @property
+    def more(self) -> NDArray[np.bool_]:
+        """(S, S) moves from state to another that more took than chance alone makes."""
+        away = ~np.eye(len(self.observed), dtype=np.bool_) & self.has_figure
+        return np.asarray(away & (self.observed > self.moves.high))
 
 
 @dataclass(frozen=True)
@@ -175,7 +198,8 @@ def chance_of(
     return Chance(
         draws, null_of(inputs.before, inputs.after), world.everybody, told, observed.moves,
         observed.money,
-        _range_of(moves.astype(np.float64)), _range_of(shift), p,
+        _range_of(moves.astype(np.float64)), _range_of(moves.sum(axis=1).astype(np.float64)),
+        _range_of(shift), p,
         changed, _range_of(steady),
     )  # fmt: skip
 

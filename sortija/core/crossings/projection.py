@@ -34,12 +34,29 @@ class WhatIf:
 
 @dataclass(frozen=True)
 class Projection:
-    """``mean``, ``low``, ``high``: (periods + 1, s) customers in each state, beginning with now;
-    95 in 100 lie between."""
+    """Sizes to come, beginning with now.
 
-    mean: NDArray[np.float64]
-    low: NDArray[np.float64]
-    high: NDArray[np.float64]
+    ``sizes``: (draws, periods + 1, s) int64 customers in each state as they may turn out;
+    ``expected``: the same of rates alone, without the luck of single customers. With the same seed
+    both hang on the same rates with a what-if and without, so that the two can be subtracted.
+    """
+
+    sizes: NDArray[np.int64]
+    expected: NDArray[np.float64]
+
+    @property
+    def mean(self) -> NDArray[np.float64]:
+        """(periods + 1, s) on average."""
+        return self.sizes.mean(axis=0)
+
+    @property
+    def low(self) -> NDArray[np.float64]:
+        """(periods + 1, s) where 95 in 100 lie above or below :attr:`high`."""
+        return np.asarray(np.quantile(self.sizes, 0.025, axis=0))
+
+    @property
+    def high(self) -> NDArray[np.float64]:
+        return np.asarray(np.quantile(self.sizes, 0.975, axis=0))
 
 
 def project(
@@ -72,51 +89,59 @@ def project(
     """
     if not steps:
         raise ValueError("a projection takes one step or more")
-    rng = np.random.default_rng(seed)
+    of_rates, of_customers = (np.random.default_rng((seed, n)) for n in range(2))
     tables = np.array([np.asarray(each, np.float64) for each in steps])
     seen = tables.sum(axis=0)
     base = seen + np.where(seen > 0, PRIOR, 0.0)
     spread = _between(tables, seen)
-    new = np.mean(arrivals) if len(arrivals) else 0.0
-    sizes = np.zeros((draws, periods + 1, len(now)))
-    sizes[:, 0] = now
-    for draw in range(draws):
-        rates = _drawn(base, rng)
-        here = np.asarray(now, np.int64).copy()
-        for period in range(1, periods + 1):
-            of_period = rates if spread is None else _drawn(rates * spread[:, None], rng)
-            if what_if is not None:
-                of_period = _changed(of_period, what_if)
-            here[entrance] += rng.poisson(new)
-            after = np.zeros(len(now), np.int64)
-            for state, many in enumerate(here):
-                if of_period[state].sum() > 0:
-                    after += rng.multinomial(many, of_period[state])
-                else:
-                    after[state] += many
-            here = after
-            sizes[draw, period] = here
-    low, high = np.quantile(sizes, (0.025, 0.975), axis=0)
-    return Projection(sizes.mean(axis=0), low, high)
+    rates = _drawn(np.broadcast_to(base, (draws, *base.shape)), of_rates)
+    coming = _coming(arrivals, draws, of_rates)
+    sizes = np.zeros((draws, periods + 1, len(now)), np.int64)
+    expected = np.zeros(sizes.shape)
+    sizes[:, 0] = expected[:, 0] = now
+    for period in range(1, periods + 1):
+        of_period = rates if spread is None else _drawn(rates * spread[:, None], of_rates)
+        if what_if is not None:
+            of_period = _changed(of_period, what_if)
+        here, hoped = sizes[:, period - 1].copy(), expected[:, period - 1].copy()
+        here[:, entrance] += of_customers.poisson(coming)
+        hoped[:, entrance] += coming
+        expected[:, period] = np.einsum("ds,dst->dt", hoped, of_period)
+        for state in range(len(now)):
+            sizes[:, period] += of_customers.multinomial(here[:, state], of_period[:, state])
+    return Projection(sizes, expected)
+
+
+def _coming(
+    arrivals: Sequence[int], draws: int, rng: np.random.Generator
+) -> NDArray[np.float64]:  # fmt: skip
+    """(draws,) how many come in a period: the mean of what was seen, as unsure as it is."""
+    if not len(arrivals) or not sum(arrivals):
+        return np.zeros(draws)
+    return rng.gamma(sum(arrivals) + PRIOR, 1 / len(arrivals), draws)
 
 
 def _drawn(weights: NDArray[np.float64], rng: np.random.Generator) -> NDArray[np.float64]:
-    """A row of rates for every state, by Dirichlet's law; nothing for a state nobody was in."""
+    """(draws, s, s) rates of every state, by Dirichlet's law; where nobody ever was, they stay."""
     drawn = rng.gamma(np.maximum(weights, 1e-12)) * (weights > 0)
-    sums = drawn.sum(axis=1, keepdims=True)
-    return np.divide(drawn, sums, out=np.zeros_like(drawn), where=sums > 0)
+    sums = drawn.sum(axis=-1, keepdims=True)
+    stay = np.broadcast_to(np.eye(drawn.shape[-1]), drawn.shape)
+    rates = np.where(sums > 0, drawn / np.where(sums > 0, sums, 1.0), stay)
+    # Sums that rounding took above 1 are no shares.
+    return np.asarray(rates / np.maximum(rates.sum(axis=-1, keepdims=True), 1.0))
 
 
 def _changed(rates: NDArray[np.float64], what_if: WhatIf) -> NDArray[np.float64]:
     """Rates with one of them set, and the others of its state sharing the rest as before."""
     out = rates.copy()
-    row = out[what_if.origin]
-    rest = 1 - row[what_if.target]
-    others = row * ((1 - what_if.rate) / rest) if rest > 0 else np.zeros(len(row))
-    others[what_if.target] = what_if.rate
-    if rest <= 0:
-        others[what_if.origin] += 1 - what_if.rate
-    out[what_if.origin] = others
+    row = out[:, what_if.origin]
+    rest = 1 - row[:, what_if.target]
+    share = np.where(rest > 0, (1 - what_if.rate) / np.where(rest > 0, rest, 1.0), 0.0)
+    others = row * share[:, None]
+    others[:, what_if.target] = what_if.rate
+    if what_if.target != what_if.origin:
+        others[:, what_if.origin] += np.where(rest > 0, 0.0, 1 - what_if.rate)
+    out[:, what_if.origin] = others
     return out
 
 

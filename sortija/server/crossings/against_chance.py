@@ -7,6 +7,7 @@ from typing import TypeVar
 import numpy as np
 from pydantic import BaseModel
 
+from sortija.core.crossings.chance import Verdict, verdict_of
 from sortija.server.crossings import chance
 from sortija.server.crossings.jobs import chance_or_job
 from sortija.server.groups.yardsticks.assignments import AssignmentAt
@@ -16,6 +17,8 @@ from sortija.server.studies.http import Status, waiting_for
 __all__ = ["StepChance", "chance_of_step"]
 
 Cell = TypeVar("Cell")
+#: Of a step that nobody has looked at.
+UNDRAWN = "Pick this step to tell it from chance."
 #: From which chance of having changed a list begins.
 LEVELS = (0.5, 0.6, 0.7, 0.8, 0.9)
 
@@ -26,6 +29,12 @@ class Between(BaseModel):
     mean: float
     low: float
     high: float
+
+
+class Against(Between):
+    """What chance makes of a crossing, and how what was seen stands to that."""
+
+    verdict: Verdict
 
 
 class ToldAt(BaseModel):
@@ -53,19 +62,21 @@ class StepChance(BaseModel):
     told: int
     everybody: bool
     seen: list[list[int]]
-    moves: list[list[Between | None]]
+    moves: list[list[Against | None]]
     money: list[Between | None]
     spent: list[float | None]
     steadiness: Between | None
     changed: list[ToldAt]
 
 
-def chance_of_step(before: AssignmentAt, after: AssignmentAt) -> StepChance:
-    """What is known of a step by now; work that has not begun begins."""
+def chance_of_step(before: AssignmentAt, after: AssignmentAt, begin: bool = True) -> StepChance:
+    """What is known of a step by now; work that has not begun begins, unless told otherwise."""
     words = chance.why_not(before, after)
     if words:
         return _nothing(Status(state="empty", words=words), words)
-    found = chance_or_job(before, after)
+    found = chance_or_job(before, after) if begin else chance.kept(before, after)
+    if found is None:
+        return _nothing(Status(state="empty", words=UNDRAWN), "")
     if isinstance(found, Job):
         return _nothing(waiting_for(found), "")
     return _told(found, before.placement.states)
@@ -82,8 +93,10 @@ def _told(found: chance.Kept, states: int) -> StepChance:
     details = found.details
     changed = found.changed[~np.isnan(found.changed)]
     cells = [
-        one if there else None
-        for one, there in zip(_between(details.moves), details.figures, strict=True)
+        _against(seen, one) if there and one else None
+        for seen, one, there in zip(
+            details.seen, _between(details.moves), details.figures, strict=True
+        )
     ]
     spent = [
         after / before if before > 0 else None
@@ -100,6 +113,12 @@ def _told(found: chance.Kept, states: int) -> StepChance:
             for level in LEVELS
         ],
     )  # fmt: skip
+
+
+def _against(seen: int, chance: Between) -> Against:
+    """How what was seen stands to what chance makes."""
+    verdict = verdict_of(seen, chance.low, chance.high)
+    return Against(mean=chance.mean, low=chance.low, high=chance.high, verdict=verdict)
 
 
 def _between(body: chance.RangeBody) -> list[Between | None]:

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from typing import cast, get_args
-
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from sortija.server.crossings.ahead import AheadPage, ahead_page
 from sortija.server.crossings.cohorts import CohortsPage, cohorts_page
 from sortija.server.crossings.customers import ChangedPage, changed_page
-from sortija.server.crossings.dates import By
+from sortija.server.crossings.dates import by_from
 from sortija.server.crossings.fit import FitPage, fit_page
 from sortija.server.crossings.one_customer import CustomerPath, customer_path
 from sortija.server.crossings.one_step import cell_of
@@ -27,23 +26,29 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView, window_from
 
-BY = OpenApiParameter("by", str, enum=["year", "quarter"], description="what lies between dates")
+BY = OpenApiParameter(
+    "by", str,
+    description="the dates: year (the same season a year before), years, half-year, quarter, month,"
+    " or days such as 2025-01-31,2025-12-31",
+)  # fmt: skip
 
 
-def _by(request: Request) -> By:
-    asked = request.query_params.get("by", "year")
-    if asked not in get_args(By):
-        raise Problem("Dates lie a year or a quarter apart.")
-    return cast(By, asked)
+def _by(request: Request, default: str = "year") -> str:
+    return by_from(request.query_params.get("by", default))
 
 
 class CrossingsView(APIView):
-    @extend_schema(parameters=[*WINDOW, BY], responses=CrossingsPage)
+    @extend_schema(
+        parameters=[*WINDOW, BY, OpenApiParameter("step", int, description="told from chance")],
+        responses=CrossingsPage,
+    )
     def get(self, request: Request, study: int) -> Response:
         """Segments at several dates, and who crossed between them."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
-        return reply(crossings_page(found, window, _by(request)))
+        step = request.query_params.get("step", "")
+        looked_at = int(step) if is_whole(step) else -1
+        return reply(crossings_page(found, window, _by(request), looked_at))
 
 
 CELL = [
@@ -55,7 +60,7 @@ CELL = [
 ]
 
 
-def _cell(request: Request, study: int) -> tuple[Study, WindowInView, By, int, int, int]:
+def _cell(request: Request, study: int) -> tuple[Study, WindowInView, str, int, int, int]:
     """The crossing that is asked for."""
     found = study_for(request.user, study)
     window = window_from(request, default_window(found))
@@ -116,12 +121,46 @@ class PathsView(APIView):
     @extend_schema(
         parameters=[
             *WINDOW,
+            BY,
             OpenApiParameter("pattern", str, description="1.*.3.*: states from 1, or anything"),
         ],
         responses=PathsPage,
     )
     def get(self, request: Request, study: int) -> Response:
-        """Ways through the quarter ends, and how many follow a pattern."""
+        """Ways through the dates of a series, and how many follow a pattern."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
-        return reply(paths_page(found, window, request.query_params.get("pattern", "")))
+        pattern = request.query_params.get("pattern", "")
+        return reply(paths_page(found, window, _by(request, "quarter"), pattern))
+
+
+class AheadView(APIView):
+    @extend_schema(
+        parameters=[
+            *WINDOW,
+            OpenApiParameter("origin", int, description="what if: from this segment, from 0"),
+            OpenApiParameter("target", int, description="what if: to this state, from 0"),
+            OpenApiParameter("rate", float, description="what if: this share a period, 0 to 1"),
+        ],
+        responses=AheadPage,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        """Sizes and money ahead if nothing changes, and if one way were taken otherwise."""
+        found = study_for(request.user, study)
+        window = window_from(request, default_window(found))
+        return reply(ahead_page(found, window, _what_if(request)))
+
+
+def _what_if(request: Request) -> tuple[int, int, float] | None:
+    origin, target, rate = (
+        request.query_params.get(name, "") for name in ("origin", "target", "rate")
+    )
+    if not rate:
+        return None
+    try:
+        share = float(rate)
+    except ValueError:
+        share = -1.0
+    if not (is_whole(origin) and is_whole(target) and 0 <= share <= 1):
+        raise Problem("A what-if names two states by whole numbers and a rate from 0 to 1.")
+    return int(origin), int(target), share

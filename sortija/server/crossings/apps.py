@@ -7,3 +7,4 @@ class CrossingsConfig(AppConfig):
 
     def ready(self) -> None:
         from sortija.server.crossings import jobs, lens_fields, views  # noqa: F401 - they register
+        from sortija.server.crossings.watches import actions, readings  # noqa: F401 - so do these

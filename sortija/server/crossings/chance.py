@@ -40,7 +40,7 @@ __all__ = [
     "why_not",
 ]
 
-VERSION = 2
+VERSION = 3
 #: Draws of each step.
 DRAWS = 100
 #: What a model makes of the whole log, not of a window's lines.
@@ -58,8 +58,9 @@ class RangeBody(Details):
 class ChanceDetails(Details):
     """What the draws of one step came to; see ``core.crossings.chance.Chance``.
 
-    Matrices by state, row by row. ``told``: of how many customers, ``draws``: of how many draws,
-    ``everybody``: the log begins with the earlier window, so that nobody can be told to be new.
+    Matrices by state, row by row; ``sizes``: of the states afterwards. ``told``: of how many
+    customers, ``draws``: of how many draws, ``everybody``: the log begins with the earlier window,
+    so that nobody can be told to be new.
     """
 
     draws: int
@@ -71,6 +72,7 @@ class ChanceDetails(Details):
     spent_after: list[int]
     figures: list[bool]
     moves: RangeBody
+    sizes: RangeBody
     money: RangeBody
     steadiness: RangeBody
 
@@ -202,7 +204,8 @@ def _keep(before: AssignmentAt, after: AssignmentAt, found: Chance) -> None:
         draws=found.draws, null=found.null, told=int(found.told.sum()), everybody=found.everybody,
         seen=found.observed.ravel().tolist(), spent_before=found.spent[0].tolist(),
         spent_after=found.spent[1].tolist(), figures=found.has_figure.ravel().tolist(),
-        moves=_range(found.moves), money=_range(found.money), steadiness=_range(found.steadiness),
+        moves=_range(found.moves), sizes=_range(found.sizes), money=_range(found.money),
+        steadiness=_range(found.steadiness),
     )  # fmt: skip
     columns = [
         (Column("chance:p", "number", found.p), details),

@@ -9,6 +9,7 @@ import numpy as np
 from sortija.core.crossings.paths import ANY
 from sortija.core.table import Column
 from sortija.server.crossings import chance
+from sortija.server.crossings.dates import MOST_DATES
 from sortija.server.crossings.states import states_of
 from sortija.server.crossings.ways import paths_through, pattern_of
 from sortija.server.groups.actions import yardstick_of
@@ -21,9 +22,6 @@ from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
 __all__: list[str] = []
-
-#: Dates that one path leads through at the most.
-MOST_DATES = 36
 
 
 def _both_ends(

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.server.crossings.dates import By, whole_windows
+from sortija.server.crossings.dates import whole_windows
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
@@ -46,7 +46,7 @@ class Cell:
 
 
 def step_of(
-    study: Study, window: WindowInView, by: By, step: int
+    study: Study, window: WindowInView, by: str, step: int
 ) -> tuple[Yardstick, AssignmentAt, AssignmentAt]:
     """Both ends of a step, counted from 0, the oldest first.
 
@@ -72,7 +72,7 @@ def placed_pair(
 
 
 def cell_of(
-    study: Study, window: WindowInView, by: By, step: int, origin: int, target: int
+    study: Study, window: WindowInView, by: str, step: int, origin: int, target: int
 ) -> Cell:  # fmt: skip
     """The customers of one crossing; 404 where there is no such state."""
     yardstick, before, after = step_of(study, window, by, step)

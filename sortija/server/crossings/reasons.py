@@ -7,7 +7,6 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.crossings.explanations import effect_size, explain, explain_bands
-from sortija.server.crossings.dates import By
 from sortija.server.crossings.one_step import cell_of
 from sortija.server.crossings.steps import border_of, pair_of, prepared_at
 from sortija.server.groups.models import Yardstick
@@ -52,7 +51,7 @@ class WhyPage(BaseModel):
 
 
 def why_page(
-    study: Study, window: WindowInView, by: By, step: int, origin: int, target: int
+    study: Study, window: WindowInView, by: str, step: int, origin: int, target: int
 ) -> WhyPage:
     """Why customers crossed from state ``origin`` to ``target`` in one step."""
     cell = cell_of(study, window, by, step, origin, target)

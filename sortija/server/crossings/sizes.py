@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from sortija.core.calendar import date_of
 from sortija.core.crossings.sizes import lopsided, sizes_changed
 from sortija.core.ledger.first_purchases import first_purchases
-from sortija.server.crossings.steps import Pair, shared_months
+from sortija.server.crossings.steps import Pair, of_one_season, shared_months
 from sortija.server.groups.yardsticks.assignments import AssignmentAt
 from sortija.server.ledger.store.ledger import Ledger, ledger_of
 from sortija.server.studies.cache_key import Keyed
@@ -22,8 +22,6 @@ __all__ = ["SizesBody", "sizes_of"]
 LEAST = 50
 #: A way is told where chance makes one of all so lopsided more seldom.
 CLEAR = 0.05
-#: Two dates are of one season where so many months lie between them, or whole years of them.
-_YEAR = 12
 
 
 class OneWay(BaseModel):
@@ -100,8 +98,7 @@ def _moves(first: NDArray[np.int32], second: NDArray[np.int32], k: int) -> NDArr
 
 def _unlike(before: WindowInView, after: WindowInView) -> str:
     """Why two windows cannot be compared customer by customer; empty where they can."""
-    apart = (after.to.year - before.to.year) * _YEAR + after.to.month - before.to.month
-    if before.months is None or apart % _YEAR:
+    if not of_one_season(before, after):
         return "the two windows are of different seasons"
     if shared := shared_months(before, after):
         return f"the two windows share {shared} months"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.calendar import last_day_before
 from sortija.core.crossings.matrix import Crossings, border_moves, cross
 from sortija.core.groups.recipe import Preparation, Prepared
 from sortija.server.groups.recipe.inputs import table_for
@@ -17,7 +18,15 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Pair", "border_of", "crossed", "pair_of", "prepared_at", "shared_months"]
+__all__ = [
+    "Pair",
+    "border_of",
+    "crossed",
+    "of_one_season",
+    "pair_of",
+    "prepared_at",
+    "shared_months",
+]
 
 
 Pair = Keyed[tuple[AssignmentAt, AssignmentAt]]
@@ -62,3 +71,14 @@ def shared_months(before: WindowInView, after: WindowInView) -> int:
         return 0
     apart = (after.to.year - before.to.year) * 12 + after.to.month - before.to.month
     return max(0, before.months - apart)
+
+
+def of_one_season(before: WindowInView, after: WindowInView) -> bool:
+    """Whether whole years lie between the ends of two windows of one length."""
+    apart = (after.to.year - before.to.year) * 12 + after.to.month - before.to.month
+    return (
+        before.months is not None
+        and apart > 0
+        and last_day_before(after.to, apart) == (before.to)
+        and apart % 12 == 0
+    )

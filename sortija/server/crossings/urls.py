@@ -3,6 +3,7 @@
 from django.urls import path
 
 from sortija.server.crossings import api
+from sortija.server.crossings.watches import api as watches
 
 urlpatterns = [
     path("studies/<int:study>/crossings", api.CrossingsView.as_view()),
@@ -13,4 +14,7 @@ urlpatterns = [
     path("studies/<int:study>/crossings/yardstick", api.FitView.as_view()),
     path("studies/<int:study>/crossings/customer/<int:customer>", api.CustomerPathView.as_view()),
     path("studies/<int:study>/crossings/changed", api.ChangedView.as_view()),
+    path("studies/<int:study>/crossings/next", api.AheadView.as_view()),
+    path("studies/<int:study>/watches", watches.WatchesView.as_view()),
+    path("studies/<int:study>/watches/<int:watch>", watches.OneWatch.as_view()),
 ]

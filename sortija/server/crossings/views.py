@@ -8,15 +8,13 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.server.crossings.against_chance import StepChance, chance_of_step
-from sortija.server.crossings.dates import By, what_is_lacking, whole_windows, windows_of
+from sortija.server.crossings.dates import dates_in_view, what_is_lacking, whole_windows
+from sortija.server.crossings.placed import placed_at
 from sortija.server.crossings.sizes import SizesBody, sizes_of
 from sortija.server.crossings.states import SegmentKey, states_of
-from sortija.server.crossings.steps import crossed, pair_of, shared_months
+from sortija.server.crossings.steps import crossed, of_one_season, pair_of, shared_months
+from sortija.server.crossings.watches.page import fired_at
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.yardsticks.assignments import (
-    AssignmentAt,
-    assignment_from,
-)
 from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.measures.availability import measures_to_show
@@ -43,12 +41,13 @@ class DateRow(BaseModel):
 class StepTable(BaseModel):
     """One step from date to date; matrices by state, border moves among the customers.
 
-    ``overlap``: months that both windows share.
+    ``overlap``: months that both windows share; ``same_season``: whole years lie between them.
     """
 
     from_to: str
     to: str
     overlap: int
+    same_season: bool
     customers: list[list[int]]
     money_before: list[list[int]]
     money_after: list[list[int]]
@@ -67,11 +66,11 @@ class CrossingsPage(BaseModel):
     dates: list[DateRow]
     steps: list[StepTable]
     back: str
-    by: By
+    by: str
     lacks: str
 
 
-def _nothing(status: Status, adopted: Adopted | None, by: By) -> CrossingsPage:
+def _nothing(status: Status, adopted: Adopted | None, by: str) -> CrossingsPage:
     return CrossingsPage(
         status=status,
         made_from="",
@@ -85,13 +84,22 @@ def _nothing(status: Status, adopted: Adopted | None, by: By) -> CrossingsPage:
     )
 
 
-def crossings_page(study: Study, window: WindowInView | None, by: By = "year") -> CrossingsPage:
-    """The whole station in one answer; dates are placed by the frozen yardstick."""
+#: Of so few steps all are told from chance at once; of more the one that is looked at.
+FEW_STEPS = 3
+
+
+def crossings_page(
+    study: Study, window: WindowInView | None, by: str = "year", looked_at: int = -1
+) -> CrossingsPage:
+    """The whole station in one answer; dates are placed by the frozen yardstick.
+
+    ``looked_at``: the step that is told from chance where there are many; −1: the last.
+    """
     yardstick, adopted = yardstick_of(study), adopted_body(study)
     if yardstick is None or window is None:
         words = "Crossings are counted between segments. Adopt groups first."
         return _nothing(Status(state="empty", words=words), adopted, by)
-    windows, whole = windows_of(window, by), whole_windows(study, window, by)
+    windows, whole = dates_in_view(study, window, by), whole_windows(study, window, by)
     if len(whole) < 2:
         page = _nothing(Status(state="whole"), adopted, by)
         page.dates = [
@@ -99,33 +107,31 @@ def crossings_page(study: Study, window: WindowInView | None, by: By = "year") -
         ]
         page.lacks = what_is_lacking(study, windows)
         return page
-    placed: list[AssignmentAt] = []
-    waits: list[Status] = []
-    for at in (measures_to_show(study, each) for each in whole):
-        waits += [at.status] if at.status else []
-        if at.made is None:
-            empty = Status(state="empty", words="The log was removed. Import it again.")
-            return _nothing(at.status or empty, adopted, by)
-        placed.append(assignment_from(study, yardstick, at.made))
-    if len({p.made.size for p in placed}) > 1:  # customers came between two makings
-        return _nothing(waits[0], adopted, by)
+    found = placed_at(study, yardstick, whole)
+    placed = found.dates
+    if not placed:
+        return _nothing(found.status or Status(state="whole"), adopted, by)
     states = placed[0].placement.states
     counts = {p.window: np.bincount(p.placement.state, minlength=states).tolist() for p in placed}
     steps = []
-    for before, after in pairwise(placed):
+    many = len(placed) - 1
+    wanted = looked_at if 0 <= looked_at < many else many - 1
+    for place, (before, after) in enumerate(pairwise(placed)):
         pair = pair_of(before, after)
-        found = crossed(pair)
+        moved = crossed(pair)
         steps.append(
             StepTable(
                 from_to=before.window.to.isoformat(), to=after.window.to.isoformat(),
                 overlap=shared_months(before.window, after.window),
-                customers=found.customers.tolist(), money_before=found.money_before.tolist(),
-                money_after=found.money_after.tolist(), border=found.border.tolist(),
-                chance=chance_of_step(before, after), sizes=sizes_of(pair),
+                same_season=of_one_season(before.window, after.window),
+                customers=moved.customers.tolist(), money_before=moved.money_before.tolist(),
+                money_after=moved.money_after.tolist(), border=moved.border.tolist(),
+                chance=chance_of_step(before, after, many <= FEW_STEPS or place == wanted),
+                sizes=sizes_of(pair),
             )
         )  # fmt: skip
     return CrossingsPage(
-        status=waits[0] if waits else Status(state="whole"),
+        status=found.status or Status(state="whole"),
         made_from=placed[-1].stamp,
         adopted=adopted,
         states=states_of(yardstick),
@@ -147,5 +153,7 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     yardstick = yardstick_of(study)
     if yardstick is None or window is None:
         return Fact("not yet", "needs groups")
-    words = f"{yardstick.k} segments, a year apart"
+    fired = fired_at(study, window)
+    told = f", {fired} watch{'es' if fired > 1 else ''} fired" if fired else ", a year apart"
+    words = f"{yardstick.k} segments{told}"
     return measures_to_show(study, window).fact(words)

@@ -1,4 +1,4 @@
-"""Paths: which ways customers went through the quarter ends, and who follows a pattern."""
+"""Paths: which ways customers went through the dates of a series, and who follows a pattern."""
 
 from __future__ import annotations
 
@@ -9,11 +9,11 @@ from pydantic import BaseModel
 
 from sortija.core.crossings.paths import ANY, Paths, paths_of
 from sortija.server.crossings.dates import what_is_lacking, whole_windows, windows_of
+from sortija.server.crossings.placed import placed_at
 from sortija.server.crossings.states import SegmentKey, states_of
 from sortija.server.crossings.steps import shared_months
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
-from sortija.server.measures.availability import measures_to_show
+from sortija.server.groups.yardsticks.assignments import AssignmentAt
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
@@ -75,8 +75,8 @@ def paths_through(key: Keyed[Sequence[AssignmentAt]]) -> Paths:
     return paths_of([np.asarray(at.placement.state, np.int32) for at in key.value])
 
 
-def paths_page(study: Study, window: WindowInView | None, pattern: str) -> PathsPage:
-    """The ways that most went through the quarter ends that the log covers whole."""
+def paths_page(study: Study, window: WindowInView | None, by: str, pattern: str) -> PathsPage:
+    """The ways that most went through the dates of a series that the log covers whole."""
     page = PathsPage(
         status=Status(state="whole"), states=[], dates=[], back="", overlap=0, rows=[],
         customers=0, ways=0, listed=0.0, matched=None, lacks="",
@@ -86,19 +86,13 @@ def paths_page(study: Study, window: WindowInView | None, pattern: str) -> Paths
         words = "Paths lead from segment to segment. Adopt groups first."
         page.status = Status(state="empty", words=words)
         return page
-    whole = whole_windows(study, window, "quarter")
+    whole = whole_windows(study, window, by)
     if len(whole) < 2:
-        page.lacks = what_is_lacking(study, windows_of(window, "quarter"))
+        page.lacks = what_is_lacking(study, windows_of(window, by))
         return page
-    placed: list[AssignmentAt] = []
-    for at in (measures_to_show(study, each) for each in whole):
-        if at.made is None:
-            page.status = at.status or Status(state="empty", words="The log was removed.")
-            return page
-        if at.status is not None:
-            page.status = at.status
-        placed.append(assignment_from(study, yardstick, at.made))
-    if len({each.made.size for each in placed}) > 1:  # customers came between two makings
+    at = placed_at(study, yardstick, whole)
+    placed, page.status = at.dates, at.status or page.status
+    if not placed:
         return page
     found = paths_through(Keyed(tuple(each.stamp for each in placed), placed))
     spent = found.sums(placed[0].made.money)

@@ -15,6 +15,7 @@ from sortija.server.jobs.passing import passing
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.ledger.customers.erased_codes import erased_digests
 from sortija.server.ledger.customers.erased_originals import forget_in_originals
+from sortija.server.ledger.intake.counted import tell_of
 from sortija.server.ledger.intake.reading import read_log, read_members
 from sortija.server.ledger.intake.side_tables import OTHERS
 from sortija.server.ledger.models import Intake, Line
@@ -47,6 +48,7 @@ def count(job: Job, running: Running) -> None:
             ledger.build(running.progress)
         if erased_digests(intake.study):
             forget_in_originals(intake.study, job.person)  # the file may name them again
+        tell_of(intake.study)
     except (JobError, Stopped) as problem:
         stopped = isinstance(problem, Stopped)
         _set_back(intake, Intake.REVIEW if stopped else Intake.FAILED, str(problem))

@@ -10,6 +10,7 @@ class MeasuresConfig(AppConfig):
             derivation,
             everyone,
             lens_fields,
+            many_windows,
             series,
             views,
         )

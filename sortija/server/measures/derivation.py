@@ -40,6 +40,7 @@ from sortija.server.studies.windows import WindowInView
 __all__ = [
     "column_rows",
     "inputs_of_window",
+    "keep_derived",
     "make",
     "rolled_trait",
     "stamp_of",
@@ -133,7 +134,7 @@ def make(ledger: Ledger, window: WindowInView, progress: Progress = silent, of: 
         derived = derive(
             log, window.window, ledger.mask, ledger.study.scale, names, dates, engine, progress
         )
-        _keep(ledger, window, stamp, derived, of, levels)
+        keep_derived(ledger, window, stamp, derived, of, levels)
         if of:
             return
         make_expected(ledger, window, stamp, derived.present, engine, progress)
@@ -141,9 +142,9 @@ def make(ledger: Ledger, window: WindowInView, progress: Progress = silent, of: 
         engine.release()
 
 
-def _keep(
-    ledger: Ledger, window: WindowInView, stamp: str, derived: Derived, of: str,
-    levels: tuple[str, ...],
+def keep_derived(
+    ledger: Ledger, window: WindowInView, stamp: str, derived: Derived, of: str = "",
+    levels: tuple[str, ...] = (),
 ) -> None:  # fmt: skip
     """All columns of one derivation, or none."""
     about = WindowDetails(

@@ -46,6 +46,7 @@ FREE = {
                         "groups/proposals",
                         "groups/<int:grouping>/neighbourhood",
                         "campaigns",
+                        "watches",
                         "jobs/<int:job>/again",
                     )
                 ),
@@ -66,6 +67,9 @@ class Revisions(DemoCase):
         one, other = Card.objects.order_by("number")[:2]
         group, lens = first.yardstick.grouping_id, {"field": "measure:recency", "ranges": [[1, 60]]}
         campaign = self.send("post", "campaigns", {**PLAN, "clauses": [lens]}, 201)["id"]
+        small = {"rule": "at most", "number": 9}
+        sign = {"kind": "sign", "clauses": [lens], **small}
+        watch = self.send("post", "watches", sign, 201)["id"]
         kept = self.send("post", "kept", {"name": "All", "clauses": [lens]}, 201)["id"]
         mine = {"label": "Mine", "formula": "recency + 1"}
         own = self.send("post", "own-measures", mine, 201)["own"]["name"]
@@ -112,6 +116,8 @@ class Revisions(DemoCase):
             ("put", "campaigns/<int:campaign>", f"campaigns/{campaign}", PLAN),
             ("post", "campaigns/<int:campaign>/draw", f"campaigns/{campaign}/draw", None),
             ("delete", "campaigns/<int:campaign>", f"campaigns/{campaign}", None),
+            ("put", "watches/<int:watch>", f"watches/{watch}", {"name": "Few", **small}),
+            ("delete", "watches/<int:watch>", f"watches/{watch}", None),
             ("put", "members/<int:member>", f"members/{member}", {"role": "analyst"}),
             ("delete", "members/<int:member>", f"members/{member}", None),
             ("post", "campaigns/<int:campaign>/list", f"campaigns/{campaign}/list", None),

@@ -333,6 +333,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/crossings/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Sizes and money ahead if nothing changes, and if one way were taken otherwise. */
+        get: operations["studies_crossings_next_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/crossings/paths": {
         parameters: {
             query?: never;
@@ -340,7 +357,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Ways through the quarter ends, and how many follow a pattern. */
+        /** @description Ways through the dates of a series, and how many follow a pattern. */
         get: operations["studies_crossings_paths_retrieve"];
         put?: never;
         post?: never;
@@ -2083,6 +2100,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/watches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What is watched, and what was read at each date. */
+        get: operations["studies_watches_retrieve"];
+        put?: never;
+        /** @description Watch a crossing, a size, a path or a sign from now on. */
+        post: operations["studies_watches_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/watches/{watch}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Another name, or another number at which it fires. */
+        put: operations["studies_watches_update"];
+        post?: never;
+        /** @description Watch it no longer; undo brings it back. */
+        delete: operations["studies_watches_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2134,6 +2187,23 @@ export interface components {
             carried: string;
             /** Carried Share */
             carried_share: number | null;
+        };
+        /**
+         * Against
+         * @description What chance makes of a crossing, and how what was seen stands to that.
+         */
+        Against: {
+            /** Mean */
+            mean: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "more" | "as chance" | "fewer";
         };
         /**
          * AgainstLevel
@@ -2217,6 +2287,48 @@ export interface components {
             chi_squared: number | null;
             /** P */
             p: number | null;
+        };
+        /**
+         * Ahead
+         * @description A figure of a state at a date to come; 95 in 100 lie from ``low`` to ``high``.
+         */
+        Ahead: {
+            /** Mean */
+            mean: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * AheadPage
+         * @description ``months``: of a period, as long as the windows; ``dates``: seen; ``coming``: now and those
+         *     to come; ``steps``: how many rates are taken from; ``arrivals``: how many were new in each;
+         *     ``rates``: (s, s) as seen; ``lacks``: why nothing is told.
+         */
+        AheadPage: {
+            status: components["schemas"]["Status"];
+            /** States */
+            states: components["schemas"]["SegmentKey"][];
+            /** Months */
+            months: number;
+            /** Dates */
+            dates: string[];
+            /** Coming */
+            coming: string[];
+            /** Steps */
+            steps: number;
+            /** Arrivals */
+            arrivals: number[];
+            /** Rough */
+            rough: string;
+            /** Rows */
+            rows: components["schemas"]["StateAhead"][];
+            /** Rates */
+            rates: number[][];
+            wondered: components["schemas"]["Wondered"] | null;
+            /** Lacks */
+            lacks: string;
         };
         /** AlikeName */
         AlikeName: {
@@ -3295,11 +3407,8 @@ export interface components {
             steps: components["schemas"]["StepTable"][];
             /** Back */
             back: string;
-            /**
-             * By
-             * @enum {string}
-             */
-            by: "year" | "quarter";
+            /** By */
+            by: string;
             /** Lacks */
             lacks: string;
         };
@@ -5289,6 +5398,61 @@ export interface components {
             modified?: number;
         };
         /**
+         * NewWatch
+         * @description What is to be watched, as it was just looked at.
+         *
+         *     ``dates``: last days of the windows of the step, or of the path; ``origin``, ``target``: states
+         *     from 0; ``pattern``: as of a path; ``clauses``: those of a sign, whose windows follow the date.
+         *     Without a ``name`` it is called by what it is about.
+         */
+        NewWatch: {
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "crossing" | "size" | "path" | "sign";
+            /**
+             * Dates
+             * @default []
+             */
+            dates?: string[];
+            /**
+             * Origin
+             * @default 0
+             */
+            origin?: number;
+            /**
+             * Target
+             * @default 0
+             */
+            target?: number;
+            /**
+             * Pattern
+             * @default
+             */
+            pattern?: string;
+            /**
+             * Clauses
+             * @default []
+             */
+            clauses?: components["schemas"]["ClauseBody"][];
+            /**
+             * Rule
+             * @enum {string}
+             */
+            rule: "beyond chance" | "at least" | "at most";
+            /**
+             * Number
+             * @default null
+             */
+            number?: number | null;
+        };
+        /**
          * Newcomers
          * @description Customers by the month of their first purchase; ``starts``, ``ends`` since 1970-01-01.
          */
@@ -6132,6 +6296,27 @@ export interface components {
             rest?: number | null;
         };
         /**
+         * ReadingRow
+         * @description A watch at a date; ``seen``, ``low``, ``high``: of whom chance is told, and what it makes;
+         *     ``words``: why nothing could be read.
+         */
+        ReadingRow: {
+            /** To */
+            to: string;
+            /** Customers */
+            customers: number | null;
+            /** Seen */
+            seen: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Fired */
+            fired: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
          * ReceiptPage
          * @description ``parts``: one per customer, hardly ever more than one; ``files``: names by number.
          */
@@ -6941,6 +7126,25 @@ export interface components {
             /** Examples */
             examples: string[];
         };
+        /**
+         * StateAhead
+         * @description One state: customers and money at the dates seen, then at those to come, now first.
+         *
+         *     ``until``: periods until one of it is first in *left*, on average; null where that may never
+         *     be, or cannot be told.
+         */
+        StateAhead: {
+            /** Customers */
+            customers: number[];
+            /** Money */
+            money: number[];
+            /** Ahead */
+            ahead: components["schemas"]["Ahead"][];
+            /** Money Ahead */
+            money_ahead: components["schemas"]["Ahead"][];
+            /** Until */
+            until: number | null;
+        };
         /** StationFact */
         StationFact: {
             /** Key */
@@ -7016,7 +7220,7 @@ export interface components {
             /** Seen */
             seen: number[][];
             /** Moves */
-            moves: (components["schemas"]["Between"] | null)[][];
+            moves: (components["schemas"]["Against"] | null)[][];
             /** Money */
             money: (components["schemas"]["Between"] | null)[];
             /** Spent */
@@ -7029,7 +7233,7 @@ export interface components {
          * StepTable
          * @description One step from date to date; matrices by state, border moves among the customers.
          *
-         *     ``overlap``: months that both windows share.
+         *     ``overlap``: months that both windows share; ``same_season``: whole years lie between them.
          */
         StepTable: {
             /** From To */
@@ -7038,6 +7242,8 @@ export interface components {
             to: string;
             /** Overlap */
             overlap: number;
+            /** Same Season */
+            same_season: boolean;
             /** Customers */
             customers: number[][];
             /** Money Before */
@@ -7597,6 +7803,68 @@ export interface components {
             /** After Year */
             after_year: number | null;
         };
+        /** WatchChange */
+        WatchChange: {
+            /** Name */
+            name: string;
+            /**
+             * Rule
+             * @enum {string}
+             */
+            rule: "beyond chance" | "at least" | "at most";
+            /**
+             * Number
+             * @default null
+             */
+            number?: number | null;
+        };
+        /**
+         * WatchRow
+         * @description ``readings``: the oldest first; ``told``: whether chance can be told of its kind.
+         */
+        WatchRow: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "crossing" | "size" | "path" | "sign";
+            /** Origin */
+            origin: number;
+            /** Target */
+            target: number;
+            /**
+             * Rule
+             * @enum {string}
+             */
+            rule: "beyond chance" | "at least" | "at most";
+            /** Number */
+            number: number | null;
+            /** Told */
+            told: boolean;
+            /** By */
+            by: string;
+            /** Made On */
+            made_on: string;
+            /** Revision */
+            revision: number;
+            /** Readings */
+            readings: components["schemas"]["ReadingRow"][];
+        };
+        /**
+         * WatchesPage
+         * @description ``retired``: how many speak of groups that are no longer in use, and are not read.
+         */
+        WatchesPage: {
+            status: components["schemas"]["Status"];
+            /** Rows */
+            rows: components["schemas"]["WatchRow"][];
+            /** Retired */
+            retired: number;
+        };
         /**
          * WaterSteps
          * @description The waterline: first day of each step since 1970-01-01 (and of the one after the last).
@@ -7722,6 +7990,26 @@ export interface components {
             /** Later */
             later: string;
             year_before: components["schemas"]["WindowName"];
+        };
+        /**
+         * Wondered
+         * @description What a changed rate makes of it: ``rate``: a period, as it was seen; ``fewer``: how many
+         *     fewer would be in ``target`` at the last date, and ``money``: what all of them would spend more
+         *     in the period that ends there; ``states``: customers at each date to come.
+         */
+        Wondered: {
+            /** Origin */
+            origin: number;
+            /** Target */
+            target: number;
+            /** Rate */
+            rate: number;
+            /** Changed */
+            changed: number;
+            fewer: components["schemas"]["Ahead"];
+            money: components["schemas"]["Ahead"];
+            /** States */
+            states: components["schemas"]["Ahead"][][];
         };
         /**
          * Word
@@ -8540,10 +8828,12 @@ export interface operations {
             query?: {
                 /** @description months to look back, or all */
                 back?: string;
-                /** @description what lies between dates */
-                by?: "quarter" | "year";
+                /** @description the dates: year (the same season a year before), years, half-year, quarter, month, or days such as 2025-01-31,2025-12-31 */
+                by?: string;
                 /** @description digest of a lens */
                 lens?: string;
+                /** @description told from chance */
+                step?: number;
                 /** @description last day included, as 2026-06-30 */
                 to?: string;
             };
@@ -8579,8 +8869,8 @@ export interface operations {
             query: {
                 /** @description months to look back, or all */
                 back?: string;
-                /** @description what lies between dates */
-                by?: "quarter" | "year";
+                /** @description the dates: year (the same season a year before), years, half-year, quarter, month, or days such as 2025-01-31,2025-12-31 */
+                by?: string;
                 /** @description digest of a lens */
                 lens?: string;
                 /** @description state, from 0 */
@@ -8694,11 +8984,56 @@ export interface operations {
             };
         };
     };
+    studies_crossings_next_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description what if: from this segment, from 0 */
+                origin?: number;
+                /** @description what if: this share a period, 0 to 1 */
+                rate?: number;
+                /** @description what if: to this state, from 0 */
+                target?: number;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AheadPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     studies_crossings_paths_retrieve: {
         parameters: {
             query?: {
                 /** @description months to look back, or all */
                 back?: string;
+                /** @description the dates: year (the same season a year before), years, half-year, quarter, month, or days such as 2025-01-31,2025-12-31 */
+                by?: string;
                 /** @description digest of a lens */
                 lens?: string;
                 /** @description 1.*.3.*: states from 1, or anything */
@@ -8738,8 +9073,8 @@ export interface operations {
             query: {
                 /** @description months to look back, or all */
                 back?: string;
-                /** @description what lies between dates */
-                by?: "quarter" | "year";
+                /** @description the dates: year (the same season a year before), years, half-year, quarter, month, or days such as 2025-01-31,2025-12-31 */
+                by?: string;
                 /** @description digest of a lens */
                 lens?: string;
                 /** @description state, from 0 */
@@ -8783,8 +9118,8 @@ export interface operations {
             query: {
                 /** @description months to look back, or all */
                 back?: string;
-                /** @description what lies between dates */
-                by?: "quarter" | "year";
+                /** @description the dates: year (the same season a year before), years, half-year, quarter, month, or days such as 2025-01-31,2025-12-31 */
+                by?: string;
                 /** @description digest of a lens */
                 lens?: string;
                 /** @description state, from 0 */
@@ -13142,6 +13477,148 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Upload"];
                 };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_watches_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchesPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_watches_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWatch"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_watches_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                study: number;
+                watch: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_watches_destroy: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                study: number;
+                watch: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It cannot be done, and why. */
             default: {

@@ -1,13 +1,13 @@
 import { count } from "@/charts/format";
 import { Picture } from "@/charts/picture";
-import type { Between } from "@/stations/crossings/figures";
+import type { Against } from "@/stations/crossings/figures";
 import { rangeWords } from "@/stations/crossings/figures";
 
 const WIDTH = 400;
 const LINE = 24;
 
 /** How many crossed, on one thread with what chance alone would move. */
-export function ChanceBar({ seen, chance }: { seen: number; chance: Between }) {
+export function ChanceBar({ seen, chance }: { seen: number; chance: Against }) {
   const end = Math.max(seen, chance.high, 1) * 1.12;
   const x = (value: number) => 6 + ((WIDTH - 12) * value) / end;
   const [low, high, at] = [x(Math.max(0, chance.low)), x(chance.high), x(seen)];

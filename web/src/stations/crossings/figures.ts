@@ -2,10 +2,10 @@ import type { Schemas } from "@/api/client";
 import type { Unit } from "@/stations/crossings/picked";
 
 type Step = Schemas["StepTable"];
-export type Between = Schemas["Between"];
+export type Against = Schemas["Against"];
 
 /** How a crossing stands to what chance alone would move; *untold*: chance has no figure there. */
-export type Verdict = "more" | "as chance" | "fewer" | "untold";
+export type Verdict = Against["verdict"] | "untold";
 
 /** What a cell shows: customers (less border moves where they are hidden, put back at home) or money. */
 export function cellOf(
@@ -30,7 +30,7 @@ export function rowOf(step: Step, unit: Unit, hidden: boolean, origin: number): 
 }
 
 /** What chance alone would have moved from state to state; null where it has no figure. */
-export function chanceOf(step: Step, origin: number, target: number): Between | null {
+export function chanceOf(step: Step, origin: number, target: number): Against | null {
   return step.chance.moves[origin]?.[target] ?? null;
 }
 
@@ -42,9 +42,7 @@ export function seenOf(step: Step, origin: number, target: number): number {
 export function verdictOf(step: Step, origin: number, target: number): Verdict {
   const chance = chanceOf(step, origin, target);
   if (!chance || origin === target) return "untold";
-  const seen = seenOf(step, origin, target);
-  if (seen > chance.high) return "more";
-  return seen < chance.low ? "fewer" : "as chance";
+  return chance.verdict;
 }
 
 /** How many more crossed than chance would move: at least so many are no chance. */
@@ -80,7 +78,7 @@ export function mostBeyond(step: Step, segments: number): { origin: number; targ
 }
 
 /** "38 to 67": whole customers, as far as the middle 95 in 100 of draws reach. */
-export function rangeWords(chance: Between): string {
+export function rangeWords(chance: Schemas["Between"]): string {
   const low = Math.max(0, Math.floor(chance.low));
   const high = Math.ceil(chance.high);
   return low === high

@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import type { ReactNode } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
@@ -8,6 +9,11 @@ import { Glyph } from "@/charts/picture";
 import { valueClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { hueOf, MarkShape } from "@/marks/segment-mark";
+import { Dates } from "@/stations/crossings/dates";
+import type { SeriesProps } from "@/stations/crossings/ribbons-view";
+import type { Subject } from "@/stations/crossings/use-watching";
+import { WatchThis } from "@/stations/crossings/watch-this";
+import { Watches } from "@/stations/crossings/watches";
 import { useMoney, useStudy } from "@/study/context";
 import { Stale, StatusBanner } from "@/study/status-banner";
 import { TakeAway } from "@/study/take-away";
@@ -21,40 +27,63 @@ import { Column, Table } from "@/ui/table";
 type Page = Schemas["PathsPage"];
 
 const ANY = "*";
-const STEP = 92;
+const WIDE = 92;
+const NARROW = 62;
 const ROW = 24;
 
-/** Ways through the quarter ends: those that most went, and a pattern of one's own as a lens. */
-export function Paths() {
+/** Ways through the dates: those that most went, and a pattern of one's own as a lens. */
+export function Paths({ head, tabs, dates, onDates }: SeriesProps) {
   const { study, view } = useStudy();
   const lens = useLens();
   const inMoney = useMoney("short");
   const [picked, setPicked] = useState<string[]>([]);
   const pattern = picked.some((each) => each !== ANY) ? picked.join(".") : "";
+  const by = dates && dates !== "year" ? dates : "quarter";
   const paths = useQuery({
-    queryKey: ["study", study.id, "paths", view, pattern],
+    queryKey: ["study", study.id, "paths", view, by, pattern],
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/crossings/paths", {
-          params: { path: { study: study.id }, query: { ...view, ...(pattern && { pattern }) } },
+          params: {
+            path: { study: study.id },
+            query: { ...view, by, ...(pattern && { pattern }) },
+          },
           signal,
         }),
       ),
     placeholderData: keepPreviousData,
   });
-  if (paths.isPending) return <Waiting />;
-  if (paths.isError) return <Failed words={paths.error.message} />;
+  const framed = (content: ReactNode, action?: ReactNode, shown: string[] = []) => (
+    <>
+      {head(action)}
+      <div className="flex flex-wrap items-center gap-3">
+        <div className="flex-1">{tabs}</div>
+        <Dates
+          by={by}
+          dates={shown}
+          onBy={(next) => {
+            setPicked([]);
+            onDates(next);
+          }}
+        />
+      </div>
+      {content}
+    </>
+  );
+  if (paths.isPending) return framed(<Waiting />);
+  if (paths.isError) return framed(<Failed words={paths.error.message} />);
   const page = paths.data;
   if (page.status.state === "empty")
-    return (
+    return framed(
       <Empty
         title="Paths lead from segment to segment"
         action={<NextStep to="groups">Adopt groups first</NextStep>}
       >
-        Here the ways that most customers went through the quarter ends will stand as rows of marks.
-      </Empty>
+        Here the ways that most customers went through the dates will stand as rows of marks.
+      </Empty>,
     );
-  if (page.lacks) return <Empty title="There are no dates to lead through">{page.lacks}</Empty>;
+  if (page.lacks)
+    return framed(<Empty title="There are no dates to lead through">{page.lacks}</Empty>);
   const at = page.dates.map((_, place) => picked[place] ?? ANY);
   const options: [string, string][] = [
     [ANY, "any"],
@@ -62,7 +91,22 @@ export function Paths() {
   ];
   const look = (states: string[]) =>
     lens.set([valueClause(`path:${page.dates.join(">")}=${states.join(".")}`, "yes")]);
-  return (
+  const subject: Subject = {
+    name: at
+      .map((each) => (each === ANY ? "any" : (page.states[Number(each) - 1]?.short ?? "")))
+      .join(", "),
+    customers: page.matched?.customers ?? null,
+    told: false,
+    body: {
+      kind: "path",
+      dates: page.dates,
+      origin: 0,
+      target: 0,
+      pattern: at.join("."),
+      clauses: [],
+    },
+  };
+  return framed(
     <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
       <StatusBanner status={page.status} />
       <Stale status={page.status}>
@@ -103,13 +147,13 @@ export function Paths() {
             <TakeAway name="paths" grid={() => gridOf(page, study.scale)} />
           </div>
           <div className="overflow-x-auto">
-            <Table label="Ways through the quarter ends" className="mt-1">
+            <Table label="Ways through the dates" className="mt-1">
               <thead>
                 <tr className="text-11 text-quiet">
                   <Column>
                     <span className="flex">
                       {page.dates.map((date) => (
-                        <span key={date} style={{ width: STEP }}>
+                        <span key={date} style={{ width: stepOf(page) }}>
                           {day(date)}
                         </span>
                       ))}
@@ -160,20 +204,31 @@ export function Paths() {
           </p>
         </section>
       </Stale>
-    </div>
+      <Watches />
+    </div>,
+    pattern && page.matched && (
+      <WatchThis key={pattern} subject={subject} words="Watch this path" />
+    ),
+    page.dates,
   );
+}
+
+/** Many dates stand closer together. */
+function stepOf(page: Page): number {
+  return page.dates.length > 6 ? NARROW : WIDE;
 }
 
 /** Marks in a row, joined where they stay the same. */
 function Way({ page, states }: { page: Page; states: number[] }) {
-  const x = (place: number) => 10 + place * STEP;
+  const step = stepOf(page);
+  const x = (place: number) => 10 + place * step;
   const hasMark = (state: number | undefined) => page.states[state ?? 0]?.mark !== null;
   const hue = (state: number) => {
     const mark = page.states[state]?.mark;
     return mark === null || mark === undefined ? "var(--color-everyone)" : hueOf(mark);
   };
   return (
-    <Glyph width={STEP * states.length} height={ROW}>
+    <Glyph width={step * states.length} height={ROW}>
       {states.slice(1).map((state, place) => (
         <line
           key={place}
@@ -208,7 +263,7 @@ function Way({ page, states }: { page: Page; states: number[] }) {
 
 function gridOf(page: Page, scale: number) {
   return {
-    title: "Ways through the quarter ends",
+    title: "Ways through the dates",
     note: `Windows of ${page.back} months each; spend in the first of them`,
     heads: [...page.dates.map(day), "Customers", "Spend before"],
     rows: page.rows.map((row) => [

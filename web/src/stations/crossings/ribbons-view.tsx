@@ -5,24 +5,35 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
 import { useLens, useSpendOf } from "@/lens/context";
+import { Dates } from "@/stations/crossings/dates";
+import { chanceOf } from "@/stations/crossings/figures";
 import { Matrix } from "@/stations/crossings/matrix";
 import { Panel } from "@/stations/crossings/panel";
 import { pickedOf, UNITS } from "@/stations/crossings/picked";
 import type { PickedCrossing, Unit } from "@/stations/crossings/picked";
 import { Ribbons } from "@/stations/crossings/ribbons";
 import { Sizes } from "@/stations/crossings/sizes";
+import type { Subject } from "@/stations/crossings/use-watching";
+import { WatchThis } from "@/stations/crossings/watch-this";
+import { Watches } from "@/stations/crossings/watches";
 import { useStation } from "@/stations/use-station";
 import { Stale, StatusBanner } from "@/study/status-banner";
+import { Button } from "@/ui/button";
 import { Choice } from "@/ui/choice";
 import { Checkbox } from "@/ui/input";
 import { NextStep } from "@/ui/next-step";
 import { Empty, Failed, Waiting } from "@/ui/status";
 
-const STEPS = [
-  ["year", "A year apart"],
-  ["quarter", "Quarter by quarter"],
-] as const;
-type By = (typeof STEPS)[number][0];
+/** Of more steps only the one that is looked at is told from chance. */
+const FEW = ["year", "quarter"];
+
+export interface SeriesProps {
+  head: (action?: ReactNode) => ReactNode;
+  tabs: ReactNode;
+  /** Which dates are compared, as in the address; empty: the view's own. */
+  dates: string;
+  onDates: (dates: string) => void;
+}
 
 function spendWords(to: string, back: string): string {
   const months = back === "all" ? "all" : `the ${back} months`;
@@ -30,23 +41,24 @@ function spendWords(to: string, back: string): string {
 }
 
 /** Ribbons between dates, the matrix of a step, and all that is known of one crossing. */
-export function RibbonsView({ tabs }: { tabs: ReactNode }) {
+export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
   const lens = useLens();
   const [unit, setUnit] = useState<Unit>("customers");
   const [hidden, setHidden] = useState(false);
-  const [by, setBy] = useState<By>("year");
+  const by = dates || "year";
   const [chosen, setPicked] = useState<PickedCrossing | null>(null);
+  const step = FEW.includes(by) || !chosen ? undefined : chosen.step;
   const crossings = useStation(
     "crossings",
     ({ study: id, query, signal }) =>
       data(
         api.GET("/api/studies/{study}/crossings", {
-          params: { path: { study: id }, query: { ...query, by } },
+          params: { path: { study: id }, query: { ...query, by, step } },
           signal,
         }),
       ),
     false,
-    by,
+    `${by}:${step ?? ""}`,
   );
   const steps = crossings.data?.steps.length ?? 0;
   const picked = pickedOf(crossings.data, chosen, steps);
@@ -56,6 +68,7 @@ export function RibbonsView({ tabs }: { tabs: ReactNode }) {
   if (crossings.isPending)
     return (
       <>
+        {head()}
         {tabs}
         <Waiting />
       </>
@@ -63,12 +76,17 @@ export function RibbonsView({ tabs }: { tabs: ReactNode }) {
   if (crossings.isError)
     return (
       <>
+        {head()}
         {tabs}
-        <Failed words={crossings.error.message} />
+        <Failed
+          words={crossings.error.message}
+          action={dates && <Button onClick={() => onDates("")}>Compare a year apart</Button>}
+        />
       </>
     );
   const page = crossings.data;
-  const step = page.steps[picked.step];
+  const two = page.steps.length === 1;
+  const table = page.steps[picked.step];
   const pick = (next: PickedCrossing) => {
     setPicked(next);
     const at = page.steps[next.step];
@@ -80,11 +98,12 @@ export function RibbonsView({ tabs }: { tabs: ReactNode }) {
       );
   };
   return (
-    <div className="grid gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
+      {head(table && <WatchThis key={watchKey(picked)} {...watched(page, table, picked)} />)}
       <div className="flex flex-wrap items-center gap-3">
         <div className="flex-1">{tabs}</div>
         {page.dates.length > 0 && (
-          <Choice label="What lies between the dates" choices={STEPS} value={by} onChoose={setBy} />
+          <Dates by={by} dates={page.dates.map((date) => date.to)} onBy={onDates} />
         )}
         {page.steps.length > 0 && (
           <>
@@ -122,11 +141,11 @@ export function RibbonsView({ tabs }: { tabs: ReactNode }) {
             ))}
         </ul>
       )}
-      {step && (
+      {table && (
         <Stale status={page.status}>
-          <Told step={step} />
+          <Told step={table} />
           <div
-            className={`grid items-start gap-3 ${page.by === "year" ? "grid-cols-[1.2fr_1fr]" : "grid-cols-[minmax(0,1fr)]"}`}
+            className={`grid items-start gap-3 ${two ? "grid-cols-[1.2fr_1fr]" : "grid-cols-[minmax(0,1fr)]"}`}
           >
             <Ribbons
               page={page}
@@ -135,12 +154,12 @@ export function RibbonsView({ tabs }: { tabs: ReactNode }) {
               picked={picked}
               onPick={pick}
             />
-            {page.by === "year" && <Panel page={page} picked={picked} />}
+            {two && <Panel page={page} picked={picked} />}
           </div>
           <div className="grid grid-cols-[1.4fr_1fr] items-start gap-3">
             <Matrix
               page={page}
-              step={step}
+              step={table}
               number={picked.step}
               unit={unit}
               hidden={hidden && unit === "customers"}
@@ -148,14 +167,48 @@ export function RibbonsView({ tabs }: { tabs: ReactNode }) {
               onPick={pick}
             />
             <div className="grid gap-3">
-              {page.by === "quarter" && <Panel page={page} picked={picked} />}
-              <Sizes page={page} step={step} number={picked.step} onPick={pick} />
+              {!two && <Panel page={page} picked={picked} />}
+              <Sizes page={page} step={table} number={picked.step} onPick={pick} />
             </div>
           </div>
         </Stale>
       )}
+      <Watches />
     </div>
   );
+}
+
+function watchKey({ step, origin, target }: PickedCrossing): string {
+  return `${step}:${origin}>${target}`;
+}
+
+/** What the main action watches: the crossing that is picked, or the size of who stays. */
+function watched(
+  page: Schemas["CrossingsPage"],
+  step: Schemas["StepTable"],
+  { origin, target }: PickedCrossing,
+): { subject: Subject; words: string } {
+  const name = (state: number) => page.states[state]?.name ?? "";
+  const dates = [step.from_to, step.to];
+  if (origin === target)
+    return {
+      words: "Watch this size",
+      subject: {
+        name: `Size of ${name(target)}`,
+        customers: step.customers.reduce((sum, row) => sum + (row[target] ?? 0), 0),
+        told: !step.chance.words && target < page.states.length - 3,
+        body: { kind: "size", dates, origin: target, target, pattern: "", clauses: [] },
+      },
+    };
+  return {
+    words: "Watch this crossing",
+    subject: {
+      name: `${name(origin)} → ${name(target)}`,
+      customers: step.customers[origin]?.[target] ?? 0,
+      told: step.chance.status.state === "whole" ? chanceOf(step, origin, target) !== null : true,
+      body: { kind: "crossing", dates, origin, target, pattern: "", clauses: [] },
+    },
+  };
 }
 
 /** Who has changed in one step, and what the steadiness of the groups leaves to chance. */

@@ -26,6 +26,17 @@ const BLOCK = 12;
 const GAP = 9;
 const FOLD = 0.005;
 
+/** So many dates stand so close that every other one is named, and what lies between the two that
+ * are looked at. */
+const MANY = 6;
+
+function between(table: Schemas["StepTable"], back: string): string {
+  const seasons = table.same_season ? "the same season" : "seasons differ";
+  return table.overlap > 0
+    ? `windows share ${table.overlap} of ${back} months; ${seasons}`
+    : `windows share no month; ${seasons}`;
+}
+
 interface Props {
   page: Schemas["CrossingsPage"];
   unit: Unit;
@@ -67,8 +78,7 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
     <section className="card min-w-0 p-3" aria-label="Ribbons">
       <div className="flex items-center gap-3">
         <h2 className="flex-1 text-14">
-          {page.by === "year" ? "The same season a year before and now" : `${columns} quarter ends`}
-          ,{" "}
+          {page.by === "year" ? "The same season a year before and now" : `${columns} dates`},{" "}
           {unit === "customers"
             ? "customers"
             : unit === "spend"
@@ -161,11 +171,7 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
                 textAnchor="middle"
                 style={{ fill: "var(--color-quiet)" }}
               >
-                {table.overlap > 0
-                  ? `windows share ${table.overlap} of ${page.back} months${page.by === "quarter" ? "; seasons differ" : ""}`
-                  : page.by === "year"
-                    ? "the same season, a year apart"
-                    : "windows apart; seasons differ"}
+                {columns <= MANY || number === picked.step ? between(table, page.back) : ""}
               </text>
             </g>
           ))}
@@ -187,7 +193,7 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
                 </rect>
               ))}
               <text x={x(place)} y={HEIGHT + 20} fontSize={12} textAnchor="middle">
-                {day(dates[place]?.to ?? "")}
+                {columns > MANY && place % 2 === columns % 2 ? "" : day(dates[place]?.to ?? "")}
               </text>
             </g>
           ))}

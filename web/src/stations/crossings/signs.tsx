@@ -5,6 +5,7 @@ import type { Schemas } from "@/api/client";
 import { count, day, inUnit } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import type { CellProps } from "@/stations/crossings/panel";
+import { WatchThis } from "@/stations/crossings/watch-this";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
@@ -92,9 +93,28 @@ export function Signs({ page, picked }: CellProps) {
         </p>
       )}
       {best && best.now > 0 && (
-        <Button className="mt-2" onClick={() => lens.set(best.clauses)}>
-          Look at the {count(best.now)} who have it now: {words(best).toLowerCase()}
-        </Button>
+        <div className="mt-2 flex flex-wrap gap-2">
+          <Button onClick={() => lens.set(best.clauses)}>
+            Look at the {count(best.now)} who have it now: {words(best).toLowerCase()}
+          </Button>
+          <WatchThis
+            kind="plain"
+            words="Watch this sign"
+            subject={{
+              name: `${page.states[picked.origin]?.name ?? ""}: ${words(best).toLowerCase()}`,
+              customers: best.now,
+              told: false,
+              body: {
+                kind: "sign",
+                dates: [],
+                origin: 0,
+                target: 0,
+                pattern: "",
+                clauses: best.clauses,
+              },
+            }}
+          />
+        </div>
       )}
     </div>
   );
