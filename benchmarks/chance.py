@@ -9,7 +9,8 @@ import numpy as np
 from benchmarks.measures import CUSTOMERS, LAST, LINES, _draw, _log
 from benchmarks.support import Row, forget_peak, interleave, peak
 from sortija.core.calendar import last_day_before
-from sortija.core.crossings.chance import Chance, Inputs, chance_of
+from sortija.core.crossings.chance import Chance, chance_of
+from sortija.core.crossings.redrawn import Inputs
 from sortija.core.crossings.yardsticks import ByCentres, ByLadder, MovingYardstick
 from sortija.core.engine import Engine
 from sortija.core.groups.grouping import group

@@ -17,8 +17,9 @@ from sortija.cli.files import read_text
 from sortija.cli.log_options import names_of, read_ledger
 from sortija.cli.logs import Ledger
 from sortija.cli.terminal import Trouble, Watch
-from sortija.core.crossings.chance import Chance, Inputs, chance_of
+from sortija.core.crossings.chance import Chance, chance_of
 from sortija.core.crossings.matrix import border_moves
+from sortija.core.crossings.redrawn import Inputs
 from sortija.core.crossings.yardsticks import ByCentres
 from sortija.core.engine import Engine
 from sortija.core.formats.measures import whole_ids

@@ -8,7 +8,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 
-from sortija.core.crossings.chance import Inputs, chance_of
+from sortija.core.crossings.chance import chance_of
+from sortija.core.crossings.redrawn import Inputs
 from sortija.core.crossings.sizes import sizes_changed
 from sortija.core.crossings.yardsticks import ByCentres
 from sortija.core.formats.recipes import read_recipe

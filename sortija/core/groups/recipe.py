@@ -76,6 +76,19 @@ class Recipe:
     def weight(self, name: str) -> float:
         return self.weights.get(name, 1.0)
 
+    def without(self, name: str) -> Recipe:
+        """The same recipe with one column less.
+
+        >>> Recipe({"spend": Steps()}, ("plan",), {"plan": 2.0}).without("plan").weights
+        {}
+        """
+        return replace(
+            self,
+            numeric={n: steps for n, steps in self.numeric.items() if n != name},
+            categories=tuple(n for n in self.categories if n != name),
+            weights={n: weight for n, weight in self.weights.items() if n != name},
+        )
+
     def as_json(self) -> dict[str, Any]:
         return {
             "numeric": {name: steps.__dict__ for name, steps in self.numeric.items()},

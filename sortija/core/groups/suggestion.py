@@ -30,6 +30,7 @@ def suggest(
     weakest: Sequence[float],
     smallest: Sequence[float],
     verdict: Verdict | None = None,
+    same_again: Sequence[float | None] = (),
 ) -> Suggestion:
     """The best silhouette among the k whose groups all come back, with no sliver.
 
@@ -39,6 +40,8 @@ def suggest(
         ``weakest`` may be NaN where nothing was resampled: then it decides nothing.
     verdict : whether they stand out against tables without groups, None where not looked at
         Unless they do, there is no clear grouping.
+    same_again : the share that would stand in the same group had the year happened again, None
+        where that is not known; it is said and decides nothing
 
     >>> suggest([2, 3], [0.3, 0.5], [0.9, 0.8], [0.4, 0.2]).k
     3
@@ -69,6 +72,12 @@ def suggest(
     elif best + 1 < len(ks) and not holds[best + 1]:
         ends = "dissolves" if weakest[best + 1] <= DISSOLVES else "hardly holds"
         words += f" With {ks[best + 1]}, a group {ends}."
+    again = same_again[best] if best < len(same_again) else None
+    if again is not None:
+        words += (
+            f" Same again {again:.2f}: had the year happened again with nothing changed, so many "
+            "would stand in the same group."
+        )
     return Suggestion(ks[best], words)
 
 

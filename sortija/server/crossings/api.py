@@ -16,6 +16,7 @@ from sortija.server.crossings.one_customer import CustomerPath, customer_path
 from sortija.server.crossings.one_step import cell_of
 from sortija.server.crossings.reasons import WhyPage, why_page
 from sortija.server.crossings.signs import SignsPage, signs_page
+from sortija.server.crossings.steady import SteadierPage, steadier_page
 from sortija.server.crossings.views import CrossingsPage, crossings_page
 from sortija.server.crossings.ways import PathsPage, paths_page
 from sortija.server.studies.actions import study_for
@@ -132,6 +133,13 @@ class PathsView(APIView):
         window = window_from(request, default_window(found))
         pattern = request.query_params.get("pattern", "")
         return reply(paths_page(found, window, _by(request, "quarter"), pattern))
+
+
+class SteadierView(APIView):
+    @extend_schema(responses=SteadierPage)
+    def get(self, request: Request, study: int, grouping: int) -> Response:
+        """What would let more customers stand in the same group if the year happened again."""
+        return reply(steadier_page(study_for(request.user, study), grouping))
 
 
 class AheadView(APIView):

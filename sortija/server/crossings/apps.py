@@ -6,5 +6,10 @@ class CrossingsConfig(AppConfig):
     label = "crossings"
 
     def ready(self) -> None:
-        from sortija.server.crossings import jobs, lens_fields, views  # noqa: F401 - they register
+        from sortija.server.crossings import (  # noqa: F401 - they register
+            jobs,
+            lens_fields,
+            steady,
+            views,
+        )
         from sortija.server.crossings.watches import actions, readings  # noqa: F401 - so do these

@@ -2,26 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 from django.db import transaction
 from numpy.typing import NDArray
 
-from sortija.core.crossings.chance import Chance, Inputs, Range, chance_of
+from sortija.core.crossings.chance import Chance, Range, chance_of
 from sortija.core.crossings.rearranged import null_of
 from sortija.core.crossings.yardsticks import ByCentres, ByLadder, MovingYardstick
 from sortija.core.engine import Engine
-from sortija.core.measures.formula import evaluate
 from sortija.core.progress import Progress
-from sortija.core.table import Column, Table
+from sortija.core.table import Column
+from sortija.server.crossings.redrawing import inputs_for, modelled
 from sortija.server.groups.yardsticks import assignments
 from sortija.server.groups.yardsticks.assignments import AssignmentAt
-from sortija.server.ledger.store.ledger import Ledger, ledger_of
-from sortija.server.measures.derivation import inputs_of_window
-from sortija.server.measures.formulas import Formulated, formulas_behind
-from sortija.server.measures.measure_set import MeasureSet
+from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.studies import models
 from sortija.server.studies.column_details import Details, details_of
 from sortija.server.studies.columns import read_column, write_columns
@@ -43,8 +39,6 @@ __all__ = [
 VERSION = 3
 #: Draws of each step.
 DRAWS = 100
-#: What a model makes of the whole log, not of a window's lines.
-_MODELLED = frozenset({"expected", "active"})
 
 
 class RangeBody(Details):
@@ -123,9 +117,7 @@ def why_not(before: AssignmentAt, after: AssignmentAt) -> str:
         words = str(problem)
         return f"{words[0].upper()}{words[1:]}."
     names = moving_yardstick(before).names
-    modelled = next((name for name in names if name in _MODELLED), None)
-    if modelled is not None:
-        label = before.made.about(modelled).label
+    if label := modelled(before.made, names):
         return f"Chance cannot be told: the groups are shaped by {label}, which a model makes."
     return ""
 
@@ -151,52 +143,12 @@ def make(before: AssignmentAt, after: AssignmentAt, progress: Progress) -> None:
         raise Problem(words if ledger else "The log was removed. Import it again.")
     by, engine = moving_yardstick(before), Engine()
     try:
-        found = chance_of(_inputs(ledger, before, after, by), by, DRAWS, engine=engine,
+        inputs = inputs_for(ledger, before.made, after.made, by.names)
+        found = chance_of(inputs, by, DRAWS, engine=engine,
                           progress=progress)  # fmt: skip
     finally:
         engine.release()
     _keep(before, after, found)
-
-
-def _inputs(
-    ledger: Ledger, before: AssignmentAt, after: AssignmentAt, by: MovingYardstick
-) -> Inputs:
-    own = formulas_behind(before.made, by.names)
-    needs = {*by.names, *(name for each in own for name in each.needs.values())}
-    derived = frozenset(name for name in needs if name in before.made.derived)
-    fixed = [_fixed(at.made, needs - derived - {each.name for each in own})
-             for at in (before, after)]  # fmt: skip
-    names, joined = inputs_of_window(ledger)
-    return Inputs(
-        ledger.lines().log, before.window.window, after.window.window, ledger.mask,
-        ledger.study.scale, derived, names, joined, _completes(by.names, fixed, own),
-    )  # fmt: skip
-
-
-def _fixed(made: MeasureSet, names: set[str]) -> dict[str, Column]:
-    """Columns that chance does not move: what tables of customers say."""
-    gone = next((name for name in names if name not in made.sources), None)
-    if gone is not None:
-        raise Problem(f"{gone.removeprefix('trait:')} is no longer in this study.")
-    return {name: made.column(name) for name in names}
-
-
-def _completes(
-    names: tuple[str, ...], fixed: list[dict[str, Column]], own: list[Formulated]
-) -> Callable[[Table, int, NDArray[np.int64]], Table]:
-    def complete(table: Table, window: int, who: NDArray[np.int64]) -> Table:
-        there = {column.name: column for column in table}
-        for name, column in fixed[window].items():
-            values = np.asarray(column.values)[who]
-            there[name] = Column(name, column.kind, values, column.unit, column.levels)
-        for each in own:
-            given = {w: np.asarray(there[n].values, np.float64) for w, n in each.needs.items()}
-            there[each.name] = Column(
-                each.name, "number", evaluate(each.formula, given or {"": np.zeros(len(who))})
-            )
-        return Table(tuple(there[name] for name in names))
-
-    return complete
 
 
 def _keep(before: AssignmentAt, after: AssignmentAt, found: Chance) -> None:

@@ -20,6 +20,7 @@ from sortija.core.groups.verdict import judge
 from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import Inputs, inputs_from, inputs_of, table_for
 from sortija.server.groups.runs.result import GroupingResult
+from sortija.server.groups.runs.swept import tell_of_run
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
@@ -87,6 +88,7 @@ def _sweep(job: Job, running: Running) -> None:
             _beside(study, inputs.stamp, {k: _with_gap(gap, n) for n, k in enumerate(gap.ks)})
     finally:
         engine.release()
+    tell_of_run(study, inputs.stamp)
 
 
 def _with_gap(gap: Gap, place: int) -> Callable[[GroupingResult], None]:

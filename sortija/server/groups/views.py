@@ -134,7 +134,7 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
 def _suggestion(rows: list[CandidateRow], shown: list[Grouping]) -> SuggestionBody:
     found = suggest(
         [r.k for r in rows], [r.silhouette for r in rows], [r.weakest for r in rows],
-        [r.smallest for r in rows], shown[0].verdict,
+        [r.smallest for r in rows], shown[0].verdict, [r.same_again for r in rows],
     )  # fmt: skip
     return SuggestionBody(k=found.k, words=found.words)
 

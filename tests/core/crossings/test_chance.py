@@ -8,7 +8,8 @@ from datetime import date
 
 import numpy as np
 
-from sortija.core.crossings.chance import Chance, Inputs, chance_of
+from sortija.core.crossings.chance import Chance, chance_of
+from sortija.core.crossings.redrawn import Inputs
 from sortija.core.crossings.yardsticks import ByCentres, ByLadder
 from sortija.core.engine import Engine
 from sortija.core.groups.assignment import place

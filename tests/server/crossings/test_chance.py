@@ -7,7 +7,8 @@ from unittest import mock
 import numpy as np
 
 from sortija.core.crossings import signs as core_signs
-from sortija.core.crossings.chance import Inputs, chance_of
+from sortija.core.crossings.chance import chance_of
+from sortija.core.crossings.redrawn import Inputs
 from sortija.core.crossings.yardsticks import ByCentres
 from sortija.core.table import Table
 from sortija.server.crossings import chance, signs

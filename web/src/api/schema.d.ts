@@ -384,6 +384,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/crossings/steadier/{grouping}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What would let more customers stand in the same group if the year happened again. */
+        get: operations["studies_crossings_steadier_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/crossings/why": {
         parameters: {
             query?: never;
@@ -2921,7 +2938,8 @@ export interface components {
          *     ``threads``: from this row's groups to the next row's; ``resampled``: how often it was drawn
          *     anew for ``stability``; ``moved``: share that changed group to be with its nearest centre;
          *     ``refusal``: why it cannot be adopted; ``equals``: the column that alone would group largely
-         *     alike, in words; ``field``: what a lens calls its groups.
+         *     alike, in words; ``same_again``: the share that would stand in the same group had the year
+         *     happened again, null where that is not known; ``field``: what a lens calls its groups.
          */
         CandidateRow: {
             /** Id */
@@ -2966,6 +2984,8 @@ export interface components {
             equals: string;
             /** Starred */
             starred: boolean;
+            /** Same Again */
+            same_again: number | null;
             /** Threads */
             threads: components["schemas"]["Strand"][];
         };
@@ -5056,7 +5076,8 @@ export interface components {
         };
         /**
          * MeasureDetail
-         * @description ``edges``: of the bars, in the measure's unit; ``lens``: their customers in the lens.
+         * @description ``edges``: of the bars, in the measure's unit; ``lens``: their customers in the lens;
+         *     ``reliability``: rank correlation of two years of the same customers, null while not known.
          */
         MeasureDetail: {
             /** Name */
@@ -5085,6 +5106,8 @@ export interface components {
             check: components["schemas"]["HeldOutBody"] | null;
             model: components["schemas"]["ModelBody"] | null;
             begins: components["schemas"]["BeginsBody"] | null;
+            /** Reliability */
+            reliability: number | null;
         };
         /**
          * MeasureDraft
@@ -7186,6 +7209,25 @@ export interface components {
             seconds?: number | null;
         };
         /**
+         * SteadierPage
+         * @description What would make a grouping steadier, the steadiest first, itself among them (``own``: its
+         *     place); ``luck``: the measure that ranks customers least alike in two years, and how alike;
+         *     ``lacks``: why it cannot be told.
+         */
+        SteadierPage: {
+            status: components["schemas"]["Status"];
+            /** Rows */
+            rows: components["schemas"]["Variant"][];
+            /** Own */
+            own: number;
+            /** Luck */
+            luck: string;
+            /** Reliability */
+            reliability: number | null;
+            /** Lacks */
+            lacks: string;
+        };
+        /**
          * Step
          * @description What was undone or redone.
          */
@@ -7781,6 +7823,20 @@ export interface components {
             revision: number;
             /** Values */
             values: components["schemas"]["ValueRow"][];
+        };
+        /**
+         * Variant
+         * @description A grouping of as many groups from another recipe; ``same_again``: its steadiness.
+         */
+        Variant: {
+            /** Words */
+            words: string;
+            /** Same Again */
+            same_again: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
         };
         /**
          * WaitBody
@@ -9100,6 +9156,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SignsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_crossings_steadier_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                grouping: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SteadierPage"];
                 };
             };
             /** @description It cannot be done, and why. */

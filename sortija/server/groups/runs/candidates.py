@@ -55,7 +55,8 @@ class CandidateRow(BaseModel):
     ``threads``: from this row's groups to the next row's; ``resampled``: how often it was drawn
     anew for ``stability``; ``moved``: share that changed group to be with its nearest centre;
     ``refusal``: why it cannot be adopted; ``equals``: the column that alone would group largely
-    alike, in words; ``field``: what a lens calls its groups.
+    alike, in words; ``same_again``: the share that would stand in the same group had the year
+    happened again, null where that is not known; ``field``: what a lens calls its groups.
     """
 
     id: int
@@ -78,6 +79,7 @@ class CandidateRow(BaseModel):
     refusal: str
     equals: str
     starred: bool
+    same_again: float | None
     threads: list[Strand]
 
 
@@ -126,6 +128,7 @@ def _row(grouping: Grouping, following: Grouping | None, base: float) -> Candida
         smallest=result.smallest, weakest=result.weakest, criteria=result.criteria,
         gap_error=result.gap_error, moved=result.moved,
         refusal=result.refusal, equals=_equals(result.equals), starred=grouping.starred,
+        same_again=result.same_again[0] if result.same_again else None,
         threads=_threads(
             Keyed((grouping.labels.token, following.labels.token), (grouping, following))
         ) if following is not None and joined else [],

@@ -26,7 +26,9 @@ class GroupingResult(BaseModel):
     ``exact``: silhouettes are over all customers; ``moved``: share that changed group to be with
     the nearest centre; ``refusal``: why it cannot be adopted; ``equals``: the column that alone
     would group largely alike, and how far; ``valley``: depth between neighbours; ``verdict``: how
-    its run stands against null models (``core.groups.verdict``); empty until that is known.
+    its run stands against null models (``core.groups.verdict``); empty until that is known;
+    ``same_again``: the share of customers who would stand in the same group had the year happened
+    again, with its interval.
     """
 
     counts: list[int]
@@ -48,6 +50,7 @@ class GroupingResult(BaseModel):
     equals: tuple[str, float] | None = None
     gap_error: float | None = None
     verdict: dict[str, Any] = {}
+    same_again: tuple[float, float, float] | None = None
 
     @model_validator(mode="before")
     @classmethod

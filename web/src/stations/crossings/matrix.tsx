@@ -11,7 +11,11 @@ import {
   verdictOf,
 } from "@/stations/crossings/figures";
 import { useStudy } from "@/study/context";
+import { Select } from "@/ui/select";
 import { Column, RowHead, Table } from "@/ui/table";
+
+/** Of more steps than these one is chosen from a list. */
+const FEW = 4;
 
 interface Props {
   page: Schemas["CrossingsPage"];
@@ -44,26 +48,38 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
     <section className="card min-w-0 p-3" aria-label="Matrix">
       <div className="flex items-baseline gap-3">
         <h2 className="flex-1 text-14">
-          {day(step.from_to)} → {day(step.to)},{" "}
+          {page.steps.length <= FEW && `${day(step.from_to)} → ${day(step.to)}, `}
           {unit === "change"
             ? "change of spend"
             : unit === "spend"
               ? "% of spend before"
               : "% of each row"}
         </h2>
-        <span className="flex gap-1">
-          {page.steps.map((other, place) => (
-            <button
-              key={other.to}
-              type="button"
-              aria-pressed={place === number}
-              onClick={() => onPick({ ...picked, step: place })}
-              className={`rounded border px-1.5 text-11 ${place === number ? "border-ink" : "border-line text-quiet"}`}
-            >
-              to {day(other.to).slice(0, -5)}
-            </button>
-          ))}
-        </span>
+        {page.steps.length > FEW ? (
+          <Select
+            label="Step"
+            value={String(number)}
+            options={page.steps.map((other, place): [string, string] => [
+              String(place),
+              `${day(other.from_to)} → ${day(other.to)}`,
+            ])}
+            onChange={(place) => onPick({ ...picked, step: Number(place) })}
+          />
+        ) : (
+          <span className="flex gap-1">
+            {page.steps.map((other, place) => (
+              <button
+                key={other.to}
+                type="button"
+                aria-pressed={place === number}
+                onClick={() => onPick({ ...picked, step: place })}
+                className={`rounded border px-1.5 text-11 ${place === number ? "border-ink" : "border-line text-quiet"}`}
+              >
+                to {day(other.to).slice(0, -5)}
+              </button>
+            ))}
+          </span>
+        )}
       </div>
       <div className="overflow-x-auto">
         <Table label="Crossings from segment to segment" className="mt-1 w-full border-collapse">

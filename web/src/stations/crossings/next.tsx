@@ -40,6 +40,7 @@ export function Next() {
   const [unit, setUnit] = useState<Unit>("customers");
   const [chosen, setChosen] = useState<{ origin: number; target: number } | null>(null);
   const [rate, setRate] = useState<number | null>(null);
+  const holder = useRef<HTMLDivElement>(null);
   const settled = useSettled(rate);
   const asked = chosen && settled !== null ? { ...chosen, rate: settled } : undefined;
   const ahead = useQuery({
@@ -86,10 +87,16 @@ export function Next() {
               {day(page.dates[0] ?? "")} to {day(page.coming.at(-1) ?? "")}
             </h2>
             <Choice label="What is told" choices={UNITS} value={unit} onChoose={setUnit} />
-            <Curves page={page} unit={unit} way={way} wondered={wondered} part="take away" />
+            <TakeAway
+              name="next"
+              grid={() => aheadGrid(page, study.scale)}
+              picture={() => holder.current?.querySelector("svg") ?? null}
+            />
           </div>
           <Told page={page} unit={unit} state={way.target} />
-          <Curves page={page} unit={unit} way={way} wondered={wondered} part="picture" />
+          <div ref={holder} className="mt-1">
+            <Curves page={page} unit={unit} way={way} wondered={wondered} />
+          </div>
           <Wondering
             page={page}
             way={{ ...way, rate: rate ?? seen }}
@@ -244,7 +251,11 @@ function Wondering({
               {inMoney(Math.round(wondered.money.high))}).
             </>
           ) : (
-            <>which is worth nothing that could be told from nothing.</>
+            <>
+              but whether that is worth money, the log cannot tell (
+              {inMoney(Math.round(wondered.money.low))} to{" "}
+              {inMoney(Math.round(wondered.money.high))} {span}).
+            </>
           )}
         </p>
       )}
@@ -289,32 +300,24 @@ function Curves({
   unit,
   way,
   wondered,
-  part,
 }: {
   page: Page;
   unit: Unit;
   way: { origin: number; target: number };
   wondered: Schemas["Wondered"] | null;
-  part: "picture" | "take away";
 }) {
-  const { study } = useStudy();
   const inMoney = useMoney("short");
-  const holder = useRef<HTMLDivElement>(null);
-  if (part === "take away")
-    return (
-      <TakeAway
-        name="next"
-        grid={() => aheadGrid(page, study.scale)}
-        picture={() => document.querySelector<SVGSVGElement>("[data-picture=next] svg")}
-      />
-    );
   const segments = page.states.length - 3;
   const seen = (state: number) =>
     (unit === "customers" ? page.rows[state]?.customers : page.rows[state]?.money) ?? [];
   const coming = (state: number) =>
     (unit === "customers" ? page.rows[state]?.ahead : page.rows[state]?.money_ahead) ?? [];
   const shown = [...Array(segments).keys()];
-  const most = Math.max(1, ...shown.flatMap((s) => [...seen(s), ...coming(s).map((a) => a.high)]));
+  const left = segments + 1;
+  const most = Math.max(
+    1,
+    ...[...shown, left].flatMap((s) => [...seen(s), ...coming(s).map((a) => a.high)]),
+  );
   const past = page.dates.length - 1;
   const x = (place: number) =>
     LEFT + ((WIDTH - LEFT - RIGHT) * place) / (past + page.coming.length - 1);
@@ -329,103 +332,115 @@ function Curves({
   const hue = (state: number) => hueOf(page.states[state]?.mark ?? 0);
   const told = (value: number) => (unit === "customers" ? count(value) : inMoney(value));
   const ends = apart(
-    shown.map((state) => ({ state, y: y(coming(state).at(-1)?.mean ?? 0) })),
+    [...shown, left].map((state) => ({ state, y: y(coming(state).at(-1)?.mean ?? 0) })),
     HEIGHT - FOOT,
   );
   const changed = wondered && unit === "customers" ? wondered.states[way.target] : undefined;
   const dates = [...page.dates, ...page.coming.slice(1)];
   return (
-    <div ref={holder} data-picture="next" className="mt-1">
-      <Picture
-        width="100%"
-        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        label={`${unit === "customers" ? "Customers" : "Spend"} in each segment, as seen and ahead`}
-      >
-        {ticksOf({ low: 0, high: most, log: false }, 4).map((value) => (
-          <g key={value}>
-            <line
-              x1={LEFT}
-              x2={WIDTH - RIGHT}
-              y1={y(value)}
-              y2={y(value)}
-              stroke="var(--color-line)"
-            />
-            <text
-              x={LEFT - 8}
-              y={y(value) + 4}
-              fontSize={11}
-              textAnchor="end"
-              style={{ fill: "var(--color-quiet)" }}
-            >
-              {told(value)}
-            </text>
-          </g>
-        ))}
-        <line
-          x1={x(past)}
-          x2={x(past)}
-          y1={TOP}
-          y2={HEIGHT - FOOT}
-          stroke="var(--color-quiet)"
-          strokeDasharray="2 3"
-        />
-        {shown.map((state) => {
-          const lit = state === way.target || state === way.origin;
-          return (
-            <g key={state} opacity={lit ? 1 : 0.45}>
-              <path d={band(coming(state))} fill={hue(state)} opacity={0.13} />
-              <path d={line(seen(state), 0)} fill="none" stroke={hue(state)} strokeWidth={2} />
-              <path
-                d={line(
-                  coming(state).map((each) => each.mean),
-                  past,
-                )}
-                fill="none"
-                stroke={hue(state)}
-                strokeWidth={2}
-                strokeDasharray="5 4"
-              />
-            </g>
-          );
-        })}
-        {changed && way.target < segments && (
-          <path
-            d={line(
-              changed.map((each) => each.mean),
-              past,
-            )}
-            fill="none"
-            stroke="var(--color-teal)"
-            strokeWidth={2.6}
+    <Picture
+      width="100%"
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      label={`${unit === "customers" ? "Customers" : "Spend"} in each segment, as seen and ahead`}
+    >
+      {ticksOf({ low: 0, high: most, log: false }, 4).map((value) => (
+        <g key={value}>
+          <line
+            x1={LEFT}
+            x2={WIDTH - RIGHT}
+            y1={y(value)}
+            y2={y(value)}
+            stroke="var(--color-line)"
           />
+          <text
+            x={LEFT - 8}
+            y={y(value) + 4}
+            fontSize={11}
+            textAnchor="end"
+            style={{ fill: "var(--color-quiet)" }}
+          >
+            {told(value)}
+          </text>
+        </g>
+      ))}
+      <line
+        x1={x(past)}
+        x2={x(past)}
+        y1={TOP}
+        y2={HEIGHT - FOOT}
+        stroke="var(--color-quiet)"
+        strokeDasharray="2 3"
+      />
+      {shown.map((state) => {
+        const lit = state === way.target || state === way.origin;
+        return (
+          <g key={state} opacity={lit ? 1 : 0.45}>
+            <path d={band(coming(state))} fill={hue(state)} opacity={0.13} />
+            <path d={line(seen(state), 0)} fill="none" stroke={hue(state)} strokeWidth={2} />
+            <path
+              d={line(
+                coming(state).map((each) => each.mean),
+                past,
+              )}
+              fill="none"
+              stroke={hue(state)}
+              strokeWidth={2}
+              strokeDasharray="5 4"
+            />
+          </g>
+        );
+      })}
+      <path d={band(coming(left))} fill="var(--color-quiet)" opacity={0.1} />
+      <path d={line(seen(left), 0)} fill="none" stroke="var(--color-quiet)" strokeWidth={1.6} />
+      <path
+        d={line(
+          coming(left).map((each) => each.mean),
+          past,
         )}
-        {ends.map(({ state, y: at }) => (
-          <g key={state}>
+        fill="none"
+        stroke="var(--color-quiet)"
+        strokeWidth={1.6}
+        strokeDasharray="5 4"
+      />
+      {changed && (
+        <path
+          d={line(
+            changed.map((each) => each.mean),
+            past,
+          )}
+          fill="none"
+          stroke="var(--color-teal)"
+          strokeWidth={2.6}
+        />
+      )}
+      {ends.map(({ state, y: at }) => (
+        <g key={state}>
+          {state !== left && (
             <MarkShape
               mark={page.states[state]?.mark ?? 0}
               x={WIDTH - RIGHT + 16}
               y={at}
               size={14}
             />
-            <text x={WIDTH - RIGHT + 28} y={at + 4} fontSize={12}>
-              {page.states[state]?.short}
-            </text>
-          </g>
-        ))}
-        {dates.map((date, place) => (
-          <text
-            key={date}
-            x={x(place)}
-            y={HEIGHT - 6}
-            fontSize={11}
-            textAnchor="middle"
-            style={{ fill: "var(--color-quiet)" }}
-          >
-            {dates.length > 8 && place % 2 ? "" : day(date)}
+          )}
+          <text x={WIDTH - RIGHT + 28} y={at + 4} fontSize={12}>
+            {page.states[state]?.short}
           </text>
-        ))}
-      </Picture>
-    </div>
+        </g>
+      ))}
+      {dates.map((date, place) => (
+        <text
+          key={date}
+          x={x(place)}
+          y={HEIGHT - 6}
+          fontSize={11}
+          textAnchor="middle"
+          style={{ fill: "var(--color-quiet)" }}
+        >
+          {dates.length > 8 && place % 2 ? "" : day(date)}
+        </text>
+      ))}
+    </Picture>
   );
 }
 

@@ -153,7 +153,11 @@ export function Paths({ head, tabs, dates, onDates }: SeriesProps) {
                   <Column>
                     <span className="flex">
                       {page.dates.map((date) => (
-                        <span key={date} style={{ width: stepOf(page) }}>
+                        <span
+                          key={date}
+                          className="pr-2 break-words"
+                          style={{ width: stepOf(page) }}
+                        >
                           {day(date)}
                         </span>
                       ))}

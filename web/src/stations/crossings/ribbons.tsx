@@ -74,6 +74,7 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
   const words = (value: number) =>
     unit === "customers" ? `${count(value)} customers` : money(value, study.scale, study.currency);
   const told = page.steps.some((each) => each.chance.moves.length > 0);
+  const many = columns > 2;
   return (
     <section className="card min-w-0 p-3" aria-label="Ribbons">
       <div className="flex items-center gap-3">
@@ -138,6 +139,9 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
                 const chance = chanceOf(table, ribbon.origin, ribbon.target);
                 const verdict = verdictOf(table, ribbon.origin, ribbon.target);
                 const striped = ribbon.size * stripedShare(table, ribbon.origin, ribbon.target);
+                // Only the step that is looked at lights; before chance is told nothing does.
+                const known = table.chance.moves.length > 0;
+                const dim = (many && number !== picked.step ? 0.45 : 1) * (known ? 1 : 0.55);
                 const tone = chosen ? "teal" : String(ribbon.origin);
                 const band = (top: number, size: number) =>
                   bandOf(x1, ribbon.y1 + top, x2, ribbon.y2 + top, size);
@@ -152,13 +156,13 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
                     <path
                       d={band(0, ribbon.size - striped)}
                       fill={chosen ? "var(--color-teal)" : hue(ribbon.origin)}
-                      opacity={chosen ? 0.9 : stays ? 0.13 : told ? 0.62 : 0.34}
+                      opacity={chosen ? 0.9 : stays ? 0.13 : 0.62 * dim}
                     />
                     {striped > 0 && (
                       <path
                         d={band(ribbon.size - striped, striped)}
                         fill={`url(#stripes-${tone})`}
-                        opacity={chosen ? 0.9 : verdict === "more" ? 0.6 : 0.3}
+                        opacity={chosen ? 0.9 : (verdict === "more" ? 0.6 : 0.3) * dim}
                       />
                     )}
                   </g>

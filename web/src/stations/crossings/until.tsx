@@ -77,8 +77,9 @@ export function Until({ page }: { page: Schemas["AheadPage"] }) {
         })}
       </Picture>
       <p className="text-11 text-quiet">
-        If rates stay as they were: whoever is left may come back, and is counted once. A mean, not
-        a date for anybody.
+        A mean over all who are in the segment, if rates stay as they were for ever: the log has
+        seen {page.steps === 1 ? "one step" : `${page.steps} steps`} of it, the rest is carried on.
+        It compares segments; it is no date for anybody.
       </p>
     </section>
   );

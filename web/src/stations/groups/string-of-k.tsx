@@ -37,6 +37,15 @@ const HOLDS: Column[] = [
   { key: "silhouette", name: "Silhouette", note: "", better: "more", of: (row) => row.silhouette },
   { key: "smallest", name: "Smallest", note: "share", better: "more", of: (row) => row.smallest },
   { key: "weakest", name: "Weakest", note: "stability", better: "more", of: (row) => row.weakest },
+  {
+    key: "same-again",
+    name: "Same again",
+    note: "a year on",
+    better: "more",
+    words:
+      "Share of the customers who would stand in the same group had the year happened again with nothing changed.",
+    of: (row) => row.same_again,
+  },
 ];
 /** Most of the cost in one group: one that is told of no whole grouping. */
 const ERROR: Column = {

@@ -5,6 +5,7 @@ import { Candidate } from "@/stations/groups/candidate";
 import { MapView } from "@/stations/groups/map";
 import type { Page, Row } from "@/stations/groups/queries";
 import { Recipe } from "@/stations/groups/recipe";
+import { Steadier } from "@/stations/groups/steadier";
 import { StringOfK } from "@/stations/groups/string-of-k";
 import type { GroupsView, InView } from "@/stations/groups/view";
 import { useStudy } from "@/study/context";
@@ -28,15 +29,18 @@ export function Tried({ page, view }: InView) {
   }
   return (
     <div className="grid grid-cols-[226px_minmax(0,1fr)] items-start gap-3">
-      <Recipe
-        recipe={recipe}
-        madeFrom={page.made_from}
-        k={view.k ?? 6}
-        busy={page.status.state === "working"}
-        current={page.status.state === "whole" && !page.foreign}
-        onDraft={view.onDraft}
-        onRun={view.begin}
-      />
+      <div className="grid gap-3">
+        <Recipe
+          recipe={recipe}
+          madeFrom={page.made_from}
+          k={view.k ?? 6}
+          busy={page.status.state === "working"}
+          current={page.status.state === "whole" && !page.foreign}
+          onDraft={view.onDraft}
+          onRun={view.begin}
+        />
+        {row && <Steadier key={row.id} row={row} />}
+      </div>
       {row ? <Judged page={page} view={view} row={row} /> : <First page={page} view={view} />}
     </div>
   );

@@ -54,7 +54,7 @@ export function Detail({ thread, numbers, page, onChoose, onGo }: Props) {
       <div className="grid grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)_minmax(0,0.95fr)] gap-5">
         <div className="min-w-0">
           <Histogram thread={thread} numbers={numbers} found={found} />
-          <Figures thread={thread} numbers={numbers} />
+          <Figures thread={thread} numbers={numbers} reliability={found.reliability} />
         </div>
         <div className="min-w-0">
           {found.relative ? (
@@ -85,7 +85,15 @@ export function Detail({ thread, numbers, page, onChoose, onGo }: Props) {
   );
 }
 
-function Figures({ thread, numbers }: { thread: Thread; numbers: Schemas["Numbers"] }) {
+function Figures({
+  thread,
+  numbers,
+  reliability,
+}: {
+  thread: Thread;
+  numbers: Schemas["Numbers"];
+  reliability: number | null;
+}) {
   const { study } = useStudy();
   const lens = useLens();
   const f = numbers.figures;
@@ -110,6 +118,16 @@ function Figures({ thread, numbers }: { thread: Thread; numbers: Schemas["Number
           </div>
         ))}
       </dl>
+      {reliability !== null && (
+        <p className="mt-2">
+          <span className="text-quiet">Reliability </span>
+          {reliability.toFixed(2)}
+          <span className="text-quiet">
+            , the rank correlation with the same year, had it happened again
+            {reliability < 0.4 && ": mostly luck"}.
+          </span>
+        </p>
+      )}
       {Object.keys(f.missing).length > 0 && (
         <p className="mt-2">
           <span className="text-quiet">Without a value: </span>
