@@ -12,16 +12,16 @@ from tests.server.support import ROOT
 #: What each kind of hook has to hold, by name.
 NAMED = {
     "handlers of jobs": [
-        "campaigns.list", "crossings.chance", "crossings.steadier", "crossings.steadiness",
-        "crossings.watches", "groups.neighbourhood", "groups.open", "groups.propose",
-        "groups.sweep", "groups.trees", "ledger.forget",
+        "campaigns.list", "crossings.chance", "crossings.refit", "crossings.steadier",
+        "crossings.steadiness", "crossings.watches", "groups.neighbourhood", "groups.open",
+        "groups.propose", "groups.sweep", "groups.trees", "ledger.forget",
         "ledger.intake", "ledger.lines", "ledger.order", "lens.export", "measures.dates",
         "measures.derive", "measures.series",
     ],
     "kinds of field": [
         "band", "began", "bought", "capped", "changed", "component", "crossing", "differ",
-        "grouping", "kept", "measure", "met", "missing", "neighbour", "offer", "outlier",
-        "path", "segment", "tier", "total", "trait",
+        "grouping", "kept", "margin", "measure", "met", "missing", "neighbour", "offer", "outlier",
+        "path", "segment", "silent", "tier", "total", "trait",
     ],
     "facts of stations": [
         "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",

@@ -74,6 +74,8 @@ def steadiness_of(
             told = world.told[drawn.who] & drawn.present.any(axis=0)
             for w in range(2):
                 for place, name in enumerate(names):
+                    if name not in drawn.tables[w].names:
+                        continue  # no more than an ingredient of what shapes the groups
                     of = values_or_absence(drawn.tables[w], name, world.days)
                     values[w, place, drawn.who[told]] = of[told]
             return np.array([_alike(by, drawn, world.told[drawn.who]) for by in yardsticks])

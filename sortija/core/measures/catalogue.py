@@ -9,6 +9,7 @@ __all__ = [
     "ADDS_UP",
     "AGEING",
     "FAMILIES",
+    "GONE_SILENT",
     "MEASURES",
     "SEASONS",
     "WEEKDAYS",
@@ -50,6 +51,9 @@ class Measure:
 
 #: Measures whose values of several customers make a sum that means something.
 ADDS_UP = frozenset({"frequency", "visit_days", "monetary", "margin", "expected"})
+
+#: Who has been away longer than so many of the own usual gaps has gone silent.
+GONE_SILENT = 3
 
 #: Why what counts from a fixed day on is only described.
 AGEING = (

@@ -13,6 +13,7 @@ from itertools import pairwise
 from statistics import fmean, median, pstdev
 
 from sortija.core.calendar import date_of
+from sortija.core.measures.catalogue import GONE_SILENT
 from sortija.core.measures.window import Window
 
 __all__ = ["Account", "Context", "Told", "Visit", "account", "tell"]
@@ -299,6 +300,7 @@ def _silence(recency: int, days: list[int], gaps: list[int], usual: float | None
         whose = f"the {own:,.0f} days usual among all customers, for there are too few visits"
     else:
         return Told("silence", "There are too few visits to know a usual gap.")
-    verdict = "more than 3 times: gone silent" if recency / own > 3 else "not yet silent"
+    gone = recency / own > GONE_SILENT
+    verdict = f"more than {GONE_SILENT} times: gone silent" if gone else "not yet silent"
     words = f"{_plural(recency, 'day')} since the last visit against {whose}: {recency / own:,.2f}"
     return Told("silence", f"{words} times, {verdict}.")

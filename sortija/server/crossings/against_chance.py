@@ -14,7 +14,7 @@ from sortija.server.groups.yardsticks.assignments import AssignmentAt
 from sortija.server.jobs.models import Job
 from sortija.server.studies.http import Status, waiting_for
 
-__all__ = ["StepChance", "chance_of_step"]
+__all__ = ["StepChance", "chance_of_step", "of_a_lens"]
 
 Cell = TypeVar("Cell")
 #: Of a step that nobody has looked at.
@@ -80,6 +80,12 @@ def chance_of_step(before: AssignmentAt, after: AssignmentAt, begin: bool = True
     if isinstance(found, Job):
         return _nothing(waiting_for(found), "")
     return _told(found, before.placement.states)
+
+
+def of_a_lens() -> StepChance:
+    """Chance is told of all customers: whoever is picked by what they did says nothing of it."""
+    words = "Chance is told of all customers, not of those of a lens."
+    return _nothing(Status(state="empty", words=words), words)
 
 
 def _nothing(status: Status, words: str) -> StepChance:

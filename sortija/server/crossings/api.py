@@ -15,6 +15,7 @@ from sortija.server.crossings.fit import FitPage, fit_page
 from sortija.server.crossings.one_customer import CustomerPath, customer_path
 from sortija.server.crossings.one_step import cell_of
 from sortija.server.crossings.reasons import WhyPage, why_page
+from sortija.server.crossings.refit import RefitPage, refit_page
 from sortija.server.crossings.signs import SignsPage, signs_page
 from sortija.server.crossings.steady import SteadierPage, steadier_page
 from sortija.server.crossings.views import CrossingsPage, crossings_page
@@ -40,7 +41,12 @@ def _by(request: Request, default: str = "year") -> str:
 
 class CrossingsView(APIView):
     @extend_schema(
-        parameters=[*WINDOW, BY, OpenApiParameter("step", int, description="told from chance")],
+        parameters=[
+            *WINDOW,
+            BY,
+            OpenApiParameter("step", int, description="told from chance"),
+            OpenApiParameter("lens", str, description="of its customers alone"),
+        ],
         responses=CrossingsPage,
     )
     def get(self, request: Request, study: int) -> Response:
@@ -49,7 +55,8 @@ class CrossingsView(APIView):
         window = window_from(request, default_window(found))
         step = request.query_params.get("step", "")
         looked_at = int(step) if is_whole(step) else -1
-        return reply(crossings_page(found, window, _by(request), looked_at))
+        lens = request.query_params.get("lens", "")
+        return reply(crossings_page(found, window, _by(request), looked_at, lens))
 
 
 CELL = [
@@ -107,6 +114,14 @@ class FitView(APIView):
         """Whether the yardstick still fits."""
         found = study_for(request.user, study)
         return reply(fit_page(found, window_from(request, default_window(found))))
+
+
+class RefitView(APIView):
+    @extend_schema(parameters=WINDOW, responses=RefitPage)
+    def get(self, request: Request, study: int) -> Response:
+        """The yardstick's recipe on another window, its groups matched to the segments."""
+        found = study_for(request.user, study)
+        return reply(refit_page(found, window_from(request, default_window(found))))
 
 
 class CustomerPathView(APIView):

@@ -9,7 +9,9 @@ class CrossingsConfig(AppConfig):
         from sortija.server.crossings import (  # noqa: F401 - they register
             jobs,
             lens_fields,
+            refit,
             steady,
+            told_in_books,
             views,
         )
         from sortija.server.crossings.watches import actions, readings  # noqa: F401 - so do these

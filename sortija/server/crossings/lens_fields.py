@@ -7,15 +7,19 @@ from datetime import date
 import numpy as np
 
 from sortija.core.crossings.paths import ANY
+from sortija.core.measures.catalogue import GONE_SILENT
 from sortija.core.table import Column
 from sortija.server.crossings import chance
-from sortija.server.crossings.dates import MOST_DATES
+from sortija.server.crossings.dates import MOST_DATES, whole_windows
+from sortija.server.crossings.silent import gone_silent
 from sortija.server.crossings.states import states_of
 from sortija.server.crossings.ways import paths_through, pattern_of
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_at
 from sortija.server.ledger.store.coverage import covered
-from sortija.server.lens.fields import Field, field_kind
+from sortija.server.ledger.store.ledger import ledger_of
+from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields
+from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
@@ -78,6 +82,39 @@ def _changed_field(study: Study, window: WindowInView, name: str) -> Field | Non
         definition="How likely it is that the customer has changed, and not chance moved it.",
         covered=_lacking(study, *both),
     )  # fmt: skip
+
+
+@field_kind("silent")
+def _silent_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    """``silent:now``: who has gone silent by the own rhythm."""
+    made = measures_or_job(study, window)
+    if name != "now" or not isinstance(made, MeasureSet):
+        return None
+    gone = gone_silent(made)
+    column = Column("silent", "category", gone.astype(np.int32) + 1, "", ("no", "yes"))
+    return Field(
+        "silent:now", "Gone silent", "", column, f"silent:{made.stamp}",
+        definition=f"Away longer than {GONE_SILENT} of the own usual gaps between visits.",
+    )  # fmt: skip
+
+
+@lists_fields
+def _names(study: Study, window: WindowInView) -> list[FieldName]:
+    """Columns for lists: the way since the same season a year before, and whether who went it has
+    changed; as far as both dates are placed by now."""
+    yardstick = yardstick_of(study)
+    whole = whole_windows(study, window, "year")
+    words = {"no": "no", "yes": "yes"}
+    found = [FieldName("silent:now", "Gone silent", "category", "", "Crossings", words)]
+    if yardstick is None or len(whole) < 2:
+        return found if ledger_of(study) else []
+    name = ">".join(each.to.isoformat() for each in whole)
+    found += [FieldName(f"crossing:{name}", "Crossing since a year before", "category", "",
+                       "Crossings")]  # fmt: skip
+    if _changed_field(study, window, name) is not None:
+        found.append(FieldName(f"changed:{name}", "Chance of having changed", "number", "share",
+                               "Crossings"))  # fmt: skip
+    return found
 
 
 @field_kind("path")

@@ -16,7 +16,7 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["SizesBody", "sizes_of"]
+__all__ = ["SizesBody", "sizes_of", "untold"]
 
 #: Of fewer customers nothing is told.
 LEAST = 50
@@ -56,12 +56,12 @@ def sizes_of(pair: Pair) -> SizesBody:
     before, after = pair.value
     ledger = ledger_of(before.yardstick.study)
     if words := _unlike(before.window, after.window):
-        return _untold(words)
+        return untold(words)
     if ledger is None:
-        return _untold("it is told from a log, and there is none")
+        return untold("it is told from a log, and there is none")
     since = before.window.window.first_day(ledger.first_day())
     if ledger.first_day() >= since:
-        return _untold(
+        return untold(
             f"the log does not reach back before {_day(since)}, so that who joined then cannot be "
             "told from the others"
         )
@@ -79,7 +79,7 @@ def _told(key: Keyed[tuple[AssignmentAt, AssignmentAt, Ledger, int]]) -> SizesBo
     here[len(known) :] = False
     moves = _moves(first[here], second[here], k)
     if moves.sum() < LEAST:
-        return _untold(f"only {moves.sum()} customers bought before {_day(since)} already")
+        return untold(f"only {moves.sum()} customers bought before {_day(since)} already")
     found = sizes_changed(moves)
     return SizesBody(
         customers=int(moves.sum()), since=date_of(since).isoformat(),
@@ -105,7 +105,8 @@ def _unlike(before: WindowInView, after: WindowInView) -> str:
     return ""
 
 
-def _untold(words: str) -> SizesBody:
+def untold(words: str) -> SizesBody:
+    """Nothing, and why."""
     return SizesBody(customers=0, since="", p=None, one_way=[], untold=words)
 
 

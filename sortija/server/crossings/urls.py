@@ -14,6 +14,7 @@ urlpatterns = [
     path("studies/<int:study>/crossings/yardstick", api.FitView.as_view()),
     path("studies/<int:study>/crossings/customer/<int:customer>", api.CustomerPathView.as_view()),
     path("studies/<int:study>/crossings/changed", api.ChangedView.as_view()),
+    path("studies/<int:study>/crossings/refit", api.RefitView.as_view()),
     path("studies/<int:study>/crossings/next", api.AheadView.as_view()),
     path("studies/<int:study>/crossings/steadier/<int:grouping>", api.SteadierView.as_view()),
     path("studies/<int:study>/watches", watches.WatchesView.as_view()),

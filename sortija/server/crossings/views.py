@@ -5,16 +5,20 @@ from __future__ import annotations
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.server.crossings.against_chance import StepChance, chance_of_step
+from sortija.server.crossings.against_chance import StepChance, chance_of_step, of_a_lens
 from sortija.server.crossings.dates import dates_in_view, what_is_lacking, whole_windows
+from sortija.server.crossings.of_a_lens import OF_ALL, crossed_inside, inside_lens
 from sortija.server.crossings.placed import placed_at
-from sortija.server.crossings.sizes import SizesBody, sizes_of
+from sortija.server.crossings.silent import gone_silent
+from sortija.server.crossings.sizes import SizesBody, sizes_of, untold
 from sortija.server.crossings.states import SegmentKey, states_of
 from sortija.server.crossings.steps import crossed, of_one_season, pair_of, shared_months
 from sortija.server.crossings.watches.page import fired_at
 from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.yardsticks.assignments import AssignmentAt
 from sortija.server.groups.yardsticks.in_use import Adopted, adopted_body
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.measures.availability import measures_to_show
@@ -29,12 +33,14 @@ __all__ = ["CrossingsPage", "crossings_page"]
 class DateRow(BaseModel):
     """How many customers are in each state at one date.
 
+    ``silent``: how many of them have been away longer than three of their own usual gaps;
     ``covered``: what the log has of its window; where that is not empty, the date counts in no
     matrix and has no counts.
     """
 
     to: str
     counts: list[int]
+    silent: list[int]
     covered: str
 
 
@@ -57,7 +63,8 @@ class StepTable(BaseModel):
 
 
 class CrossingsPage(BaseModel):
-    """``by``: what lies between two dates; ``lacks``: why there is no step to look at."""
+    """``by``: what lies between two dates; ``lacks``: why there is no step to look at; ``only``: of
+    how many customers it is told, where it is of a lens alone; null: of all."""
 
     status: Status
     made_from: str
@@ -68,6 +75,7 @@ class CrossingsPage(BaseModel):
     back: str
     by: str
     lacks: str
+    only: int | None = None
 
 
 def _nothing(status: Status, adopted: Adopted | None, by: str) -> CrossingsPage:
@@ -89,11 +97,13 @@ FEW_STEPS = 3
 
 
 def crossings_page(
-    study: Study, window: WindowInView | None, by: str = "year", looked_at: int = -1
-) -> CrossingsPage:
+    study: Study, window: WindowInView | None, by: str = "year", looked_at: int = -1,
+    lens: str = "",
+) -> CrossingsPage:  # fmt: skip
     """The whole station in one answer; dates are placed by the frozen yardstick.
 
-    ``looked_at``: the step that is told from chance where there are many; −1: the last.
+    ``looked_at``: the step that is told from chance where there are many; −1: the last; ``lens``:
+    of its customers alone, whatever crossings it names; chance is told of all customers, or not.
     """
     yardstick, adopted = yardstick_of(study), adopted_body(study)
     if yardstick is None or window is None:
@@ -103,7 +113,8 @@ def crossings_page(
     if len(whole) < 2:
         page = _nothing(Status(state="whole"), adopted, by)
         page.dates = [
-            DateRow(to=w.to.isoformat(), counts=[], covered=covered(study, w)) for w in windows
+            DateRow(to=w.to.isoformat(), counts=[], silent=[], covered=covered(study, w))
+            for w in windows
         ]
         page.lacks = what_is_lacking(study, windows)
         return page
@@ -112,13 +123,15 @@ def crossings_page(
     if not placed:
         return _nothing(found.status or Status(state="whole"), adopted, by)
     states = placed[0].placement.states
-    counts = {p.window: np.bincount(p.placement.state, minlength=states).tolist() for p in placed}
+    inside = inside_lens(study, window, lens, placed[0].made.size)
+    dates = {p.window: _date(p, states, inside) for p in placed}
     steps = []
     many = len(placed) - 1
     wanted = looked_at if 0 <= looked_at < many else many - 1
     for place, (before, after) in enumerate(pairwise(placed)):
         pair = pair_of(before, after)
-        moved = crossed(pair)
+        moved = crossed(pair) if inside is None else crossed_inside(pair, inside)
+        told = many <= FEW_STEPS or place == wanted
         steps.append(
             StepTable(
                 from_to=before.window.to.isoformat(), to=after.window.to.isoformat(),
@@ -126,8 +139,8 @@ def crossings_page(
                 same_season=of_one_season(before.window, after.window),
                 customers=moved.customers.tolist(), money_before=moved.money_before.tolist(),
                 money_after=moved.money_after.tolist(), border=moved.border.tolist(),
-                chance=chance_of_step(before, after, many <= FEW_STEPS or place == wanted),
-                sizes=sizes_of(pair),
+                chance=chance_of_step(before, after, told) if inside is None else of_a_lens(),
+                sizes=sizes_of(pair) if inside is None else untold(OF_ALL),
             )
         )  # fmt: skip
     return CrossingsPage(
@@ -136,16 +149,27 @@ def crossings_page(
         adopted=adopted,
         states=states_of(yardstick),
         dates=[
-            DateRow(
-                to=each.to.isoformat(), counts=counts.get(each, []), covered=covered(study, each)
-            )
+            dates.get(each)
+            or DateRow(to=each.to.isoformat(), counts=[], silent=[], covered=covered(study, each))
             for each in windows
         ],
         steps=steps,
         back=whole[0].back,
         by=by,
         lacks="",
+        only=None if inside is None else int(inside.sum()),
     )
+
+
+def _date(at: AssignmentAt, states: int, inside: NDArray[np.bool_] | None) -> DateRow:
+    state = np.asarray(at.placement.state)
+    here = np.ones(len(state), np.bool_) if inside is None else inside
+    gone = gone_silent(at.made)
+    return DateRow(
+        to=at.window.to.isoformat(), covered="",
+        counts=np.bincount(state[here], minlength=states).tolist(),
+        silent=np.bincount(state[here & gone], minlength=states).tolist(),
+    )  # fmt: skip
 
 
 @station("crossings", 6, "Crossings")

@@ -10,8 +10,9 @@ from sortija.core.crossings import signs as core_signs
 from sortija.core.crossings.chance import chance_of
 from sortija.core.crossings.redrawn import Inputs
 from sortija.core.crossings.yardsticks import ByCentres
+from sortija.core.portraits.figures import percent
 from sortija.core.table import Table
-from sortija.server.crossings import chance, signs
+from sortija.server.crossings import chance, redrawing, signs
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import assignment_at, frozen
 from sortija.server.jobs.models import Job
@@ -96,6 +97,24 @@ class Chance(DemoCase):
             self.assertEqual(level["customers"], who.sum())
             self.assertAlmostEqual(level["real"], core.changed[who].sum())
 
+    def test_the_book_says_where_they_go_once_chance_is_told(self):
+        parts = self.get("portraits/book")["segments"][0]["parts"]
+        self.assertEqual([part["text"] for part in parts if part["key"] == "1.goes"], [""])
+        [step] = self.told()
+        page = self.get("portraits/book")
+        for segment in page["segments"]:
+            place = segment["number"] - 1
+            [part] = [p for p in segment["parts"] if p["key"] == f"{segment['number']}.goes"]
+            text = " ".join("".join(r["text"] for r in s["runs"]) for s in part["sentences"])
+            row, seen = step["chance"]["moves"][place], step["chance"]["seen"][place]
+            self.assertIn(f"30 Jun 2025, {percent(seen[place] / sum(seen))} are here", text)
+            more = [t for t in (0, 1, 2, 3, 5) if t != place and row[t]["verdict"] == "more"]
+            for target in more[:3]:
+                self.assertIn(f"{seen[target]:,} customer", text)
+            self.assertEqual("No more of them went elsewhere" in text, not more)
+        [method] = [part for part in page["cover"] if part["key"] == "cover.method"]
+        self.assertIn("same_again", method["text"])
+
     def test_kept_until_what_it_is_made_from_changes(self):
         self.told()
         made = Job.objects.filter(kind="crossings.chance").count()
@@ -157,7 +176,7 @@ class Chance(DemoCase):
 
     def test_where_chance_cannot_be_told_it_says_why(self):
         [step] = self.get("crossings")["steps"]
-        with mock.patch.object(chance, "_MODELLED", frozenset({"frequency"})):
+        with mock.patch.object(redrawing, "_MODELLED", frozenset({"frequency"})):
             [step] = self.get("crossings")["steps"]
             self.assertIn("the groups are shaped by Visits", step["chance"]["words"])
             words = self.get("crossings/changed", step=0, origin=0, target=1)["words"]
@@ -182,7 +201,7 @@ class OwnMeasures(DemoCase):
         name = self.send("post", "own-measures", own, 201)["own"]["name"]
         draft = {"numeric": ["recency", name], "categories": ["trait:garden"], "most": 3}
         self.send("put", "groups/recipe", draft)
-        self.adopt(3)
+        self.assertIsNotNone(self.adopt(3)["same_again"])
         with mock.patch.object(chance, "DRAWS", 20):
             self.get("crossings")
             run_jobs()

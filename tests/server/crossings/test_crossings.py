@@ -153,3 +153,55 @@ class Crossings(DemoCase):
         again = self.get("crossings")
         self.assertEqual(again["dates"], first["dates"])
         self.assertEqual(again["steps"], first["steps"])
+
+
+class OfALens(DemoCase):
+    once = DemoCase.swept
+
+    def setUp(self):
+        super().setUp()
+        self.adopt(4)
+
+    def lens(self, *clauses):
+        return self.send("post", "lens", {"clauses": list(clauses)})["lens"]["customers"], (
+            self.send("post", "lens", {"clauses": list(clauses)})["digest"]
+        )
+
+    def test_only_the_customers_of_the_lens(self):
+        whole = self.get("crossings")
+        yard = {"field": "trait:garden", "values": ["yard"]}
+        customers, digest = self.lens(yard)
+        page = self.get("crossings", lens=digest)
+        self.assertEqual((whole["only"], page["only"]), (None, customers))
+        table = np.array(page["steps"][0]["customers"])
+        self.assertEqual(table.sum(), customers)
+        self.assertTrue((table <= np.array(whole["steps"][0]["customers"])).all())
+        crossing = {"field": "crossing:2025-06-30>2026-06-30", "values": ["1>2"]}
+        both, narrowed = self.lens(yard, crossing)
+        self.assertEqual(both, table[0, 1])
+        # Whoever picks a ribbon goes on seeing the others; what chance makes is told of all.
+        again = self.get("crossings", lens=narrowed)
+        self.assertEqual(again["steps"][0]["customers"], table.tolist())
+        chance = again["steps"][0]["chance"]
+        self.assertEqual((chance["status"]["state"], chance["moves"]), ("empty", []))
+        self.assertIn("of all customers", again["steps"][0]["sizes"]["untold"])
+        _, alone = self.lens(crossing)
+        self.assertIsNone(self.get("crossings", lens=alone)["only"])
+
+    def test_gone_silent_is_told_by_state_and_is_a_lens(self):
+        made = measures_or_job(self.study, WindowInView(date(2026, 6, 30), "12"))
+        silent = np.asarray(made.column("silence").values) > 3
+        row = self.get("crossings")["dates"][-1]
+        self.assertEqual(sum(row["silent"]), int(silent.sum()))
+        place = int(np.argmax(row["silent"][:4]))
+        clauses = [{"field": "segment:now", "values": [str(place + 1)]},
+                   {"field": "silent:now", "values": ["yes"]}]  # fmt: skip
+        self.assertEqual(self.lens(*clauses)[0], row["silent"][place])
+        fields = {f["field"]: f["label"] for f in self.get("fields")["fields"]}
+        self.assertIn("silent:now", fields)
+        self.assertIn("crossing:2025-06-30>2026-06-30", fields)
+        names = ["margin:now", "silent:now", "crossing:2025-06-30>2026-06-30"]
+        told = self.everyone(*names)
+        self.assertEqual(len(told), int(made.known.sum()))
+        margins = [m for m, *_ in told.values() if m is not None]
+        self.assertGreaterEqual(min(margins), 0)

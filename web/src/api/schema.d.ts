@@ -367,6 +367,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/crossings/refit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The yardstick's recipe on another window, its groups matched to the segments. */
+        get: operations["studies_crossings_refit_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/crossings/signs": {
         parameters: {
             query?: never;
@@ -3412,7 +3429,8 @@ export interface components {
         };
         /**
          * CrossingsPage
-         * @description ``by``: what lies between two dates; ``lacks``: why there is no step to look at.
+         * @description ``by``: what lies between two dates; ``lacks``: why there is no step to look at; ``only``: of
+         *     how many customers it is told, where it is of a lens alone; null: of all.
          */
         CrossingsPage: {
             status: components["schemas"]["Status"];
@@ -3431,6 +3449,11 @@ export interface components {
             by: string;
             /** Lacks */
             lacks: string;
+            /**
+             * Only
+             * @default null
+             */
+            only?: number | null;
         };
         /**
          * CurveBody
@@ -3596,6 +3619,7 @@ export interface components {
          * DateRow
          * @description How many customers are in each state at one date.
          *
+         *     ``silent``: how many of them have been away longer than three of their own usual gaps;
          *     ``covered``: what the log has of its window; where that is not empty, the date counts in no
          *     matrix and has no counts.
          */
@@ -3604,6 +3628,8 @@ export interface components {
             to: string;
             /** Counts */
             counts: number[];
+            /** Silent */
+            silent: number[];
             /** Covered */
             covered: string;
         };
@@ -5030,6 +5056,23 @@ export interface components {
             revision: number;
         };
         /**
+         * Matched
+         * @description A new group (from 0, null: none carries the segment on) beside the segment that it carries
+         *     on (from 0, null: it is new): how many are in each, and in both.
+         */
+        Matched: {
+            /** Segment */
+            segment: number | null;
+            /** Group */
+            group: number | null;
+            /** Before */
+            before: number;
+            /** Now */
+            now: number;
+            /** Both */
+            both: number;
+        };
+        /**
          * MatrixPage
          * @description The same customers by several measures; ``places``: 0 to 1 along each measure's axis,
          *     None where missing.
@@ -6395,6 +6438,40 @@ export interface components {
         RecipeRevision: {
             /** Revision */
             revision: number;
+        };
+        /**
+         * RefitPage
+         * @description ``grouping``: of the new groups, to be adopted in the place of ``in_use``; ``home``: of the
+         *     groups in use; ``to``: the window that was grouped anew; ``agree``: customers in the group that
+         *     carries their segment on, of ``customers``; ``rand``: the adjusted Rand index, ``likeness`` in
+         *     words; ``older``: the window is older than those in use; ``lacks``: why there is none.
+         */
+        RefitPage: {
+            status: components["schemas"]["Status"];
+            /** States */
+            states: components["schemas"]["SegmentKey"][];
+            /** Grouping */
+            grouping: number | null;
+            /** In Use */
+            in_use: number;
+            /** Home */
+            home: string;
+            /** To */
+            to: string;
+            /** Rows */
+            rows: components["schemas"]["Matched"][];
+            /** Agree */
+            agree: number;
+            /** Customers */
+            customers: number;
+            /** Rand */
+            rand: number;
+            /** Likeness */
+            likeness: string;
+            /** Older */
+            older: boolean;
+            /** Lacks */
+            lacks: string;
         };
         /**
          * Relative
@@ -8886,7 +8963,7 @@ export interface operations {
                 back?: string;
                 /** @description the dates: year (the same season a year before), years, half-year, quarter, month, or days such as 2025-01-31,2025-12-31 */
                 by?: string;
-                /** @description digest of a lens */
+                /** @description of its customers alone */
                 lens?: string;
                 /** @description told from chance */
                 step?: number;
@@ -9111,6 +9188,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PathsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_crossings_refit_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefitPage"];
                 };
             };
             /** @description It cannot be done, and why. */

@@ -22,6 +22,7 @@ PARTS = {
     "who": "Who they are",
     "buys": "What they buy",
     "where": "Where and when",
+    "goes": "Where they go",
     "find": "To find them",
     "do": "What to do",
     "sure": "How sure we are",
@@ -87,6 +88,7 @@ def draft_segment(book: BookFacts, segment: SegmentFacts) -> list[Part]:
         "buys": _spent(segment, _BUYS, "What they buy is what everyone buys, as far as chance "
                                        "lets one tell."),
         "where": _where(book, segment),
+        "goes": _goes_to(segment),
         "find": _find(segment),
         "do": _typed(segment.notes),
         "sure": _sure(segment),
@@ -188,6 +190,25 @@ def _where(book: BookFacts, segment: SegmentFacts) -> str:
     return said or "They come where and when everyone comes, as far as chance lets one tell."
 
 
+def _goes_to(segment: SegmentFacts) -> str:
+    """Where those of a year before are, and how much of that is chance."""
+    if segment.goes is None or segment.customers < ENOUGH:
+        return ""
+    said = [
+        "Of those who were here on {then}, {stayed} are here again; had nobody changed, chance "
+        "alone would keep {stays_by_chance}."
+    ]
+    for way in segment.goes.ways[:_MOST]:
+        to = "left" if way.target is None else str(way.target)
+        went = f"{{went:{to}}} have left" if way.target is None else (
+            f"{{went:{to}}} went to {{{to}.name}}"
+        )  # fmt: skip
+        said.append(f"{went}, where chance alone would move {{moved_by_chance:{to}}}.")
+    if not segment.goes.ways:
+        said.append("No more of them went elsewhere than chance moves.")
+    return " ".join(said)
+
+
 def _find(segment: SegmentFacts) -> str:
     if segment.rule is None:
         return ""
@@ -237,6 +258,11 @@ def _method(book: BookFacts) -> str:
     said = ["The segments come from {made}."] if book.made else []
     if book.clear in _CLEAR:
         said.append(_CLEAR[book.clear])
+    if book.same_again is not None:
+        said.append(
+            "Had the year happened again with nothing changed, {same_again} of the customers would "
+            "stand in the same segment."
+        )
     said.append(
         "Differences are told only where chance alone does not make them; what the segments were "
         "made by differs by itself and proves nothing."

@@ -20,10 +20,12 @@ __all__ = [
     "BookFacts",
     "CategoryFact",
     "LevelFact",
+    "MovementFact",
     "NumberFact",
     "RuleFact",
     "SegmentFacts",
     "ThreadFact",
+    "WayFact",
     "category_facts",
     "number_facts",
 ]
@@ -86,10 +88,38 @@ class RuleFact:
 
 
 @dataclass(frozen=True)
+class WayFact:
+    """A way out of a segment that more took than chance moves: to segment ``target``, None for
+    those who left; ``went``: of those of whom chance can be told; ``low``, ``high``: how many
+    chance alone would move."""
+
+    target: int | None
+    went: int
+    low: float
+    high: float
+
+
+@dataclass(frozen=True)
+class MovementFact:
+    """Where those are who were in a segment at an earlier date (``then``, such as 30 Jun 2025).
+
+    ``stayed``: the share that is in it now; ``stays_low``, ``stays_high``: the share that chance
+    alone would keep; ``ways``: what more took than chance moves, the most beyond first.
+    """
+
+    then: str
+    stayed: float
+    stays_low: float
+    stays_high: float
+    ways: tuple[WayFact, ...]
+
+
+@dataclass(frozen=True)
 class SegmentFacts:
     """One segment. ``money``: its share of the spend, NaN where there is none; ``border``: who
     stand almost as close to ``towards`` (a number); ``comes_back``: the overlap with itself in
-    redrawn tables; ``notes``: what the people of the study wrote to it."""
+    redrawn tables; ``notes``: what the people of the study wrote to it; ``goes``: where its
+    customers of a year before are, None where that is not told from chance."""
 
     number: int
     name: str
@@ -103,6 +133,7 @@ class SegmentFacts:
     towards: int | None = None
     comes_back: float | None = None
     notes: str = ""
+    goes: MovementFact | None = None
 
 
 @dataclass(frozen=True)
@@ -123,7 +154,8 @@ class BookFacts:
     ``window``: as "1 Jul 2025 to 30 Jun 2026", empty without a log; ``members``: what rows are
     called; ``outside``: customers in no segment; ``threads``: by name; ``made``: how the segments
     were made, in words; ``clear``: "holds", "barely", "none" or empty where it is not known;
-    ``places``: the traits that say where somebody lives.
+    ``places``: the traits that say where somebody lives; ``same_again``: the share of customers who
+    would stand in the same segment had the year happened again.
     """
 
     study: str
@@ -135,6 +167,7 @@ class BookFacts:
     made: str = ""
     clear: str = ""
     places: frozenset[str] = field(default_factory=frozenset)
+    same_again: float | None = None
 
     @property
     def customers(self) -> int:

@@ -33,6 +33,15 @@ _PLAIN: dict[str, tuple[str, Callable[[BookFacts, SegmentFacts], str | None]]] =
         lambda b, s: _share(s.rule.belongs) if s.rule else None,
     ),
     "name": ("the name", lambda b, s: s.name),
+    "then": ("the date before", lambda b, s: s.goes.then if s.goes else None),
+    "stayed": (
+        "share of those before who are here again",
+        lambda b, s: _share(s.goes.stayed) if s.goes else None,
+    ),
+    "stays_by_chance": (
+        "share that chance alone would keep",
+        lambda b, s: _range(s.goes.stays_low, s.goes.stays_high, percent) if s.goes else None,
+    ),
 }
 _WHOLE: dict[str, tuple[str, Callable[[BookFacts], str | None]]] = {
     "all": ("all customers", lambda b: _count(b.customers, "customer")),
@@ -40,9 +49,15 @@ _WHOLE: dict[str, tuple[str, Callable[[BookFacts], str | None]]] = {
     "outside": ("customers in no segment", lambda b: _count(b.outside, "customer")),
     "window": ("the window", lambda b: b.window or None),
     "made": ("how the segments were made", lambda b: b.made or None),
+    "same_again": (
+        "share in the same segment, had the year happened again",
+        lambda b: None if b.same_again is None else percent(b.same_again),
+    ),
 }
 _NUMBERS = {"mean": "mean", "median": "median", "rest": "mean of everyone else"}
 _LEVELS = {"has": "share", "others": "share of everyone else"}
+#: Of a way out of a segment, by the number of the segment that it leads to, or *left*.
+_WAYS = {"went": "how many went", "moved_by_chance": "how many chance alone would move"}
 
 
 def stored(book: BookFacts, segment: SegmentFacts | None, key: str) -> str | None:
@@ -91,6 +106,8 @@ def words_of(book: BookFacts, segment: SegmentFacts | None, key: str) -> str | N
         return None
     if name in _NUMBERS:
         return _number(book, segment, name, argument)
+    if name in _WAYS:
+        return _way(segment, name, argument)
     return _level(segment, name, argument) if name in _LEVELS else None
 
 
@@ -98,6 +115,21 @@ def _number(book: BookFacts, segment: SegmentFacts, name: str, measure: str) -> 
     fact = segment.numbers.get(measure)
     value = getattr(fact, name) if fact else math.nan
     return in_words(value, fact.unit, book.currency) if fact and math.isfinite(value) else None
+
+
+def _way(segment: SegmentFacts, name: str, target: str) -> str | None:
+    ways = segment.goes.ways if segment.goes else ()
+    way = next((w for w in ways if str(w.target or "left") == target), None)
+    if way is None:
+        return None
+    if name == "went":
+        return _count(way.went, "customer")
+    return _range(math.floor(way.low), math.ceil(way.high), lambda v: f"{v:,.0f}")
+
+
+def _range(low: float, high: float, words: Callable[[float], str]) -> str:
+    one, other = words(low), words(high)
+    return one if one == other else f"{one} to {other}"
 
 
 def _level(segment: SegmentFacts, name: str, argument: str) -> str | None:
@@ -127,6 +159,9 @@ def about(book: BookFacts, segment: SegmentFacts | None, key: str) -> str:
     if name in _NUMBERS:
         fact = segment.numbers.get(argument) if segment else None
         return f"{fact.label if fact else argument}, {_NUMBERS[name]}"
+    if name in _WAYS:
+        to = book.segment(int(argument)) if argument.isdigit() else None
+        return f"{_WAYS[name]} to {to.name if to else argument}"
     category = segment.categories.get(column) if segment else None
     known = _fact_of(category, level)
     said = known.words if known else level

@@ -204,6 +204,20 @@ def _segment_field(study: Study, window: WindowInView, name: str) -> Field | Non
     return Field(f"segment:{name}", "Segment", "", column, placed.stamp, segment_labels(yardstick))
 
 
+@field_kind("margin")
+def _margin_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    """``margin:now``: how clearly a customer belongs to its segment, 0 on the border."""
+    yardstick = yardstick_of(study) if name == "now" else None
+    placed = assignment_at(study, yardstick, window) if yardstick else None
+    if placed is None or yardstick is None or yardstick.grouping is None:
+        return None
+    column = Column("margin:now", "number", placed.placement.margin)
+    return Field(
+        "margin:now", "Margin to the next segment", "", column, f"margin:{placed.stamp}",
+        definition="0 on the border to the nearest other segment, 1 at the own centre, more beyond.",
+    )  # fmt: skip
+
+
 @field_kind("grouping")
 def _grouping_field(study: Study, window: WindowInView, name: str) -> Field | None:
     """The groups of any grouping that was tried, as they came out at its own window."""
@@ -227,4 +241,7 @@ def _segment_names(study: Study, window: WindowInView) -> list[FieldName]:
         return []
     levels = (*(str(s.number) for s in yardstick.segments.all()), *STATES)
     labels = dict(zip(levels, segment_labels(yardstick), strict=True))
-    return [FieldName("segment:now", "Segment", "category", "", "Groups", labels)]
+    names = [FieldName("segment:now", "Segment", "category", "", "Groups", labels)]
+    if yardstick.grouping is not None:  # tiers have no borders
+        names.append(FieldName("margin:now", "Margin to the next segment", "number", "", "Groups"))
+    return names

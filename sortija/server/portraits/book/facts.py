@@ -20,6 +20,7 @@ from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, frozen
 from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.measures.everyone import base_from
+from sortija.server.portraits.book.movement import movement_of
 from sortija.server.portraits.heads import segment_heads
 from sortija.server.portraits.places.ground import place_traits
 from sortija.server.portraits.rules import rules_of
@@ -42,6 +43,7 @@ def facts_of(placed: AssignmentAt) -> BookFacts:
     rules, again = _rules(placed), _comes_back(yardstick)
     aside = set(spent) - set(frozen(yardstick).names)
     state = np.asarray(placed.placement.state)[base.known]
+    goes, same_again = movement_of(placed)
     return BookFacts(
         study=yardstick.study.name, window=_window(placed), currency=yardstick.study.currency,
         segments=tuple(
@@ -51,12 +53,14 @@ def facts_of(placed: AssignmentAt) -> BookFacts:
                 numbers=numbers[place], categories=categories[place],
                 rule=rules.get(head.number), border=head.border, towards=head.border_towards,
                 comes_back=again[place] if again else None, notes=head.notes.strip(),
+                goes=goes.get(head.number),
             )
             for place, head in enumerate(heads)
         ),
         threads={row.name: _thread(row) for row in sheet.numeric if row.name not in aside},
         outside=int((state >= placed.placement.k).sum()), made=_made(placed),
         clear=_clear(yardstick), places=place_traits(placed),
+        same_again=same_again,
     )  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from sortija.core.portraits.book.draft import draft_cover, draft_segment
+from sortija.core.portraits.book.facts import MovementFact, WayFact
 from sortija.core.portraits.book.figures import about, read_back, stored, words_of
 from sortija.core.portraits.book.pages import book_of
 from sortija.core.portraits.book.wording import keys_in, plain, sentences_of
@@ -75,6 +76,34 @@ class Drafting(unittest.TestCase):
             told = [parts_of(book, segment)["who"] for segment in book.segments]
             said += any("everyone else" in text for text in told)
         self.assertLessEqual(said, 150 * 0.1)
+
+    def test_where_they_go_is_told_beside_what_chance_makes(self):
+        first, second, third = self.book.segments
+        ways = (WayFact(2, 142, 60.4, 88.6), WayFact(None, 31, 9.2, 20.0))
+        going = MovementFact("30 Jun 2025", 0.51, 0.585, 0.64, ways)
+        still = MovementFact("30 Jun 2025", 0.62, 0.6, 0.66, ())
+        book = replace(self.book, same_again=0.714, segments=(
+            replace(first, goes=going), replace(second, goes=still), third,
+        ))  # fmt: skip
+
+        def read(segment):
+            text = parts_of(book, segment).get("goes", "")
+            return plain(sentences_of(text, lambda key: words_of(book, segment, key)))
+
+        self.assertEqual(
+            read(book.segments[0]),
+            "Of those who were here on 30 Jun 2025, 51% are here again; had nobody changed, chance "
+            "alone would keep 58% to 64%. 142 customers went to Beta, where chance alone would "
+            "move 60 to 89. 31 customers have left, where chance alone would move 9 to 20.",
+        )
+        self.assertIn("No more of them went elsewhere than chance moves", read(book.segments[1]))
+        self.assertEqual(read(book.segments[2]), "")
+        self.assertEqual(about(book, book.segments[0], "went:2"), "how many went to Beta")
+        method = {part.key: part.text for part in draft_cover(book)}["method"]
+        self.assertIn("{same_again}", method)
+        self.assertEqual(words_of(book, None, "same_again"), "71%")
+        self.assertIsNone(words_of(self.book, None, "same_again"))
+        self.assertIsNone(words_of(book, book.segments[1], "went:2"))
 
     def test_a_segment_of_a_few_is_told_by_its_size(self):
         groups = np.array([0] * 12 + [1] * 400)

@@ -25,10 +25,12 @@ interface Props {
   hidden: boolean;
   picked: PickedCrossing;
   onPick: (picked: PickedCrossing) => void;
+  /** Look at those of a segment who have gone silent by the later date. */
+  onSilent: (state: number) => void;
 }
 
 /** The matrix of one step: shares of each row, with what stood there at the start. */
-export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Props) {
+export function Matrix({ page, step, number, unit, hidden, picked, onPick, onSilent }: Props) {
   const { study } = useStudy();
   const k = page.states.length - 3;
   const rows = page.states
@@ -38,6 +40,7 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
     .map((_, state) => state)
     .filter((state) => state < k || rows.some((row) => (step.customers[row]?.[state] ?? 0) > 0));
   const told = step.chance.moves.length > 0;
+  const silent = page.dates.find((date) => date.to === step.to)?.silent;
   const words = (value: number) =>
     unit === "customers" ? count(value) : money(value, study.scale, study.currency);
   const most = Math.max(
@@ -181,6 +184,28 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
                   </td>
                 ))}
               </tr>
+              {silent && silent.some((many) => many > 0) && (
+                <tr>
+                  <RowHead className="py-1">gone silent</RowHead>
+                  <td />
+                  {columns.map((target) => (
+                    <td key={target} className="p-px text-right">
+                      {target < k && (silent[target] ?? 0) > 0 ? (
+                        <button
+                          type="button"
+                          className="w-full px-1 text-right hover:underline"
+                          aria-label={`${count(silent[target] ?? 0)} of ${page.states[target]?.name} have gone silent`}
+                          onClick={() => onSilent(target)}
+                        >
+                          {count(silent[target] ?? 0)}
+                        </button>
+                      ) : (
+                        ""
+                      )}
+                    </td>
+                  ))}
+                </tr>
+              )}
             </tfoot>
           )}
         </Table>
@@ -188,7 +213,11 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick }: Pro
       <p className="mt-1.5 text-11 text-quiet">
         {told
           ? "Violet: more crossed than chance would move. Quiet: no more than chance makes, or chance has no figure. Grey: stayed."
-          : "Shares of each row; how much of it is chance is being told."}
+          : page.only !== null && page.only !== undefined
+            ? "Shares of each row, of the customers of the lens alone."
+            : "Shares of each row; how much of it is chance is being told."}
+        {silent &&
+          " Gone silent: away longer than three of their own usual gaps. Of customers who never change, 27 in 100 are at any time where they come 4 times a year, 17 where they come 12 times, 4 where they come 40."}
       </p>
     </section>
   );

@@ -50,6 +50,11 @@ export function Panel({ page, picked }: CellProps) {
       {step.chance.words && <p className="mt-1 text-12 text-quiet">{step.chance.words}</p>}
       {customers > 0 && (
         <>
+          {page.only !== null && page.only !== undefined && (
+            <p className="mt-1 text-12 text-quiet">
+              Below: all who went this way, not those of the lens alone.
+            </p>
+          )}
           <div className="mt-2 border-b border-line">
             <Views views={PARTS} view={part} onView={setPart} />
           </div>

@@ -4,6 +4,8 @@ import type { ReactNode } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
+import { valueClause } from "@/lens/clauses";
+import type { Clause } from "@/lens/clauses";
 import { useLens, useSpendOf } from "@/lens/context";
 import { Dates } from "@/stations/crossings/dates";
 import { chanceOf } from "@/stations/crossings/figures";
@@ -45,6 +47,7 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
   const lens = useLens();
   const [unit, setUnit] = useState<Unit>("customers");
   const [hidden, setHidden] = useState(false);
+  const [only, setOnly] = useState(false);
   const by = dates || "year";
   const [chosen, setPicked] = useState<PickedCrossing | null>(null);
   const step = FEW.includes(by) || !chosen ? undefined : chosen.step;
@@ -57,7 +60,7 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
           signal,
         }),
       ),
-    false,
+    only,
     `${by}:${step ?? ""}`,
   );
   const steps = crossings.data?.steps.length ?? 0;
@@ -116,6 +119,12 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
               />
               hide border moves
             </label>
+            {(only || narrows(lens.clauses)) && (
+              <label className="flex shrink-0 items-center gap-1.5 text-12">
+                <Checkbox checked={only} onChange={() => setOnly(!only)} />
+                only the lens{only && page.only !== null && `, ${count(page.only ?? 0)}`}
+              </label>
+            )}
           </>
         )}
       </div>
@@ -165,6 +174,13 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
               hidden={hidden && unit === "customers"}
               picked={picked}
               onPick={pick}
+              onSilent={(state) => {
+                const window = `${table.to}:${page.back}`;
+                lens.set([
+                  { ...valueClause("segment:now", String(state + 1)), window },
+                  { ...valueClause("silent:now", "yes"), window },
+                ]);
+              }}
             />
             <div className="grid gap-3">
               {!two && <Panel page={page} picked={picked} />}
@@ -176,6 +192,11 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
       <Watches />
     </div>
   );
+}
+
+/** Whether a lens says more than which crossing is looked at. */
+function narrows(clauses: Clause[]): boolean {
+  return clauses.some(({ field }) => !/^(crossing|changed|path):/.test(field));
 }
 
 function watchKey({ step, origin, target }: PickedCrossing): string {

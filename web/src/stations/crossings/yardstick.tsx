@@ -5,6 +5,7 @@ import type { Schemas } from "@/api/client";
 import { count, day, figure, inUnit } from "@/charts/format";
 import { Picture } from "@/charts/picture";
 import { SegmentMark } from "@/marks/segment-mark";
+import { Refit } from "@/stations/crossings/refit";
 import { useStation } from "@/stations/use-station";
 import { useStudy } from "@/study/context";
 import { TakeAway } from "@/study/take-away";
@@ -158,6 +159,9 @@ export function Yardstick() {
           </>
         )}
       </section>
+      <div className="col-span-2">
+        <Refit to={page.to} />
+      </div>
     </div>
   );
 }
