@@ -201,6 +201,7 @@ def _counted(
 
     def count(drawn: Drawn) -> _Draw:
         before, after = (states_in(yardstick, drawn, w) for w in range(2))
+        after = yardstick.held(before, after, drawn.tables[1])
         note(drawn.who, moved(yardstick, *drawn.tables, world.days), drawn.visits)
         told = world.told[drawn.who]
         key = before[told].astype(np.int64) * width + after[told]

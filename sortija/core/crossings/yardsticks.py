@@ -8,6 +8,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.crossings.hysteresis import held
 from sortija.core.groups.assignment import place
 from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Preparation
@@ -32,6 +33,13 @@ class MovingYardstick(Protocol):
     def names(self) -> tuple[str, ...]: ...
     def segments(self, table: Table, present: NDArray[np.bool_]) -> NDArray[np.int32]:
         """(n,) the segment from 0; −1 for who is not present, or lacks a measure."""
+        ...
+
+    def held(
+        self, before: NDArray[np.int32], after: NDArray[np.int32], table: Table
+    ) -> NDArray[np.int32]:
+        """(n,) the states after, where customers keep their segment over a border; ``table``: of
+        the later window."""
         ...
 
     def parts(self, before: Table, after: Table, days: int) -> dict[str, NDArray[np.float64]]:
@@ -61,10 +69,12 @@ def moved(
 
 @dataclass(frozen=True)
 class ByCentres:
-    """A grouping: each customer goes to the nearest centre."""
+    """A grouping: each customer goes to the nearest centre, or stays until another's margin exceeds
+    ``hold`` (:mod:`~sortija.core.crossings.hysteresis`)."""
 
     preparation: Preparation
     centres: Centres
+    hold: float = 0.0
 
     @property
     def k(self) -> int:
@@ -79,6 +89,11 @@ class ByCentres:
     def segments(self, table: Table, present: NDArray[np.bool_]) -> NDArray[np.int32]:
         state = place(table, self.preparation, self.centres, present, present).state
         return np.where(state < self.k, state, np.int32(-1))
+
+    def held(
+        self, before: NDArray[np.int32], after: NDArray[np.int32], table: Table
+    ) -> NDArray[np.int32]:
+        return held(before, after, table, self.preparation, self.centres, self.hold)
 
     def parts(self, before: Table, after: Table, days: int) -> dict[str, NDArray[np.float64]]:
         out = {}
@@ -108,6 +123,11 @@ class ByLadder:
     def segments(self, table: Table, present: NDArray[np.bool_]) -> NDArray[np.int32]:
         places = self.ladder.places(score(table, self.ladder.score))
         return np.where(present, places - 1, -1).astype(np.int32)
+
+    def held(
+        self, before: NDArray[np.int32], after: NDArray[np.int32], table: Table
+    ) -> NDArray[np.int32]:
+        return after  # tiers have no borders to stand on
 
     def parts(self, before: Table, after: Table, days: int) -> dict[str, NDArray[np.float64]]:
         out = {}

@@ -14,7 +14,7 @@ from sortija.server.groups.yardsticks.assignments import AssignmentAt
 from sortija.server.jobs.models import Job
 from sortija.server.studies.http import Status, waiting_for
 
-__all__ = ["StepChance", "chance_of_step", "of_a_lens"]
+__all__ = ["StepChance", "chance_of_step", "of_a_lens", "price_of"]
 
 Cell = TypeVar("Cell")
 #: Of a step that nobody has looked at.
@@ -45,6 +45,14 @@ class ToldAt(BaseModel):
     real: float
 
 
+class Price(BaseModel):
+    """What keeping customers in place takes away: of the moves that chance makes between segments,
+    and of those told as real (each by its chance of having changed)."""
+
+    chance: float
+    real: float
+
+
 class StepChance(BaseModel):
     """What chance alone would have moved in a step.
 
@@ -67,6 +75,7 @@ class StepChance(BaseModel):
     spent: list[float | None]
     steadiness: Between | None
     changed: list[ToldAt]
+    price: Price | None
 
 
 def chance_of_step(before: AssignmentAt, after: AssignmentAt, begin: bool = True) -> StepChance:
@@ -82,6 +91,29 @@ def chance_of_step(before: AssignmentAt, after: AssignmentAt, begin: bool = True
     return _told(found, before.placement.states)
 
 
+def price_of(before: AssignmentAt, after: AssignmentAt, kept: AssignmentAt) -> Price | None:
+    """What the step loses where customers are kept in place (``kept``: its later end then); None
+    while one of the two is not told from chance."""
+    usual, held = chance.kept(before, after), chance.kept(before, kept)
+    if usual is None or held is None:
+        return None
+    k = before.placement.k
+    moves = [_moved_by_chance(each.details, k) for each in (usual, held)]
+    changed = np.nan_to_num(usual.changed)
+    first, second, third = (np.asarray(at.placement.state) for at in (before, after, kept))
+    went = (first != second) & (first < k) & (second < k)
+    real = float(changed[went].sum())
+    gone = float(changed[went & (third == first)].sum())
+    if moves[0] <= 0:
+        return None
+    return Price(chance=1 - moves[1] / moves[0], real=gone / real if real > 0 else 0.0)
+
+
+def _moved_by_chance(details: chance.ChanceDetails, k: int) -> float:
+    mean = np.nan_to_num(np.array(details.moves.mean, np.float64)).reshape(k + 3, k + 3)[:k, :k]
+    return float(mean.sum() - np.trace(mean))
+
+
 def of_a_lens() -> StepChance:
     """Chance is told of all customers: whoever is picked by what they did says nothing of it."""
     words = "Chance is told of all customers, not of those of a lens."
@@ -92,6 +124,7 @@ def _nothing(status: Status, words: str) -> StepChance:
     return StepChance(
         status=status, words=words, draws=0, swapped=False, told=0, everybody=False, seen=[],
         moves=[], money=[], spent=[], steadiness=None, changed=[],
+        price=None,
     )  # fmt: skip
 
 
@@ -118,6 +151,7 @@ def _told(found: chance.Kept, states: int) -> StepChance:
                    real=float(changed[changed >= level].sum()))
             for level in LEVELS
         ],
+        price=None,
     )  # fmt: skip
 
 

@@ -35,6 +35,18 @@ BY = OpenApiParameter(
 )  # fmt: skip
 
 
+HOLD = OpenApiParameter(
+    "hold", float, description="customers stay in their segment until another's margin exceeds it"
+)
+
+
+def _hold(request: Request) -> float:
+    try:
+        return float(request.query_params.get("hold", "") or 0)
+    except ValueError:
+        raise Problem("hold is a margin from 0 to 1.") from None
+
+
 def _by(request: Request, default: str = "year") -> str:
     return by_from(request.query_params.get("by", default))
 
@@ -44,6 +56,7 @@ class CrossingsView(APIView):
         parameters=[
             *WINDOW,
             BY,
+            HOLD,
             OpenApiParameter("step", int, description="told from chance"),
             OpenApiParameter("lens", str, description="of its customers alone"),
         ],
@@ -56,19 +69,20 @@ class CrossingsView(APIView):
         step = request.query_params.get("step", "")
         looked_at = int(step) if is_whole(step) else -1
         lens = request.query_params.get("lens", "")
-        return reply(crossings_page(found, window, _by(request), looked_at, lens))
+        return reply(crossings_page(found, window, _by(request), looked_at, lens, _hold(request)))
 
 
 CELL = [
     *WINDOW,
     BY,
+    HOLD,
     OpenApiParameter("step", int, required=True, description="from 0, oldest first"),
     OpenApiParameter("origin", int, required=True, description="state, from 0"),
     OpenApiParameter("target", int, required=True, description="state, from 0"),
 ]
 
 
-def _cell(request: Request, study: int) -> tuple[Study, WindowInView, str, int, int, int]:
+def _cell(request: Request, study: int) -> tuple[Study, WindowInView, str, int, int, int, float]:
     """The crossing that is asked for."""
     found = study_for(request.user, study)
     window = window_from(request, default_window(found))
@@ -76,7 +90,7 @@ def _cell(request: Request, study: int) -> tuple[Study, WindowInView, str, int, 
     if window is None or not all(is_whole(value) for value in asked):
         raise Problem("step, origin and target are whole numbers from 0.")
     step, origin, target = map(int, asked)
-    return found, window, _by(request), step, origin, target
+    return found, window, _by(request), step, origin, target, _hold(request)
 
 
 class WhyView(APIView):

@@ -127,7 +127,7 @@ def moving_yardstick(at: AssignmentAt) -> MovingYardstick:
     by = assignments.frozen(at.yardstick)
     if isinstance(by, assignments.ByLadder):
         return ByLadder(by.ladder)
-    return ByCentres(by.preparation, by.centres)
+    return ByCentres(by.preparation, by.centres, at.hold)
 
 
 def make(before: AssignmentAt, after: AssignmentAt, progress: Progress) -> None:
@@ -141,7 +141,7 @@ def make(before: AssignmentAt, after: AssignmentAt, progress: Progress) -> None:
     ledger = ledger_of(before.yardstick.study)
     if ledger is None or (words := why_not(before, after)):
         raise Problem(words if ledger else "The log was removed. Import it again.")
-    by, engine = moving_yardstick(before), Engine()
+    by, engine = moving_yardstick(after), Engine()
     try:
         inputs = inputs_for(ledger, before.made, after.made, by.names)
         found = chance_of(inputs, by, DRAWS, engine=engine,

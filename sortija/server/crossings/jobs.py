@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date
 
 from sortija.server.crossings import chance
+from sortija.server.crossings.steps import held_pair
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_at
 from sortija.server.jobs import work
@@ -27,7 +28,7 @@ def chance_or_job(before: AssignmentAt, after: AssignmentAt) -> chance.Kept | Jo
         study.pk, "crossings.chance", chance.stamp_of(before, after),
         "Telling movement from chance", None,
         {"before": before.window.to.isoformat(), "to": after.window.to.isoformat(),
-         "back": after.window.back, "yardstick": before.yardstick.pk},
+         "back": after.window.back, "yardstick": before.yardstick.pk, "hold": after.hold},
     )  # fmt: skip
 
 
@@ -45,6 +46,7 @@ def _chance(job: Job, running: Running) -> None:
     before, after = placed
     if before is None or after is None:
         raise JobError("The measures of these windows are not ready. Look at them first.")
+    before, after = held_pair(before, after, asked.get("hold", 0.0))
     if chance.kept(before, after) is not None:
         return
     try:

@@ -13,6 +13,7 @@ from sortija.server.crossings import chance
 from sortija.server.crossings.dates import MOST_DATES, whole_windows
 from sortija.server.crossings.silent import gone_silent
 from sortija.server.crossings.states import states_of
+from sortija.server.crossings.steps import held_pair
 from sortija.server.crossings.ways import paths_through, pattern_of
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_at
@@ -31,9 +32,14 @@ __all__: list[str] = []
 def _both_ends(
     study: Study, window: WindowInView, name: str
 ) -> tuple[AssignmentAt, AssignmentAt] | None:
-    """Both dates of ``2026-03-31>2026-06-30``, placed; None where they are none, or not yet."""
-    first, _, second = name.partition(">")
+    """Both dates of ``2026-03-31>2026-06-30``, placed; None where they are none, or not yet.
+
+    ``…~0.3``: where customers stay in their segment until another's margin exceeds that.
+    """
+    dates, _, margin = name.partition("~")
+    first, _, second = dates.partition(">")
     try:
+        hold = min(1.0, max(0.0, float(margin or 0)))
         back = window.back if window.months else "12"
         pair = [WindowInView(date.fromisoformat(day), back) for day in (first, second)]
     except ValueError:
@@ -42,7 +48,7 @@ def _both_ends(
     if yardstick is None:
         return None
     before, after = (assignment_at(study, yardstick, each) for each in pair)
-    return None if before is None or after is None else (before, after)
+    return None if before is None or after is None else held_pair(before, after, hold)
 
 
 def _lacking(study: Study, before: AssignmentAt, after: AssignmentAt) -> str:

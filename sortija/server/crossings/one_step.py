@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.server.crossings.dates import whole_windows
+from sortija.server.crossings.steps import held_pair
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
@@ -16,7 +17,7 @@ from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Cell", "cell_of", "placed_pair", "step_of"]
+__all__ = ["Cell", "cell_of", "checked_hold", "placed_pair", "step_of"]
 
 
 @dataclass(frozen=True)
@@ -46,7 +47,7 @@ class Cell:
 
 
 def step_of(
-    study: Study, window: WindowInView, by: str, step: int
+    study: Study, window: WindowInView, by: str, step: int, hold: float = 0.0
 ) -> tuple[Yardstick, AssignmentAt, AssignmentAt]:
     """Both ends of a step, counted from 0, the oldest first.
 
@@ -58,24 +59,40 @@ def step_of(
     yardstick, whole = yardstick_of(study), whole_windows(study, window, by)
     if yardstick is None or not 0 <= step < len(whole) - 1:
         raise Problem("There is no such step between two dates.", 404)
-    return yardstick, *placed_pair(study, yardstick, *whole[step : step + 2])
+    checked_hold(hold, len(whole))
+    before, after = whole[step : step + 2]
+    return yardstick, *placed_pair(study, yardstick, before, after, hold)
+
+
+def checked_hold(hold: float, dates: int) -> None:
+    """A Problem where customers cannot be kept in place so."""
+    if not 0 <= hold <= 1:
+        raise Problem("Customers can be kept until a margin of 0 to 1.")
+    if hold and dates != 2:
+        raise Problem("Customers are kept in place between two dates. Choose two.")
 
 
 def placed_pair(
-    study: Study, yardstick: Yardstick, before: WindowInView, after: WindowInView
+    study: Study,
+    yardstick: Yardstick,
+    before: WindowInView,
+    after: WindowInView,
+    hold: float = 0.0,
 ) -> tuple[AssignmentAt, AssignmentAt]:
     """Everybody at two windows; 503 while they are still being placed."""
     first, second = measures_to_show(study, before).made, measures_to_show(study, after).made
     if first is None or second is None or first.size != second.size:
         raise Problem("These dates are still being placed. Try again in a moment.", 503)
-    return assignment_from(study, yardstick, first), assignment_from(study, yardstick, second)
+    one, other = (assignment_from(study, yardstick, made) for made in (first, second))
+    return held_pair(one, other, hold)
 
 
 def cell_of(
-    study: Study, window: WindowInView, by: str, step: int, origin: int, target: int
+    study: Study, window: WindowInView, by: str, step: int, origin: int, target: int,
+    hold: float = 0.0,
 ) -> Cell:  # fmt: skip
     """The customers of one crossing; 404 where there is no such state."""
-    yardstick, before, after = step_of(study, window, by, step)
+    yardstick, before, after = step_of(study, window, by, step, hold)
     states = range(before.placement.states)
     if not (origin in states and target in states):
         raise Problem("There is no such crossing.", 404)

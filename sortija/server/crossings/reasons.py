@@ -51,10 +51,11 @@ class WhyPage(BaseModel):
 
 
 def why_page(
-    study: Study, window: WindowInView, by: str, step: int, origin: int, target: int
-) -> WhyPage:
+    study: Study, window: WindowInView, by: str, step: int, origin: int, target: int,
+    hold: float = 0.0,
+) -> WhyPage:  # fmt: skip
     """Why customers crossed from state ``origin`` to ``target`` in one step."""
-    cell = cell_of(study, window, by, step, origin, target)
+    cell = cell_of(study, window, by, step, origin, target, hold)
     yardstick, before, after = cell.yardstick, cell.before, cell.after
     k, who = before.placement.k, cell.crossed
     hair = border_of(pair_of(before, after)) & who

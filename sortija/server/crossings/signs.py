@@ -124,7 +124,7 @@ def _step_before(cell: Cell) -> Cell | None:
     if covered(study, window):
         return None
     try:
-        before, after = placed_pair(study, cell.yardstick, window, first)
+        before, after = placed_pair(study, cell.yardstick, window, first, cell.after.hold)
     except Problem:
         return None  # still being placed: what it says comes with the next look
     return Cell(cell.yardstick, before, after, cell.origin, cell.target)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.calendar import last_day_before
+from sortija.core.crossings.hysteresis import held
 from sortija.core.crossings.matrix import Crossings, border_moves, cross
 from sortija.core.groups.recipe import Preparation, Prepared
 from sortija.server.groups.recipe.inputs import table_for
@@ -15,6 +18,7 @@ from sortija.server.groups.yardsticks.assignments import (
     frozen,
 )
 from sortija.server.studies.cache_key import Keyed
+from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
@@ -22,6 +26,7 @@ __all__ = [
     "Pair",
     "border_of",
     "crossed",
+    "held_pair",
     "of_one_season",
     "pair_of",
     "prepared_at",
@@ -63,6 +68,28 @@ def crossed(key: Pair) -> Crossings:
     return cross(
         before.placement, after.placement, before.made.money, after.made.money, border_of(key)
     )
+
+
+def held_pair(
+    before: AssignmentAt, after: AssignmentAt, hold: float
+) -> tuple[AssignmentAt, AssignmentAt]:  # fmt: skip
+    """The same step, where customers stay in their segment until another's margin exceeds ``hold``;
+    a ladder has no margins."""
+    if hold <= 0 or isinstance(frozen(before.yardstick), ByLadder):
+        return before, after
+    return before, _held(Keyed((before.stamp, after.stamp, hold), (before, after, hold)))
+
+
+@remembered
+def _held(key: Keyed[tuple[AssignmentAt, AssignmentAt, float]]) -> AssignmentAt:
+    before, after, hold = key.value
+    by = frozen(after.yardstick)
+    assert not isinstance(by, ByLadder)
+    table = table_for(after.yardstick.study, after.made, list(by.names))
+    first, second = (np.asarray(at.placement.state, np.int32) for at in (before, after))
+    state = held(first, second, table, by.preparation, by.centres, hold)
+    stamp = fingerprint("held", before.stamp, after.stamp, hold)
+    return replace(after, placement=replace(after.placement, state=state), stamp=stamp, hold=hold)
 
 
 def shared_months(before: WindowInView, after: WindowInView) -> int:

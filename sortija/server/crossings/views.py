@@ -8,14 +8,20 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.server.crossings.against_chance import StepChance, chance_of_step, of_a_lens
+from sortija.server.crossings.against_chance import (
+    StepChance,
+    chance_of_step,
+    of_a_lens,
+    price_of,
+)
 from sortija.server.crossings.dates import dates_in_view, what_is_lacking, whole_windows
 from sortija.server.crossings.of_a_lens import OF_ALL, crossed_inside, inside_lens
+from sortija.server.crossings.one_step import checked_hold
 from sortija.server.crossings.placed import placed_at
 from sortija.server.crossings.silent import gone_silent
 from sortija.server.crossings.sizes import SizesBody, sizes_of, untold
 from sortija.server.crossings.states import SegmentKey, states_of
-from sortija.server.crossings.steps import crossed, of_one_season, pair_of, shared_months
+from sortija.server.crossings.steps import crossed, held_pair, of_one_season, pair_of, shared_months
 from sortija.server.crossings.watches.page import fired_at
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import AssignmentAt
@@ -76,6 +82,7 @@ class CrossingsPage(BaseModel):
     by: str
     lacks: str
     only: int | None = None
+    hold: float = 0.0
 
 
 def _nothing(status: Status, adopted: Adopted | None, by: str) -> CrossingsPage:
@@ -98,12 +105,13 @@ FEW_STEPS = 3
 
 def crossings_page(
     study: Study, window: WindowInView | None, by: str = "year", looked_at: int = -1,
-    lens: str = "",
+    lens: str = "", hold: float = 0.0,
 ) -> CrossingsPage:  # fmt: skip
     """The whole station in one answer; dates are placed by the frozen yardstick.
 
-    ``looked_at``: the step that is told from chance where there are many; −1: the last; ``lens``:
-    of its customers alone, whatever crossings it names; chance is told of all customers, or not.
+    ``hold``: customers stay in their segment until another's margin exceeds it; ``looked_at``: the
+    step that is told from chance where there are many, −1 the last; ``lens``: of its customers
+    alone, whatever crossings it names; chance is told of all customers, or not.
     """
     yardstick, adopted = yardstick_of(study), adopted_body(study)
     if yardstick is None or window is None:
@@ -118,6 +126,7 @@ def crossings_page(
         ]
         page.lacks = what_is_lacking(study, windows)
         return page
+    checked_hold(hold, len(whole))
     found = placed_at(study, yardstick, whole)
     placed = found.dates
     if not placed:
@@ -128,10 +137,14 @@ def crossings_page(
     steps = []
     many = len(placed) - 1
     wanted = looked_at if 0 <= looked_at < many else many - 1
-    for place, (before, after) in enumerate(pairwise(placed)):
+    for place, (before, free) in enumerate(pairwise(placed)):
+        before, after = held_pair(before, free, hold)
         pair = pair_of(before, after)
         moved = crossed(pair) if inside is None else crossed_inside(pair, inside)
         told = many <= FEW_STEPS or place == wanted
+        against = chance_of_step(before, after, told) if inside is None else of_a_lens()
+        if after.hold and inside is None:
+            against.price = price_of(before, free, after)
         steps.append(
             StepTable(
                 from_to=before.window.to.isoformat(), to=after.window.to.isoformat(),
@@ -139,7 +152,7 @@ def crossings_page(
                 same_season=of_one_season(before.window, after.window),
                 customers=moved.customers.tolist(), money_before=moved.money_before.tolist(),
                 money_after=moved.money_after.tolist(), border=moved.border.tolist(),
-                chance=chance_of_step(before, after, told) if inside is None else of_a_lens(),
+                chance=against,
                 sizes=sizes_of(pair) if inside is None else untold(OF_ALL),
             )
         )  # fmt: skip
@@ -158,6 +171,7 @@ def crossings_page(
         by=by,
         lacks="",
         only=None if inside is None else int(inside.sum()),
+        hold=hold,
     )
 
 

@@ -254,3 +254,48 @@ class Signs(DemoCase):
         words = self.get("crossings/signs", step=0, origin=4, target=0)["words"]
         self.assertIn("in a segment before", words)
         self.get("crossings/signs", 400, step="x", origin=4, target=0)
+
+
+class Held(DemoCase):
+    """Customers who stay in their segment until another beats it by a margin."""
+
+    once = DemoCase.swept
+
+    def setUp(self):
+        super().setUp()
+        self.enterContext(mock.patch.object(chance, "DRAWS", 30))
+        self.adopt(4)
+
+    def test_fewer_cross_everywhere_and_its_price_is_told(self):
+        free = self.get("crossings")["steps"][0]
+        self.get("crossings", hold=0.3)
+        run_jobs()
+        page = self.get("crossings", hold=0.3)
+        [step] = page["steps"]
+        self.assertEqual(page["hold"], 0.3)
+        one, other = np.array(free["customers"]), np.array(step["customers"])
+        np.testing.assert_array_equal(one.sum(axis=1), other.sum(axis=1))
+        off = ~np.eye(4, dtype=bool)
+        self.assertTrue((other[:4, :4][off] <= one[:4, :4][off]).all())
+        self.assertLess(other[:4, :4][off].sum(), one[:4, :4][off].sum())
+        self.assertEqual(step["chance"]["status"]["state"], "whole")
+        moves = [
+            sum(each["chance"]["moves"][a][b]["mean"] for a in range(4) for b in range(4) if a != b)
+            for each in (self.get("crossings")["steps"][0], step)
+        ]
+        self.assertAlmostEqual(step["chance"]["price"]["chance"], 1 - moves[1] / moves[0])
+        self.assertGreaterEqual(step["chance"]["price"]["real"], 0)
+        a, b = divmod(int(np.argmax(np.where(off, other[:4, :4], -1))), 4)
+        why = self.get("crossings/why", step=0, origin=a, target=b, hold=0.3)
+        self.assertEqual(why["customers"], other[a, b])
+        clause = {"field": f"crossing:{YEAR[0]}>{YEAR[1]}~0.3", "values": [f"{a + 1}>{b + 1}"]}
+        lens = self.send("post", "lens", {"clauses": [clause]})["lens"]["customers"]
+        self.assertEqual(lens, other[a, b])
+        self.get("crossings/signs", step=0, origin=a, target=b, hold=0.3)
+        self.get("crossings/changed", step=0, origin=a, target=b, hold=0.3)
+
+    def test_between_two_dates_alone(self):
+        told = self.get("crossings", 400, by="quarter", hold=0.3)["detail"]
+        self.assertIn("two dates", told)
+        self.get("crossings", 400, hold=2)
+        self.get("crossings", 400, hold="much")

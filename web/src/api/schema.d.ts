@@ -3454,6 +3454,11 @@ export interface components {
              * @default null
              */
             only?: number | null;
+            /**
+             * Hold
+             * @default 0
+             */
+            hold?: number;
         };
         /**
          * CurveBody
@@ -6315,6 +6320,17 @@ export interface components {
             /** Counted Total */
             counted_total: number;
         };
+        /**
+         * Price
+         * @description What keeping customers in place takes away: of the moves that chance makes between segments,
+         *     and of those told as real (each by its chance of having changed).
+         */
+        Price: {
+            /** Chance */
+            chance: number;
+            /** Real */
+            real: number;
+        };
         /** ProposalBody */
         ProposalBody: {
             /** Name */
@@ -7347,6 +7363,7 @@ export interface components {
             steadiness: components["schemas"]["Between"] | null;
             /** Changed */
             changed: components["schemas"]["ToldAt"][];
+            price: components["schemas"]["Price"] | null;
         };
         /**
          * StepTable
@@ -8963,6 +8980,8 @@ export interface operations {
                 back?: string;
                 /** @description the dates: year (the same season a year before), years, half-year, quarter, month, or days such as 2025-01-31,2025-12-31 */
                 by?: string;
+                /** @description customers stay in their segment until another's margin exceeds it */
+                hold?: number;
                 /** @description of its customers alone */
                 lens?: string;
                 /** @description told from chance */
@@ -9004,6 +9023,8 @@ export interface operations {
                 back?: string;
                 /** @description the dates: year (the same season a year before), years, half-year, quarter, month, or days such as 2025-01-31,2025-12-31 */
                 by?: string;
+                /** @description customers stay in their segment until another's margin exceeds it */
+                hold?: number;
                 /** @description digest of a lens */
                 lens?: string;
                 /** @description state, from 0 */
@@ -9245,6 +9266,8 @@ export interface operations {
                 back?: string;
                 /** @description the dates: year (the same season a year before), years, half-year, quarter, month, or days such as 2025-01-31,2025-12-31 */
                 by?: string;
+                /** @description customers stay in their segment until another's margin exceeds it */
+                hold?: number;
                 /** @description digest of a lens */
                 lens?: string;
                 /** @description state, from 0 */
@@ -9321,6 +9344,8 @@ export interface operations {
                 back?: string;
                 /** @description the dates: year (the same season a year before), years, half-year, quarter, month, or days such as 2025-01-31,2025-12-31 */
                 by?: string;
+                /** @description customers stay in their segment until another's margin exceeds it */
+                hold?: number;
                 /** @description digest of a lens */
                 lens?: string;
                 /** @description state, from 0 */

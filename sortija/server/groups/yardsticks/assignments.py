@@ -89,13 +89,17 @@ class ByLadder:
 
 @dataclass(frozen=True)
 class AssignmentAt:
-    """A placement at a window, with the measures it was made from."""
+    """A placement at a window, with the measures it was made from.
+
+    ``hold``: customers of an earlier date stay in their segment until another's margin exceeds it.
+    """
 
     yardstick: Yardstick
     window: WindowInView
     made: MeasureSet
     placement: Placement
     stamp: str
+    hold: float = 0.0
 
 
 @remembered
@@ -214,7 +218,7 @@ def _margin_field(study: Study, window: WindowInView, name: str) -> Field | None
     column = Column("margin:now", "number", placed.placement.margin)
     return Field(
         "margin:now", "Margin to the next segment", "", column, f"margin:{placed.stamp}",
-        definition="0 on the border to the nearest other segment, 1 at the own centre, more beyond.",
+        definition="0 on the border to the nearest other segment, 1 at the own centre.",
     )  # fmt: skip
 
 

@@ -25,7 +25,10 @@ export function Changed({ page, picked }: CellProps) {
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/crossings/changed", {
-          params: { path: { study: study.id }, query: { ...view, ...picked, by: page.by } },
+          params: {
+            path: { study: study.id },
+            query: { ...view, ...picked, by: page.by, hold: page.hold || undefined },
+          },
           signal,
         }),
       ),

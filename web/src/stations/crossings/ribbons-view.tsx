@@ -15,6 +15,7 @@ import { pickedOf, UNITS } from "@/stations/crossings/picked";
 import type { PickedCrossing, Unit } from "@/stations/crossings/picked";
 import { Ribbons } from "@/stations/crossings/ribbons";
 import { Sizes } from "@/stations/crossings/sizes";
+import { Hold } from "@/stations/crossings/hold";
 import type { Subject } from "@/stations/crossings/use-watching";
 import { WatchThis } from "@/stations/crossings/watch-this";
 import { Watches } from "@/stations/crossings/watches";
@@ -48,20 +49,22 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
   const [unit, setUnit] = useState<Unit>("customers");
   const [hidden, setHidden] = useState(false);
   const [only, setOnly] = useState(false);
+  const [kept, setKept] = useState(0);
   const by = dates || "year";
   const [chosen, setPicked] = useState<PickedCrossing | null>(null);
+  const hold = by === "year" ? kept : 0;
   const step = FEW.includes(by) || !chosen ? undefined : chosen.step;
   const crossings = useStation(
     "crossings",
     ({ study: id, query, signal }) =>
       data(
         api.GET("/api/studies/{study}/crossings", {
-          params: { path: { study: id }, query: { ...query, by, step } },
+          params: { path: { study: id }, query: { ...query, by, step, hold: hold || undefined } },
           signal,
         }),
       ),
     only,
-    `${by}:${step ?? ""}`,
+    `${by}:${step ?? ""}:${hold}`,
   );
   const steps = crossings.data?.steps.length ?? 0;
   const picked = pickedOf(crossings.data, chosen, steps);
@@ -95,7 +98,7 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
     const at = page.steps[next.step];
     if (at)
       lens.pick(
-        `crossing:${at.from_to}>${at.to}`,
+        `crossing:${at.from_to}>${at.to}${page.hold ? `~${page.hold}` : ""}`,
         { value: `${next.origin + 1}>${next.target + 1}` },
         false,
       );
@@ -153,6 +156,9 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
       {table && (
         <Stale status={page.status}>
           <Told step={table} />
+          {page.by === "year" && !page.adopted?.ladder && (
+            <Hold hold={hold} price={table.chance.price} onHold={setKept} />
+          )}
           <div
             className={`grid items-start gap-3 ${two ? "grid-cols-[1.2fr_1fr]" : "grid-cols-[minmax(0,1fr)]"}`}
           >

@@ -208,7 +208,9 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
       <p className="text-11 text-quiet">
         {told
           ? "Full: more than chance would move. Striped: what chance alone moves, and who is too new to tell. Pale: stayed. Grey: new, or back again; chance has no figure for those who are new."
-          : "Pale: stayed. Coloured: moved, by where they were; how much of it is chance is being told."}{" "}
+          : `Pale: stayed. Coloured: moved, by where they were; ${
+              page.only === null ? "how much of it is chance is being told" : "of the lens alone"
+            }.`}{" "}
         Moves under half a percent are in the matrix alone.
         {page.adopted && ` Placed by the groups adopted on ${day(page.adopted.home_to)}.`}
         {hidden &&

@@ -18,11 +18,14 @@ export function Signs({ page, picked }: CellProps) {
   const { study, view } = useStudy();
   const lens = useLens();
   const signs = useQuery({
-    queryKey: ["study", study.id, "signs", view, page.by, picked],
+    queryKey: ["study", study.id, "signs", view, page.by, page.hold, picked],
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/crossings/signs", {
-          params: { path: { study: study.id }, query: { ...view, ...picked, by: page.by } },
+          params: {
+            path: { study: study.id },
+            query: { ...view, ...picked, by: page.by, hold: page.hold || undefined },
+          },
           signal,
         }),
       ),

@@ -15,7 +15,10 @@ export function Why({ page, picked }: CellProps) {
     queryFn: ({ signal }) =>
       data(
         api.GET("/api/studies/{study}/crossings/why", {
-          params: { path: { study: study.id }, query: { ...view, ...picked, by: page.by } },
+          params: {
+            path: { study: study.id },
+            query: { ...view, ...picked, by: page.by, hold: page.hold || undefined },
+          },
           signal,
         }),
       ),
