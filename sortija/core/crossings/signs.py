@@ -6,7 +6,9 @@ holds on one step has to hold on the step before it, too.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,12 +17,14 @@ from scipy import special
 from sortija.core.measures.intervals import holm, newcombe
 from sortija.core.table import Column, Table
 
-__all__ = ["LEAST", "Cut", "Sign", "has_cut", "signs_before", "tried_on"]
+__all__ = ["LEAST", "Cut", "Pair", "Sign", "has_cut", "pairs_before", "signs_before", "tried_on"]
 
 #: Customers on either side of a cut, at the least.
 LEAST = 20
 #: Bins of equal customers that numbers are cut between.
 BINS = 20
+#: Signs of which pairs are looked at.
+BEST = 5
 #: A sign is told where chance makes one as strong, of all columns and cuts, more seldom.
 CLEAR = 0.05
 
@@ -61,6 +65,27 @@ class Sign:
     def told(self) -> bool:
         """Whether chance alone seldom makes a sign as strong."""
         return self.p < CLEAR
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two signs together: of ``having`` customers with both ``crossed`` went, of the ``lacking``
+    with the stronger alone ``others``; ``difference``: interval of those rates' difference; ``p``:
+    Holm's over all pairs that were looked at."""
+
+    stronger: Sign
+    other: Sign
+    having: int
+    crossed: int
+    lacking: int
+    others: int
+    difference: tuple[float, float]
+    p: float
+
+    @property
+    def told(self) -> bool:
+        """Whether the two together say more than the stronger alone, beyond what chance makes."""
+        return self.p < CLEAR and self.difference[0] > 0
 
 
 def has_cut(column: Column, cut: Cut) -> NDArray[np.bool_]:
@@ -109,6 +134,34 @@ def signs_before(table: Table, crossed: NDArray[np.bool_], stayed: NDArray[np.bo
         for (name, cut, counts, _), p in zip(found, adjusted, strict=True)
     ]
     return sorted(signs, key=lambda sign: (sign.p, -sign.difference[0]))
+
+
+def pairs_before(
+    table: Table, signs: Sequence[Sign], crossed: NDArray[np.bool_], stayed: NDArray[np.bool_]
+) -> list[Pair]:
+    """Pairs of the best signs (five at the most), the highest rate first; of fewer than 20 with
+    both, or with the stronger alone, nothing is told.
+
+    Parameters
+    ----------
+    table : what :func:`signs_before` was given
+    signs : those of its signs that are told, the best first
+    """
+    found = []
+    for one, other in combinations(signs[:BEST], 2):
+        has = [has_cut(table[sign.name], sign.cut) for sign in (one, other)]
+        if one.crossed * other.having < other.crossed * one.having:
+            one, other, has = other, one, has[::-1]
+        among = has[0] & (crossed | stayed)
+        counts = _counts(has[1], crossed & among, stayed & among)
+        if counts[0] >= LEAST and counts[2] >= LEAST:
+            found.append((one, other, counts, _p(*counts)))
+    adjusted = holm([p for *_, p in found])
+    pairs = [
+        Pair(one, other, *counts, _difference(*counts), p)
+        for (one, other, counts, _), p in zip(found, adjusted, strict=True)
+    ]
+    return sorted(pairs, key=lambda pair: -pair.crossed / pair.having)
 
 
 def tried_on(

@@ -7,7 +7,17 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.calendar import last_day_before
-from sortija.core.crossings.signs import Cut, Sign, has_cut, signs_before, tried_on
+from sortija.core.crossings.signs import LEAST as LEAST_SIDE
+from sortija.core.crossings.signs import (
+    Cut,
+    Pair,
+    Sign,
+    has_cut,
+    pairs_before,
+    signs_before,
+    tried_on,
+)
+from sortija.core.measures.intervals import newcombe
 from sortija.core.table import Column, Table
 from sortija.server.crossings.one_step import Cell, placed_pair
 from sortija.server.groups.yardsticks.assignments import frozen
@@ -23,6 +33,7 @@ __all__ = ["SignsPage", "signs_page"]
 
 #: Signs that are listed at the most.
 MOST = 8
+MOST_PAIRS = 3
 #: Of fewer who crossed or stayed nothing is looked for.
 LEAST = 30
 
@@ -52,6 +63,21 @@ class SignRow(BaseModel):
     clauses: list[ClauseBody]
 
 
+class PairRow(BaseModel):
+    """Two signs together, by their names: rates with both, and with the first alone; ``tried``,
+    ``now`` and ``clauses`` as of one."""
+
+    one: str
+    other: str
+    having: int
+    crossed: int
+    alone: int
+    alone_crossed: int
+    tried: str
+    now: int
+    clauses: list[ClauseBody]
+
+
 class SignsPage(BaseModel):
     """Signs of one crossing, the least chance first; ``words``: why there are none.
 
@@ -63,6 +89,7 @@ class SignsPage(BaseModel):
     stayed: int
     looked_at: int
     rows: list[SignRow]
+    pairs: list[PairRow]
     before: list[str]
     words: str
 
@@ -71,7 +98,7 @@ def signs_page(cell: Cell) -> SignsPage:
     """Signs of those who crossed against those who stayed."""
     crossed, stayed = int(cell.crossed.sum()), int(cell.stayed.sum())
     page = SignsPage(
-        customers=crossed, stayed=stayed, looked_at=0, rows=[], before=[], words=""
+        customers=crossed, stayed=stayed, looked_at=0, rows=[], pairs=[], before=[], words=""
     )  # fmt: skip
     if cell.origin >= cell.before.placement.k:
         page.words = "Signs are looked for in those who were in a segment before."
@@ -84,28 +111,33 @@ def signs_page(cell: Cell) -> SignsPage:
         page.words = f"{fewer} customers are too few to look for signs in. It takes {LEAST}."
         return page
     stamp = (cell.before.stamp, cell.after.stamp, cell.origin, cell.target)
-    table, found = _found(Keyed(stamp, cell))
-    page.looked_at = len(table)
+    names, found, pairs = _found(Keyed(stamp, cell))
+    page.looked_at = len(names)
     earlier = _step_before(cell)
     if earlier is not None:
         page.before = [earlier.before.window.to.isoformat(), earlier.after.window.to.isoformat()]
     told = [sign for sign in found if sign.told and sign.difference[0] > 0][:MOST]
     page.rows = [_row(cell, earlier, sign) for sign in told]
+    page.pairs = [_pair(cell, earlier, pair) for pair in pairs[:MOST_PAIRS]]
     if not told:
         page.words = (
-            f"Of {len(table)} columns none told beforehand who would go, beyond what chance makes."
+            f"Of {len(names)} columns none told beforehand who would go, beyond what chance makes."
         )
     return page
 
 
 @remembered
-def _found(key: Keyed[Cell]) -> tuple[tuple[str, ...], list[Sign]]:
+def _found(key: Keyed[Cell]) -> tuple[tuple[str, ...], list[Sign], list[Pair]]:
     cell = key.value
     made = cell.before.made
     who = np.flatnonzero(cell.crossed | cell.stayed)
     names = [name for name, source in made.sources.items() if source.kind in ("number", "category")]
     table = Table(tuple(_column(made, name, who) for name in names))
-    return table.names, signs_before(table, cell.crossed[who], cell.stayed[who])
+    crossed, stayed = cell.crossed[who], cell.stayed[who]
+    found = signs_before(table, crossed, stayed)
+    best = [sign for sign in found if sign.told and sign.difference[0] > 0]
+    pairs = [pair for pair in pairs_before(table, best, crossed, stayed) if pair.told]
+    return table.names, found, pairs
 
 
 def _column(made: MeasureSet, name: str, who: NDArray[np.int64] | slice) -> Column:
@@ -144,6 +176,47 @@ def _row(cell: Cell, earlier: Cell | None, sign: Sign) -> SignRow:
         defines=sign.name in frozen(cell.yardstick).names, tried=_tried(earlier, sign, level),
         now=having, clauses=_clauses(cell, sign, level),
     )  # fmt: skip
+
+
+def _pair(cell: Cell, earlier: Cell | None, pair: Pair) -> PairRow:
+    now = np.asarray(cell.after.placement.state == cell.origin)
+    clauses: list[ClauseBody] = []
+    known = True
+    for sign in (pair.stronger, pair.other):
+        column = cell.before.made.column(sign.name)
+        level = column.levels[sign.cut.level - 1] if sign.cut.level else ""
+        again = _same_level(cell.after.made, sign, level)
+        known = known and again is not None
+        if again is not None:
+            now = now & has_cut(*again)[: len(now)]
+        # The state is picked by the first clause of both.
+        clauses += _clauses(cell, sign, level)[1 if clauses else 0 :]
+    return PairRow(
+        one=pair.stronger.name, other=pair.other.name, having=pair.having, crossed=pair.crossed,
+        alone=pair.lacking, alone_crossed=pair.others, tried=_tried_pair(cell, earlier, pair),
+        now=int(now.sum()) if known else 0, clauses=clauses,
+    )  # fmt: skip
+
+
+def _tried_pair(cell: Cell, earlier: Cell | None, pair: Pair) -> str:
+    """Whether those with both went more often than all others on the step before, too."""
+    if earlier is None:
+        return "not known"
+    both = earlier.crossed | earlier.stayed
+    having = both.copy()
+    for sign in (pair.stronger, pair.other):
+        column = cell.before.made.column(sign.name)
+        level = column.levels[sign.cut.level - 1] if sign.cut.level else ""
+        again = _same_level(earlier.before.made, sign, level)
+        if again is None:
+            return "not known"
+        having &= has_cut(again[0], again[1])[: len(having)]
+    counts = [int((each & who).sum()) for who in (having, both & ~having)
+              for each in (both, earlier.crossed)]  # fmt: skip
+    if counts[0] < LEAST_SIDE or counts[2] < LEAST_SIDE:
+        return "not known"
+    low, _ = newcombe((counts[1], counts[0]), (counts[3], counts[2]))
+    return "held" if low > 0 else "not then"
 
 
 def _same_level(made: MeasureSet, sign: Sign, level: str) -> tuple[Column, Cut] | None:

@@ -16,10 +16,12 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["SizesBody", "sizes_of", "untold"]
+__all__ = ["NOT_ALIKE", "SizesBody", "sizes_of", "untold"]
 
 #: Of fewer customers nothing is told.
 LEAST = 50
+#: Where customers keep their segment, the later date is placed by the earlier one.
+NOT_ALIKE = "customers are kept in place, so that the two dates are not placed alike"
 #: A way is told where chance makes one of all so lopsided more seldom.
 CLEAR = 0.05
 

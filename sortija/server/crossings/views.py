@@ -19,7 +19,7 @@ from sortija.server.crossings.of_a_lens import OF_ALL, crossed_inside, inside_le
 from sortija.server.crossings.one_step import checked_hold
 from sortija.server.crossings.placed import placed_at
 from sortija.server.crossings.silent import gone_silent
-from sortija.server.crossings.sizes import SizesBody, sizes_of, untold
+from sortija.server.crossings.sizes import NOT_ALIKE, SizesBody, sizes_of, untold
 from sortija.server.crossings.states import SegmentKey, states_of
 from sortija.server.crossings.steps import crossed, held_pair, of_one_season, pair_of, shared_months
 from sortija.server.crossings.watches.page import fired_at
@@ -153,7 +153,11 @@ def crossings_page(
                 customers=moved.customers.tolist(), money_before=moved.money_before.tolist(),
                 money_after=moved.money_after.tolist(), border=moved.border.tolist(),
                 chance=against,
-                sizes=sizes_of(pair) if inside is None else untold(OF_ALL),
+                sizes=(
+                    untold(OF_ALL) if inside is not None
+                    else untold(NOT_ALIKE) if after.hold
+                    else sizes_of(pair)
+                ),
             )
         )  # fmt: skip
     return CrossingsPage(

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.crossings.paths import ANY, Paths, paths_of
+from sortija.server.crossings.against_chance import Against, chance_of_step
 from sortija.server.crossings.dates import what_is_lacking, whole_windows, windows_of
 from sortija.server.crossings.placed import placed_at
 from sortija.server.crossings.states import SegmentKey, states_of
@@ -29,17 +30,22 @@ MOST = 12
 
 
 class PathRow(BaseModel):
-    """A way: its states from 0, who went it, and what they spent in the first window."""
+    """A way: its states from 0, who went it, and what they spent in the first window; ``told``: of
+    how many of them chance can be told, ``chance``: what it makes; null where there are more than
+    two dates, or it is not told yet."""
 
     states: list[int]
     customers: int
     spent: int
+    told: int = 0
+    chance: Against | None = None
 
 
 class PathsPage(BaseModel):
     """``dates``: last days of the windows; ``overlap``: months that two in turn share; ``ways``:
     how many there are; ``listed``: what share of the customers went a listed one; ``matched``:
-    those who follow the pattern that is asked for."""
+    those who follow the pattern that is asked for; ``chance``: why chance is not told
+    of two dates."""
 
     status: Status
     states: list[SegmentKey]
@@ -52,6 +58,7 @@ class PathsPage(BaseModel):
     listed: float
     matched: PathRow | None
     lacks: str
+    chance: str = ""
 
 
 def pattern_of(text: str, dates: int, states: int) -> tuple[int, ...]:
@@ -110,6 +117,12 @@ def paths_page(study: Study, window: WindowInView | None, by: str, pattern: str)
         )
         for p in shown
     ]  # fmt: skip
+    if len(placed) == 2:
+        against = chance_of_step(placed[0], placed[1])
+        page.chance = against.words or against.status.words
+        for row in page.rows if against.moves else ():
+            origin, target = row.states
+            row.told, row.chance = against.seen[origin][target], against.moves[origin][target]
     if pattern:
         asked = pattern_of(pattern, len(placed), len(page.states))
         fits = found.matching(asked)

@@ -6,7 +6,13 @@ import unittest
 
 import numpy as np
 
-from sortija.core.crossings.signs import Cut, has_cut, signs_before, tried_on
+from sortija.core.crossings.signs import (
+    Cut,
+    has_cut,
+    pairs_before,
+    signs_before,
+    tried_on,
+)
 from sortija.core.table import Column, Table
 
 
@@ -47,6 +53,41 @@ class Signs(unittest.TestCase):
         went = rng.random(900) < np.where(np.asarray(table["garden"].values) == 2, 0.5, 0.1)
         sign = signs_before(table, went, ~went)[0]
         self.assertEqual((sign.name, sign.cut), ("garden", Cut(level=2)))
+
+    def test_two_signs_together(self) -> None:
+        rng = np.random.default_rng(6)
+        table = _table(rng, 2500)
+        silent = np.asarray(table["silence"].values) >= 3.0
+        few = np.asarray(table["visits"].values) < 5
+        went = rng.random(2500) < 0.05 + 0.25 * silent + 0.2 * few + 0.3 * (silent & few)
+        told = [sign for sign in signs_before(table, went, ~went) if sign.told]
+        [pair, *_] = pairs_before(table, told, went, ~went)
+        self.assertEqual({pair.stronger.name, pair.other.name}, {"silence", "visits"})
+        one, other = (has_cut(table[s.name], s.cut) for s in (pair.stronger, pair.other))
+        both, alone = one & other, one & ~other
+        self.assertEqual((pair.having, pair.crossed), (both.sum(), (both & went).sum()))
+        self.assertEqual((pair.lacking, pair.others), (alone.sum(), (alone & went).sum()))
+        self.assertTrue(pair.told)
+        self.assertGreater(pair.crossed / pair.having, 0.6)
+
+    def test_a_second_sign_that_adds_nothing_is_told_as_seldom_as_said(self) -> None:
+        said = tried = 0
+        for seed in range(60):
+            rng = np.random.default_rng(100 + seed)
+            n = 1200
+            silent, coin = rng.random(n) < 0.4, rng.random(n)
+            columns = (
+                Column("silent", "number", silent + rng.random(n) / 10),
+                # Goes with the first, and tells nothing beyond it.
+                Column("shadow", "number", silent * 0.5 + coin),
+            )
+            went = rng.random(n) < np.where(silent, 0.5, 0.1)
+            signs = [s for s in signs_before(Table(columns), went, ~went) if s.told]
+            pairs = pairs_before(Table(columns), signs, went, ~went)
+            tried += len(pairs)
+            said += sum(pair.told for pair in pairs)
+        self.assertGreater(tried, 25)
+        self.assertLessEqual(said / tried, 0.1)
 
     def test_who_has_no_value_has_no_sign(self) -> None:
         rng = np.random.default_rng(3)

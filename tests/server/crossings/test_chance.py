@@ -115,6 +115,16 @@ class Chance(DemoCase):
         [method] = [part for part in page["cover"] if part["key"] == "cover.method"]
         self.assertIn("same_again", method["text"])
 
+    def test_of_ways_between_two_dates_chance_is_told(self):
+        page = self.get("crossings/paths", by="year")
+        self.assertTrue(all(row["chance"] is None for row in page["rows"]))
+        [step] = self.told()
+        for row in self.get("crossings/paths", by="year")["rows"]:
+            a, b = row["states"]
+            self.assertEqual(row["customers"], step["customers"][a][b])
+            self.assertEqual(row["chance"], step["chance"]["moves"][a][b])
+            self.assertEqual(row["told"], step["chance"]["seen"][a][b])
+
     def test_kept_until_what_it_is_made_from_changes(self):
         self.told()
         made = Job.objects.filter(kind="crossings.chance").count()
@@ -246,6 +256,14 @@ class Signs(DemoCase):
         row = page["rows"][0]
         found = self.send("post", "lens", {"clauses": row["clauses"]})["lens"]["customers"]
         self.assertEqual(found, row["now"])
+        self.assertTrue(page["pairs"])
+        for pair in page["pairs"]:
+            self.assertGreater(
+                pair["crossed"] / pair["having"], pair["alone_crossed"] / pair["alone"]
+            )
+            self.assertEqual(len(pair["clauses"]), 3)
+            found = self.send("post", "lens", {"clauses": pair["clauses"]})["lens"]["customers"]
+            self.assertEqual(found, pair["now"])
 
     def test_where_none_are_looked_for(self):
         self.adopt(4)
@@ -273,6 +291,7 @@ class Held(DemoCase):
         page = self.get("crossings", hold=0.3)
         [step] = page["steps"]
         self.assertEqual(page["hold"], 0.3)
+        self.assertIn("not placed alike", step["sizes"]["untold"])
         one, other = np.array(free["customers"]), np.array(step["customers"])
         np.testing.assert_array_equal(one.sum(axis=1), other.sum(axis=1))
         off = ~np.eye(4, dtype=bool)

@@ -71,6 +71,7 @@ class Paths(DemoCase):
         self.assertAlmostEqual(page["listed"], sum(counts) / page["customers"])
         self.assertEqual(page["overlap"], 9)
         self.assertEqual(self.get("crossings/paths", back="3")["overlap"], 0)
+        self.assertTrue(all(row["chance"] is None for row in page["rows"]))
         row = page["rows"][1]
         exact = ".".join(str(state + 1) for state in row["states"])
         matched = self.get("crossings/paths", pattern=exact)["matched"]

@@ -5899,6 +5899,31 @@ export interface components {
             steps: number;
         };
         /**
+         * PairRow
+         * @description Two signs together, by their names: rates with both, and with the first alone; ``tried``,
+         *     ``now`` and ``clauses`` as of one.
+         */
+        PairRow: {
+            /** One */
+            one: string;
+            /** Other */
+            other: string;
+            /** Having */
+            having: number;
+            /** Crossed */
+            crossed: number;
+            /** Alone */
+            alone: number;
+            /** Alone Crossed */
+            alone_crossed: number;
+            /** Tried */
+            tried: string;
+            /** Now */
+            now: number;
+            /** Clauses */
+            clauses: components["schemas"]["ClauseBody"][];
+        };
+        /**
          * Panel
          * @description One measure: its axis, everyone by bin of it, a box a column; ``field``: what a lens calls
          *     it; ``beyond``: how many of everyone lie above the axis, in its last bin.
@@ -5978,7 +6003,9 @@ export interface components {
         };
         /**
          * PathRow
-         * @description A way: its states from 0, who went it, and what they spent in the first window.
+         * @description A way: its states from 0, who went it, and what they spent in the first window; ``told``: of
+         *     how many of them chance can be told, ``chance``: what it makes; null where there are more than
+         *     two dates, or it is not told yet.
          */
         PathRow: {
             /** States */
@@ -5987,6 +6014,13 @@ export interface components {
             customers: number;
             /** Spent */
             spent: number;
+            /**
+             * Told
+             * @default 0
+             */
+            told?: number;
+            /** @default null */
+            chance?: components["schemas"]["Against"] | null;
         };
         /**
          * PathStop
@@ -6004,7 +6038,8 @@ export interface components {
          * PathsPage
          * @description ``dates``: last days of the windows; ``overlap``: months that two in turn share; ``ways``:
          *     how many there are; ``listed``: what share of the customers went a listed one; ``matched``:
-         *     those who follow the pattern that is asked for.
+         *     those who follow the pattern that is asked for; ``chance``: why chance is not told
+         *     of two dates.
          */
         PathsPage: {
             status: components["schemas"]["Status"];
@@ -6027,6 +6062,11 @@ export interface components {
             matched: components["schemas"]["PathRow"] | null;
             /** Lacks */
             lacks: string;
+            /**
+             * Chance
+             * @default
+             */
+            chance?: string;
         };
         /**
          * PatternBody
@@ -7170,6 +7210,8 @@ export interface components {
             looked_at: number;
             /** Rows */
             rows: components["schemas"]["SignRow"][];
+            /** Pairs */
+            pairs: components["schemas"]["PairRow"][];
             /** Before */
             before: string[];
             /** Words */

@@ -9,6 +9,7 @@ import { Glyph } from "@/charts/picture";
 import { valueClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { hueOf, MarkShape } from "@/marks/segment-mark";
+import { rangeWords } from "@/stations/crossings/figures";
 import { Dates } from "@/stations/crossings/dates";
 import type { SeriesProps } from "@/stations/crossings/ribbons-view";
 import type { Subject } from "@/stations/crossings/use-watching";
@@ -38,7 +39,7 @@ export function Paths({ head, tabs, dates, onDates }: SeriesProps) {
   const inMoney = useMoney("short");
   const [picked, setPicked] = useState<string[]>([]);
   const pattern = picked.some((each) => each !== ANY) ? picked.join(".") : "";
-  const by = dates && dates !== "year" ? dates : "quarter";
+  const by = dates || "quarter";
   const paths = useQuery({
     queryKey: ["study", study.id, "paths", view, by, pattern],
     queryFn: ({ signal }) =>
@@ -169,6 +170,9 @@ export function Paths({ head, tabs, dates, onDates }: SeriesProps) {
                   <Column figures className="px-3">
                     spend before
                   </Column>
+                  {page.rows.some((row) => row.chance) && (
+                    <Column className="px-3">chance alone moves</Column>
+                  )}
                 </tr>
               </thead>
               <tbody>
@@ -193,6 +197,14 @@ export function Paths({ head, tabs, dates, onDates }: SeriesProps) {
                       </td>
                       <td className="px-3 text-right">{count(row.customers)}</td>
                       <td className="px-3 text-right">{inMoney(row.spent)}</td>
+                      {row.chance && row.states[0] !== row.states[1] && (
+                        <td
+                          className={`px-3 ${row.chance.verdict === "more" ? "font-semibold" : "text-quiet"}`}
+                        >
+                          {rangeWords(row.chance)}
+                          {(row.told ?? 0) < row.customers && ` of ${count(row.told ?? 0)} told`}
+                        </td>
+                      )}
                     </tr>
                   );
                 })}
@@ -204,7 +216,9 @@ export function Paths({ head, tabs, dates, onDates }: SeriesProps) {
               `${count(page.ways - page.rows.length)} more ways, ${(100 * (1 - page.listed)).toFixed(0)}% of ${count(page.customers)} customers. `}
             {page.overlap > 0 &&
               `Windows in turn share ${page.overlap} months, so that a way says less than it seems. `}
-            How much of a move is chance stands at Ribbons, from date to date.
+            {page.dates.length > 2
+              ? "How much of a move is chance stands at Ribbons, from date to date; of ways over more than two dates it is not told."
+              : page.chance}
           </p>
         </section>
       </Stale>

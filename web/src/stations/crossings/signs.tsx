@@ -85,6 +85,26 @@ export function Signs({ page, picked }: CellProps) {
           </tbody>
         </Table>
       )}
+      {found.pairs.length > 0 && (
+        <ul className="mt-2 grid gap-1 text-12" aria-label="Signs together">
+          {found.pairs.map((pair) => (
+            <li key={`${pair.one} ${pair.other}`} className="flex items-baseline gap-2">
+              <span className="flex-1">
+                Both, {saidOf(found.rows, pair.one, words)} and{" "}
+                {saidOf(found.rows, pair.other, words)}:{" "}
+                <b className="font-semibold">{rate(pair.crossed, pair.having)}</b> of{" "}
+                {count(pair.having)} crossed, with the first alone{" "}
+                {rate(pair.alone_crossed, pair.alone)}; on the step before {pair.tried}.
+              </span>
+              {pair.now > 0 && (
+                <Button className="px-2! py-0.5!" onClick={() => lens.set(pair.clauses)}>
+                  Look at {count(pair.now)}
+                </Button>
+              )}
+            </li>
+          ))}
+        </ul>
+      )}
       {found.looked_at > 0 && (
         <p className="mt-1.5 text-11 text-quiet">
           {count(found.customers)} who crossed against {count(found.stayed)} who stayed;{" "}
@@ -130,6 +150,12 @@ function Bar({ share, tone }: { share: number; tone: string }) {
       style={{ width: `${Math.min(100, 100 * share)}%` }}
     />
   );
+}
+
+/** A sign as its row says it. */
+function saidOf(rows: Row[], name: string, words: (row: Row) => string): string {
+  const row = rows.find((each) => each.name === name);
+  return row ? words(row).toLowerCase() : name;
 }
 
 function rate(some: number, all: number): string {
