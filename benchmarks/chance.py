@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import csv
+import io
+import tempfile
+from contextlib import redirect_stderr, redirect_stdout
 from itertools import product
+from pathlib import Path
 
 import numpy as np
 
 from benchmarks.measures import CUSTOMERS, LAST, LINES, _draw, _log
 from benchmarks.support import Row, forget_peak, interleave, peak
+from sortija.cli.main import main as command_line
 from sortija.core.calendar import last_day_before
 from sortija.core.crossings.chance import Chance, chance_of
 from sortija.core.crossings.redrawn import Inputs
@@ -20,12 +26,15 @@ from sortija.core.measures.preparation import Steps
 from sortija.core.measures.window import Window
 from sortija.core.scores.ladder import Ladder, share_tiers
 from sortija.core.scores.recipe import Asked, fit_score, score
+from sortija.demo.files import write_demo
 from tests.core.crossings.worlds import AFTER, BEFORE, MASK, SHAPING, World, grouping, world
 
 QUARTER = Window(last_day_before(AFTER.last_day, 3))
 MEMBERS = 3_000
 #: Worlds of a kind: the cells of one lie outside together.
 WORLDS = 3
+#: Quarters of the demo's truth in the earlier and in the later year.
+BEGINS, ENDS = (3, 4, 5, 6), (7, 8, 9, 10)
 #: Where the share of cells inside a 95% interval has to lie.
 INSIDE = (0.93, 0.97)
 
@@ -113,10 +122,52 @@ def _speed(engine: Engine) -> list[Row]:
     ]  # fmt: skip
 
 
+def _demo() -> list[Row]:
+    """Who has changed on the demo, by what it knows of its members: another kind of visitor in one
+    of the quarters of the later year than in the same quarter of the earlier one."""
+    with tempfile.TemporaryDirectory() as name, redirect_stderr(io.StringIO()):
+        folder = Path(name)
+        demo = write_demo(folder, 6_000)
+        measures, recipe, told = (str(folder / f) for f in ("m.csv", "r.json", "c.csv"))
+        columns = ",".join(SHAPING)
+        for words in (
+            ["derive", demo.log, "--as-of", "2026-06-30", "--window", "12m", "--out", measures],
+            ["group", measures, "--numeric", columns, "--log", columns, "--k", "5", "--recipe",
+             recipe, "--out", folder / "g.csv"],
+            ["cross", demo.log, "--recipe", recipe, "--before", "2025-06-30", "--after",
+             "2026-06-30", "--chance", "100", "--customers", told, "--json"],
+        ):  # fmt: skip
+            with redirect_stdout(io.StringIO()):
+                command_line([str(word) for word in words])
+        truth = {row["card"]: row for row in _rows(demo.truth)}
+        rows = [row for row in _rows(Path(told)) if row["changed"] and row["customer"] in truth]
+    quarters = [
+        [[truth[row["customer"]][f"quarter_{q}"] for q in year] for year in (BEGINS, ENDS)]
+        for row in rows
+    ]
+    real = np.array([one != other for one, other in quarters])
+    chance = np.array([float(row["changed"]) for row in rows])
+    who = chance >= 0.5
+    precision, said = float(real[who].mean()), float(chance[who].mean())
+    return [
+        Row("demo: of those told at 0.5, who have changed", f"{precision:.0%}",
+            f"{said:.0%} said, of {who.sum()}", precision - said, "at least −0.1",
+            precision >= said - 0.1),
+        Row("demo: of those who have changed, who are told at 0.5",
+            f"{real[who].sum() / real.sum():.0%}", f"{real.sum()} of {len(rows):,} have",
+            float(real[who].sum() / real.sum()), "published", True),
+    ]  # fmt: skip
+
+
+def _rows(path: Path) -> list[dict[str, str]]:
+    with path.open() as file:
+        return list(csv.DictReader(file))
+
+
 def run() -> list[Row]:
     """Truth in made-up worlds, then time and memory."""
     engine = Engine()
     try:
-        return [*_speed(engine), *_unchanging(engine), *_changing(engine)]
+        return [*_speed(engine), *_unchanging(engine), *_changing(engine), *_demo()]
     finally:
         engine.release()

@@ -22,11 +22,15 @@ ROOT = Path(__file__).parents[1]
 MEMBERS = 100_000
 TIMES, FRAMES = 7, 30
 PASSWORD = "moss and gravel"
+CELL = {"step": 0, "origin": 0, "target": 1}
 
 
 def large_rows(screens: Any, study: Any) -> list[Row]:
     """The field after a cut was moved, the map of one grouping after another, their portraits."""
-    return [_field(screens), *_maps(screens, study), *_portraits(screens, study)]
+    return [
+        _field(screens), *_maps(screens, study), *_portraits(screens, study),
+        *crossings_rows(screens, study),
+    ]  # fmt: skip
 
 
 def _row(name: str, seconds: float, most: float = 0.3) -> Row:
@@ -100,6 +104,45 @@ def _portraits(screens: Any, study: Any) -> list[Row]:
         _row("two measures as small multiples, 1M customers", statistics.median(paired)),
         _row("a book of 12 segments of 1M customers as PDF",
              statistics.median(timed(pdf) for _ in range(3)), 5),
+    ]  # fmt: skip
+
+
+def crossings_rows(screens: Any, study: Any) -> list[Row]:
+    """Views of movement once everybody is placed at four quarter ends, three months each."""
+    from sortija.server.crossings.dates import whole_windows
+    from sortija.server.groups.models import Grouping
+    from sortija.server.measures.many_windows import make_now
+    from sortija.server.studies.trail import default_window
+    from sortija.server.studies.windows import WindowInView
+
+    row = Grouping.objects.filter(study=study, k=6).latest("id")
+    screens.send("post", "groups/adopt", {"grouping": row.pk})
+    view = WindowInView(default_window(study).to, "3")
+    make_now(study, whole_windows(study, view, "quarter"))
+    window = {"to": view.to.isoformat(), "back": "3"}
+    asked = {
+        "ribbons": lambda: screens.get("crossings", by="quarter", **window),
+        "paths": lambda: screens.get("crossings/paths", by="quarter", **window),
+        "next": lambda: screens.get("crossings/next", **window),
+        "why": lambda: screens.get("crossings/why", by="quarter", **CELL, **window),
+    }
+    views = {}
+    for name, ask in asked.items():
+        ask()
+        views[name] = statistics.median(timed(ask) for _ in range(TIMES))
+    slowest = max(views, key=lambda name: views[name])
+    dates = screens.get("crossings/paths", by="quarter", **window)["dates"]
+    clauses = []
+    for turn in range(TIMES + 1):
+        pattern = ".".join([str(turn % 6 + 1), *["*"] * (len(dates) - 1)])
+        clause = {"field": f"path:{'>'.join(dates)}={pattern}", "values": ["yes"]}
+        body = {"clauses": [clause]}
+        address = f"lens?to={window['to']}&back=3"
+        clauses.append(timed(lambda body=body: screens.send("post", address, body)))
+    return [
+        _row(f"slowest view of Crossings once placed, 1M customers: {slowest}", views[slowest]),
+        _row("a lens of one path, another each time, 1M customers",
+             statistics.median(clauses[1:]), 0.1),
     ]  # fmt: skip
 
 

@@ -146,7 +146,7 @@ class CrossingsByHand(Station):
         most, origin, target = max(moves)
         names = [state["name"] for state in crossings["states"]]
         page.get_by_text("Most moves are chance").wait_for()
-        page.get_by_label("dates", exact=True).select_option("quarter by quarter")
+        page.get_by_label("Dates", exact=True).select_option("quarter by quarter")
         matrix = page.get_by_role("region", name="Matrix")
         matrix.get_by_role("button", name=re.compile("^to 31 Dec")).click()
         matrix.get_by_role("button", name=f"{names[origin]} → {names[target]}: ").click()
@@ -295,7 +295,7 @@ class CrossingsByHand(Station):
         watches.get_by_role("button", name=f"Change {names[a]} → {names[b]}").click()
         change = page.get_by_label(f"Change {names[a]} → {names[b]}")
         change.get_by_label("from so many customers on").check()
-        change.get_by_label("Customers").fill(str(crossed))
+        change.get_by_label("Customers", exact=True).fill(str(crossed))
         change.get_by_role("button", name="Change", exact=True).click()
         watches.get_by_text(f"from {crossed:,} customers").wait_for()
         watches.get_by_text("fired 30 Jun 2026").wait_for()
@@ -303,6 +303,7 @@ class CrossingsByHand(Station):
         self.accessible(page)
         watches.get_by_role("button", name=f"Watch {names[a]} → {names[b]} no longer").click()
         page.get_by_text("is no longer watched").wait_for()
+        watches.wait_for(state="detached")
         page.get_by_role("button", name="Undo").click()
         watches.get_by_text(f"from {crossed:,} customers").wait_for()
 
@@ -342,12 +343,12 @@ class CrossingsByHand(Station):
         self.walk("Crossings", self.other_dates, self.get("crossings", by="2025-07-31,2026-06-30"))
 
     def other_dates(self, page, own):
-        page.get_by_label("dates", exact=True).select_option("month by month")
+        page.get_by_label("Dates", exact=True).select_option("month by month")
         page.get_by_text("13 dates, customers").wait_for()
         page.get_by_label("Step").select_option("31 Oct 2025 → 30 Nov 2025")
         page.get_by_text("windows share 11 of 12 months; seasons differ").wait_for()
         self.accessible(page)
-        page.get_by_label("dates", exact=True).select_option("dates of your own")
+        page.get_by_label("Dates", exact=True).select_option("dates of your own")
         form = page.get_by_role("form", name="Dates of your own")
         while form.get_by_role("button", name=re.compile("^Leave out")).count() > 2:
             form.get_by_role("button", name="Leave out date 1", exact=True).click()
@@ -373,7 +374,7 @@ class CrossingsByHand(Station):
     def sizes(self, page, crossings):
         sizes = page.get_by_role("region", name="Sizes")
         sizes.get_by_text("Did the sizes change?").wait_for()
-        page.get_by_label("dates", exact=True).select_option("quarter by quarter")
+        page.get_by_label("Dates", exact=True).select_option("quarter by quarter")
         sizes.get_by_text("It cannot be told: the two windows are of different seasons.").wait_for()
         page.goto(f"{page.url.partition('?')[0]}?back=6")
         step = crossings["steps"][0]

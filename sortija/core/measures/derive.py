@@ -36,11 +36,15 @@ __all__ = [
     "derive",
     "derive_series",
     "last_day_of",
+    "windows_at_once",
 ]
 
 VERSION = 3
 #: A first purchase so soon after the log begins may not be the customer's first at all.
 UNSURE_DAYS = 90
+#: Columns of one window at the most, and what windows of one pass may take together.
+COLUMNS_AT_MOST = 100
+SERIES_MEMORY = 4 << 30
 #: Lines that are added up by day at a time.
 _LINES = 1 << 20
 
@@ -119,6 +123,17 @@ def derive(
         Joining dates in days since 1970-01-01, NaN where not given.
     """
     return derive_series(log, [window], mask, scale, names, joined, engine, progress)[0]
+
+
+def windows_at_once(customers: int) -> int:
+    """How many windows :func:`derive_series` makes in one pass without taking too much memory; more
+    than five hardly save any time.
+
+    >>> windows_at_once(6_000), windows_at_once(1_000_000), windows_at_once(50_000_000)
+    (36, 5, 1)
+    """
+    each = max(1, customers) * COLUMNS_AT_MOST * 8
+    return min(36, max(1, SERIES_MEMORY // each))
 
 
 def derive_series(

@@ -1,11 +1,11 @@
-"""The measures of several windows, all made in one pass over the log."""
+"""The measures of several windows, made together in as few passes over the log as memory allows."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 
 from sortija.core.engine import Engine
-from sortija.core.measures.derive import derive_series
+from sortija.core.measures.derive import derive_series, windows_at_once
 from sortija.core.progress import Progress, silent
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
@@ -53,17 +53,21 @@ def _lacking(ledger: Ledger, windows: Sequence[WindowInView]) -> list[WindowInVi
 
 def _make(ledger: Ledger, windows: Sequence[WindowInView], progress: Progress = silent) -> None:
     names, dates = inputs_of_window(ledger)
-    engine = Engine()
+    engine, log = Engine(), ledger.lines().log
+    many = windows_at_once(log.customers)
     try:
-        derived = derive_series(
-            ledger.lines().log, [each.window for each in windows], ledger.mask,
-            ledger.study.scale, names, dates, engine, progress,
-        )  # fmt: skip
-        for place, (window, found) in enumerate(zip(windows, derived, strict=True)):
-            progress("expected purchases, date", place, len(windows))
-            stamp = stamp_of(ledger, window)
-            keep_derived(ledger, window, stamp, found)
-            make_expected(ledger, window, stamp, found.present, engine, silent)
+        for first in range(0, len(windows), many):
+            progress("measures, date", first, len(windows))
+            part = windows[first : first + many]
+            derived = derive_series(
+                log, [each.window for each in part], ledger.mask, ledger.study.scale, names, dates,
+                engine,
+            )  # fmt: skip
+            for place, (window, found) in enumerate(zip(part, derived, strict=True), first):
+                progress("expected purchases, date", place, len(windows))
+                stamp = stamp_of(ledger, window)
+                keep_derived(ledger, window, stamp, found)
+                make_expected(ledger, window, stamp, found.present, engine, silent)
     finally:
         engine.release()
 

@@ -28,9 +28,12 @@ export function Dates({ by, dates, onBy }: Props) {
   const [open, setOpen] = useState(false);
   return (
     <div className="flex flex-wrap items-center gap-2">
-      <label className="flex items-center gap-1.5 text-12">
-        <span className="text-quiet">dates</span>
+      <span className="flex items-center gap-1.5 text-12">
+        <span className="text-quiet" aria-hidden>
+          dates
+        </span>
         <Select<Series>
+          label="Dates"
           value={open ? "own" : named}
           options={SERIES}
           onChange={(next) => {
@@ -38,7 +41,7 @@ export function Dates({ by, dates, onBy }: Props) {
             if (next !== "own") onBy(next);
           }}
         />
-      </label>
+      </span>
       {(open || named === "own") && (
         <Own
           key={by}
@@ -78,7 +81,7 @@ function Own({ dates, onCompare }: { dates: string[]; onCompare: (days: string[]
           {days.length > 2 && (
             <Button
               kind="quiet"
-              className="px-1.5! py-0.5!"
+              className="min-h-[24px] min-w-[24px] px-1.5! py-0.5!"
               aria-label={`Leave out date ${place + 1}`}
               onClick={() => setDays(days.filter((_, at) => at !== place))}
             >

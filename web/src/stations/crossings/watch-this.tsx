@@ -114,9 +114,10 @@ export function FiresForm({
       </label>
       <div className="mt-2 grid gap-1" role="radiogroup" aria-label="When it fires">
         {rules.map(([rule, meaning]) => (
-          <label key={rule} className="flex items-baseline gap-2 text-12">
+          <label key={rule} className="flex items-center gap-1.5 text-12">
             <input
               type="radio"
+              className="m-[4px] size-[16px] shrink-0 accent-ink"
               name="rule"
               checked={fires.rule === rule}
               onChange={() => setFires({ ...fires, rule })}

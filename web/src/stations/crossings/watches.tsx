@@ -72,7 +72,7 @@ export function Watches() {
                     <Change row={row} />
                     <Button
                       kind="quiet"
-                      className="px-1.5! py-0.5!"
+                      className="min-h-[24px] min-w-[24px] px-1.5! py-0.5!"
                       aria-label={`Watch ${row.name} no longer`}
                       onClick={() => drop.mutate(row)}
                     >
@@ -181,7 +181,11 @@ function Change({ row }: { row: Row }) {
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger asChild>
-        <Button kind="quiet" className="px-1.5! py-0.5!" aria-label={`Change ${row.name}`}>
+        <Button
+          kind="quiet"
+          className="min-h-[24px] min-w-[24px] px-1.5! py-0.5!"
+          aria-label={`Change ${row.name}`}
+        >
           change
         </Button>
       </Popover.Trigger>
