@@ -132,12 +132,11 @@ def crossings_rows(screens: Any, study: Any) -> list[Row]:
         views[name] = statistics.median(timed(ask) for _ in range(TIMES))
     slowest = max(views, key=lambda name: views[name])
     dates = screens.get("crossings/paths", by="quarter", **window)["dates"]
-    clauses = []
+    clauses, address = [], f"lens?to={window['to']}&back=3"
     for turn in range(TIMES + 1):
         pattern = ".".join([str(turn % 6 + 1), *["*"] * (len(dates) - 1)])
         clause = {"field": f"path:{'>'.join(dates)}={pattern}", "values": ["yes"]}
         body = {"clauses": [clause]}
-        address = f"lens?to={window['to']}&back=3"
         clauses.append(timed(lambda body=body: screens.send("post", address, body)))
     return [
         _row(f"slowest view of Crossings once placed, 1M customers: {slowest}", views[slowest]),

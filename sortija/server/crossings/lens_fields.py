@@ -16,7 +16,12 @@ from sortija.server.crossings.states import states_of
 from sortija.server.crossings.steps import held_pair
 from sortija.server.crossings.ways import paths_through, pattern_of
 from sortija.server.groups.actions import yardstick_of
-from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_at
+from sortija.server.groups.yardsticks.assignments import (
+    AssignmentAt,
+    assignment_at,
+    assignment_from,
+    assignment_stamp,
+)
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields
@@ -136,19 +141,21 @@ def _path_field(study: Study, window: WindowInView, name: str) -> Field | None:
     yardstick = yardstick_of(study)
     if yardstick is None or not equals or len(windows) > MOST_DATES:
         return None
-    placed = [assignment_at(study, yardstick, each) for each in windows]
-    ends = [at for at in placed if at is not None]
-    if len(ends) < len(windows):
+    found_at = [measures_or_job(study, each) for each in windows]
+    made = [each for each in found_at if isinstance(each, MeasureSet)]
+    if len(made) < len(windows):
         return None
     states = states_of(yardstick)
     try:
         asked = pattern_of(pattern, len(windows), len(states))
     except Problem:
         return None
-    stamp = tuple(at.stamp for at in ends)
-    found = paths_through(Keyed(stamp, ends))
+    stamp = tuple(assignment_stamp(yardstick, each) for each in made)
+    found = paths_through(
+        Keyed(stamp, lambda: [assignment_from(study, yardstick, each) for each in made])
+    )
     goes = found.matching(asked)[found.of]
     way = ", ".join("any" if state == ANY else states[state].short for state in asked)
     column = Column(name, "category", goes.astype(np.int32) + 1, "", ("no", "yes"))
-    lacking = next((words for at in ends if (words := covered(study, at.window))), "")
+    lacking = next((words for each in windows if (words := covered(study, each))), "")
     return Field(f"path:{name}", f"Path {way}", "", column, f"{stamp}:{pattern}", covered=lacking)

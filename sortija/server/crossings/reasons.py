@@ -125,9 +125,7 @@ def _shares(
         bands = scored_by(before.made, by.ladder), scored_by(after.made, by.ladder)
         told = explain_bands(*bands, by.ladder.score, who)
         return _rows(before, after, who, told.names, told.shares)
-    first, second = prepared_at(before, by.preparation), prepared_at(after, by.preparation)
-    first = first.take(np.flatnonzero(who[first.rows]))
-    second = second.take(np.flatnonzero(who[second.rows]))
+    first, second = (prepared_at(at, by.preparation, who) for at in (before, after))
     found = explain(first, second, by.centres, origin, target)
     return _rows(before, after, who, found.names, found.shares)
 

@@ -11,6 +11,7 @@ from sortija.core.calendar import last_day_before
 from sortija.core.crossings.hysteresis import held
 from sortija.core.crossings.matrix import Crossings, border_moves, cross
 from sortija.core.groups.recipe import Preparation, Prepared
+from sortija.core.table import Column, Table
 from sortija.server.groups.recipe.inputs import table_for
 from sortija.server.groups.yardsticks.assignments import (
     AssignmentAt,
@@ -42,10 +43,17 @@ def pair_of(before: AssignmentAt, after: AssignmentAt) -> Pair:
     return Keyed((before.stamp, after.stamp), (before, after))
 
 
-def prepared_at(at: AssignmentAt, preparation: Preparation) -> Prepared:
-    """The rows of one date, prepared by the frozen constants of a grouping."""
+def prepared_at(at: AssignmentAt, preparation: Preparation, who: NDArray[np.bool_]) -> Prepared:
+    """The rows of some customers at one date, prepared by the frozen constants of a grouping."""
     table = table_for(at.yardstick.study, at.made, list(preparation.names))
-    return preparation.rows(table, at.made.present)
+    numbers = np.flatnonzero(at.made.present & who)
+    some = Table(tuple(
+        Column(column.name, column.kind, np.asarray(column.values)[numbers], column.unit,
+               column.levels)
+        for column in table
+    ))  # fmt: skip
+    rows = preparation.rows(some)
+    return replace(rows, rows=numbers[rows.rows])
 
 
 @remembered
@@ -55,9 +63,11 @@ def border_of(key: Pair) -> NDArray[np.bool_]:
     by = frozen(before.yardstick)
     if isinstance(by, ByLadder):
         return np.zeros(len(before.placement.state), np.bool_)  # tiers have edges, no borders
+    first, second = (np.asarray(at.placement.state) for at in (before, after))
+    moved = (first != second) & (first < len(by.centres)) & (second < len(by.centres))
     return border_moves(
-        before.placement, after.placement, prepared_at(before, by.preparation),
-        prepared_at(after, by.preparation), by.centres,
+        before.placement, after.placement, prepared_at(before, by.preparation, moved),
+        prepared_at(after, by.preparation, moved), by.centres,
     )  # fmt: skip
 
 

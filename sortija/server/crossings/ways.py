@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from pydantic import BaseModel
@@ -77,9 +77,9 @@ def pattern_of(text: str, dates: int, states: int) -> tuple[int, ...]:
 
 
 @remembered
-def paths_through(key: Keyed[Sequence[AssignmentAt]]) -> Paths:
-    """Everybody's way through these dates."""
-    return paths_of([np.asarray(at.placement.state, np.int32) for at in key.value])
+def paths_through(key: Keyed[Callable[[], Sequence[AssignmentAt]]]) -> Paths:
+    """Everybody's way through these dates, known by their stamps; placed where nobody asked yet."""
+    return paths_of([np.asarray(at.placement.state, np.int32) for at in key.value()])
 
 
 def paths_page(study: Study, window: WindowInView | None, by: str, pattern: str) -> PathsPage:
@@ -101,7 +101,7 @@ def paths_page(study: Study, window: WindowInView | None, by: str, pattern: str)
     placed, page.status = at.dates, at.status or page.status
     if not placed:
         return page
-    found = paths_through(Keyed(tuple(each.stamp for each in placed), placed))
+    found = paths_through(Keyed(tuple(each.stamp for each in placed), lambda: placed))
     spent = found.sums(placed[0].made.money)
     page.states, page.dates = states_of(yardstick), [each.window.to.isoformat() for each in placed]
     page.back = placed[0].window.back

@@ -16,6 +16,7 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.process_cache import remembered
+from sortija.server.studies.request_cache import once
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
@@ -126,6 +127,7 @@ def base_of(study: Study, window: WindowInView) -> Base | None:
     return _BASE.function(study, window)
 
 
+@once
 def field(study: Study, window: WindowInView, key: str) -> Field:
     """The field called ``key`` in this window.
 

@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import unittest
+from itertools import pairwise
 
 import numpy as np
 
 from sortija.core.crossings.projection import WhatIf, periods_until, project
+from sortija.core.groups.assignment import place
+from sortija.core.measures.window import Window
+from tests.core.crossings.worlds import AFTER, grouping, world
 
 RATES = np.array([[0.7, 0.2, 0.1], [0.15, 0.75, 0.1], [0.05, 0.05, 0.9]])
 
@@ -43,6 +47,31 @@ class Projected(unittest.TestCase):
     def test_intervals_cover_what_comes(self) -> None:
         self.assertGreaterEqual(self._covered(2, 0.0), 0.91)
         self.assertLessEqual(self._covered(2, 0.0), 0.99)
+
+    def test_they_cover_where_customers_are_placed_by_chance_and_nobody_changes(self) -> None:
+        """States are noisy readings of rates that never change, so no true Markov chain."""
+        inside = []
+        ends = [Window(AFTER.last_day.replace(year=year)) for year in range(2022, 2027)]
+        for seed in range(20):
+            of = world(1200, (4, 12, 20)[seed % 3], seed, season=0.5 * (seed % 2), years=6)
+            preparation, centres = grouping(of, 4, ends[2])
+            states = []
+            for end in ends:
+                made = of.derived(end)
+                known = np.ones(len(made.present), np.bool_)
+                states.append(
+                    place(made.table, preparation, centres, made.present, known).state
+                )  # fmt: skip
+            tables = [
+                np.bincount(a * 7 + b, minlength=49).reshape(7, 7) for a, b in pairwise(states)
+            ]
+            now = np.bincount(states[2], minlength=7)
+            found = project(tables[:2], now, [], 4, 2, draws=300)
+            for period in (1, 2):
+                real = np.bincount(states[2 + period], minlength=7)
+                within = (real >= found.low[period]) & (real <= found.high[period])
+                inside.append(within[:4][now[:4] > 20])
+        self.assertGreaterEqual(np.concatenate(inside).mean(), 0.9)
 
     def test_rates_that_vary_between_periods_widen_them(self) -> None:
         self.assertGreaterEqual(self._covered(6, 0.02), 0.88)

@@ -144,7 +144,7 @@ def _of_a_sign(study: Study, window: WindowInView, watched: Watched) -> _Read:
 
 def _of_a_path(placed: list[AssignmentAt], watched: Watched) -> _Read:
     states = states_of(placed[0].yardstick)
-    found = paths_through(Keyed(tuple(at.stamp for at in placed), placed))
+    found = paths_through(Keyed(tuple(at.stamp for at in placed), lambda: placed))
     asked = pattern_of(watched.pattern, len(placed), len(states))
     return _Read(int(found.customers[found.matching(asked)].sum()))
 

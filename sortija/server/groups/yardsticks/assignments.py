@@ -35,6 +35,7 @@ __all__ = [
     "ByLadder",
     "assignment_at",
     "assignment_from",
+    "assignment_stamp",
     "frozen",
     "segment_labels",
 ]
@@ -138,11 +139,16 @@ def _place(study: Study, window: WindowInView, of: str) -> None:
         assignment_at(study, yardstick, window)
 
 
-def assignment_from(study: Study, yardstick: Yardstick, made: MeasureSet) -> AssignmentAt:
-    """Everybody placed by measures of one making, current or not."""
+def assignment_stamp(yardstick: Yardstick, made: MeasureSet) -> str:
+    """What a placement by these measures is made from, without placing anybody."""
     others = [name for name in frozen(yardstick).names if name not in made.derived]
     stamps = {name: made.source(name).stamp for name in others if name in made.sources}
-    stamp = fingerprint("placed", VERSION, *_known_by(yardstick), made.stamp, stamps)
+    return fingerprint("placed", VERSION, *_known_by(yardstick), made.stamp, stamps)
+
+
+def assignment_from(study: Study, yardstick: Yardstick, made: MeasureSet) -> AssignmentAt:
+    """Everybody placed by measures of one making, current or not."""
+    stamp = assignment_stamp(yardstick, made)
     return AssignmentAt(
         yardstick, made.window, made, _placement(study, yardstick, made, stamp), stamp
     )
