@@ -87,8 +87,8 @@ export function Watches() {
       )}
       {retired > 0 && (
         <p className="mt-1.5 text-11 text-quiet">
-          {retired === 1 ? "One more speaks" : `${retired} more speak`} of groups that are no longer
-          in use, and {retired === 1 ? "is" : "are"} not read.
+          {retired === 1 ? "One watch speaks" : `${retired} watches speak`} of groups that are no
+          longer in use, and {retired === 1 ? "is" : "are"} not read.
         </p>
       )}
     </section>
