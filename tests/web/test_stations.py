@@ -279,6 +279,11 @@ class CrossingsByHand(Station):
         crossed = step["customers"][a][b]
         names = [state["name"] for state in states]
         matrix = page.get_by_role("region", name="Matrix")
+        ribbons = page.get_by_role("region", name="Ribbons")
+        before = sum(step["customers"][a])
+        ribbons.get_by_role("button", name=f"{names[a]} on 30 Jun 2025: ").click()
+        self.lens_shows(before)
+        page.get_by_role("button", name="Watch this size").wait_for()
         matrix.get_by_role("button", name=f"{names[a]} → {names[b]}: ").click()
         self.lens_shows(crossed)
         page.get_by_role("button", name="Watch this crossing").click()

@@ -13,7 +13,10 @@ from sortija.core.crossings.survival import Survival, kaplan_meier
 from sortija.core.ledger.counting import Lines, receipt_at
 from sortija.core.measures.derive import UNSURE_DAYS
 
-__all__ = ["Cohorts", "cohorts_of", "time_to_next"]
+__all__ = ["LEAST", "Cohorts", "cohorts_of", "time_to_next"]
+
+#: A rate of fewer customers is none.
+LEAST = 20
 
 
 @dataclass(frozen=True)

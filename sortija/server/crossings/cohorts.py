@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from sortija.core.calendar import date_of
-from sortija.core.crossings.cohorts import Cohorts, cohorts_of, time_to_next
+from sortija.core.crossings.cohorts import LEAST, Cohorts, cohorts_of, time_to_next
 from sortija.core.crossings.survival import Survival
 from sortija.server.ledger.store.ledger import Ledger, ledger_of
 from sortija.server.studies.cache_key import Keyed
@@ -32,12 +32,14 @@ class CohortCell(BaseModel):
 
 class CohortRow(BaseModel):
     """Customers whose first purchase lies from ``first`` to ``last``; ``cells``: a quarter each,
-    as far as they have ended. ``unsure``: some may have been customers before the log begins."""
+    as far as they have ended. ``unsure``: some may have been customers before the log begins;
+    ``few``: so few that no share of them is told."""
 
     first: str
     last: str
     customers: int
     unsure: bool
+    few: bool
     cells: list[CohortCell]
 
 
@@ -55,13 +57,15 @@ class WaitBody(BaseModel):
 
 
 class CohortsPage(BaseModel):
-    """``begins``, ``ends``: what the log has up to the window's last day."""
+    """``begins``, ``ends``: what the log has up to the window's last day; ``least``: of fewer
+    customers no share is told."""
 
     status: Status
     begins: str
     ends: str
     rows: list[CohortRow]
     wait: WaitBody | None
+    least: int = LEAST
 
 
 def cohorts_page(study: Study, window: WindowInView | None) -> CohortsPage:
@@ -113,7 +117,7 @@ def _row(found: Cohorts, cohort: int) -> CohortRow:
             ))  # fmt: skip
     return CohortRow(
         first=first, last=last, customers=int(found.customers[cohort]),
-        unsure=bool(found.unsure[cohort]), cells=cells,
+        unsure=bool(found.unsure[cohort]), few=bool(found.customers[cohort] < LEAST), cells=cells,
     )  # fmt: skip
 
 

@@ -29,6 +29,8 @@ class Cohorts(DemoCase):
         log = ledger_of(self.study).lines().log
         self.assertGreater(everybody, 300)
         self.assertLessEqual(everybody, log.customers)
+        self.assertEqual([row["few"] for row in page["rows"]],
+                         [row["customers"] < page["least"] for row in page["rows"]])  # fmt: skip
         row = max(page["rows"][2:], key=lambda row: row["customers"])
         self.assertFalse(row["unsure"])
         cell = row["cells"][1]

@@ -3297,7 +3297,8 @@ export interface components {
         /**
          * CohortRow
          * @description Customers whose first purchase lies from ``first`` to ``last``; ``cells``: a quarter each,
-         *     as far as they have ended. ``unsure``: some may have been customers before the log begins.
+         *     as far as they have ended. ``unsure``: some may have been customers before the log begins;
+         *     ``few``: so few that no share of them is told.
          */
         CohortRow: {
             /** First */
@@ -3308,12 +3309,15 @@ export interface components {
             customers: number;
             /** Unsure */
             unsure: boolean;
+            /** Few */
+            few: boolean;
             /** Cells */
             cells: components["schemas"]["CohortCell"][];
         };
         /**
          * CohortsPage
-         * @description ``begins``, ``ends``: what the log has up to the window's last day.
+         * @description ``begins``, ``ends``: what the log has up to the window's last day; ``least``: of fewer
+         *     customers no share is told.
          */
         CohortsPage: {
             status: components["schemas"]["Status"];
@@ -3324,6 +3328,11 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["CohortRow"][];
             wait: components["schemas"]["WaitBody"] | null;
+            /**
+             * Least
+             * @default 20
+             */
+            least?: number;
         };
         /**
          * ColumnHead

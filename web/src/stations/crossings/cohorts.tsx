@@ -25,9 +25,6 @@ const WHAT = [
 ] as const;
 type What = (typeof WHAT)[number][0];
 
-/** A rate of fewer than these is no rate. */
-const LEAST = 20;
-
 /** Customers by the quarter of their first purchase: who came again, and how long they took. */
 export function Cohorts() {
   const [what, setWhat] = useState<What>("bought");
@@ -65,7 +62,7 @@ export function Cohorts() {
             ? "Of those who came in a quarter, the share with a purchase so many quarters later; the darker, the more."
             : "What all who came in a quarter spent so many quarters later, a head."}{" "}
           Quarters that have not ended by {day(page.ends)} are left out. Cohorts of fewer than{" "}
-          {LEAST} have no share.
+          {page.least} have no share.
           {page.rows.some((row) => row.unsure) &&
             ` * The log begins on ${day(page.begins)}: some of these were customers before, and look like new ones.`}
         </p>
@@ -83,9 +80,7 @@ function Triangle({ page, what }: { page: Page; what: What }) {
   const most = Math.max(
     0.0001,
     ...page.rows.flatMap((row) =>
-      row.customers < LEAST
-        ? []
-        : row.cells.slice(what === "bought" ? 1 : 0).map((cell) => value(row, cell)),
+      row.few ? [] : row.cells.slice(what === "bought" ? 1 : 0).map((cell) => value(row, cell)),
     ),
   );
   const pick = (row: Row, cell: Cell | null) =>
@@ -125,7 +120,7 @@ function Triangle({ page, what }: { page: Page; what: What }) {
               </RowHead>
               <td className="px-2 text-right text-quiet">{count(row.customers)}</td>
               {row.cells.map((cell, period) => {
-                const few = row.customers < LEAST;
+                const few = row.few;
                 const words =
                   what === "money"
                     ? inMoney(value(row, cell))
@@ -185,8 +180,7 @@ function Take({ page, what }: { page: Page; what: What }) {
         { value: row.customers, words: count(row.customers), form: "number" },
         ...Array.from({ length: periods }, (_, period) => {
           const cell = row.cells[period];
-          if (!cell || row.customers < LEAST)
-            return { value: null, words: "", form: "number" } as const;
+          if (!cell || row.few) return { value: null, words: "", form: "number" } as const;
           const raw = valueOf(row, cell, what);
           const value = what === "money" ? raw / 10 ** study.scale : raw;
           return {

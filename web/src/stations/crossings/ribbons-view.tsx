@@ -168,6 +168,16 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
               hidden={hidden && unit === "customers"}
               picked={picked}
               onPick={pick}
+              onState={(date, state) => {
+                const place = page.steps.findIndex((each) => each.from_to === date);
+                setPicked({
+                  step: place < 0 ? page.steps.length - 1 : place,
+                  origin: state,
+                  target: state,
+                });
+                const window = `${date}:${page.back}`;
+                lens.set([{ ...valueClause("segment:now", stateValue(page, state)), window }]);
+              }}
             />
             {two && <Panel page={page} picked={picked} />}
           </div>
@@ -198,6 +208,11 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
       <Watches />
     </div>
   );
+}
+
+/** What a lens calls a state: segments by their numbers, others by their names. */
+function stateValue(page: Schemas["CrossingsPage"], state: number): string {
+  return state < page.states.length - 3 ? String(state + 1) : (page.states[state]?.name ?? "");
 }
 
 /** Whether a lens says more than which crossing is looked at. */

@@ -43,6 +43,8 @@ interface Props {
   hidden: boolean;
   picked: PickedCrossing;
   onPick: (picked: PickedCrossing) => void;
+  /** Look at everybody of a state at one of the dates. */
+  onState: (date: string, state: number) => void;
 }
 
 interface Block {
@@ -52,7 +54,7 @@ interface Block {
 }
 
 /** Customers flow from date to date; what stays is pale, what moves is coloured by where it was. */
-export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
+export function Ribbons({ page, unit, hidden, picked, onPick, onState }: Props) {
   const { study } = useStudy();
   const holder = useRef<HTMLDivElement>(null);
   const states = page.states.length;
@@ -181,21 +183,32 @@ export function Ribbons({ page, unit, hidden, picked, onPick }: Props) {
           ))}
           {blocks.map((column, place) => (
             <g key={dates[place]?.to}>
-              {column.map((block) => (
-                <rect
-                  key={block.state}
-                  x={x(place) - BLOCK / 2}
-                  y={block.top}
-                  width={BLOCK}
-                  height={Math.max(block.size, block.size > 0 ? 1 : 0)}
-                  fill={
-                    page.states[block.state]?.mark === null ? "var(--color-card)" : hue(block.state)
-                  }
-                  stroke={page.states[block.state]?.mark === null ? "var(--color-quiet)" : "none"}
-                >
-                  <title>{`${page.states[block.state]?.name}: ${words(sums[place]?.[block.state] ?? 0)}`}</title>
-                </rect>
-              ))}
+              {column.map((block) => {
+                const label = `${page.states[block.state]?.name} on ${day(dates[place]?.to ?? "")}: ${words(sums[place]?.[block.state] ?? 0)}`;
+                return (
+                  <rect
+                    key={block.state}
+                    {...(block.size > 0 &&
+                      pickable({
+                        label,
+                        onPick: () => onState(dates[place]?.to ?? "", block.state),
+                      }))}
+                    className={block.size > 0 ? "cursor-pointer hover:opacity-70" : ""}
+                    x={x(place) - BLOCK / 2}
+                    y={block.top}
+                    width={BLOCK}
+                    height={Math.max(block.size, block.size > 0 ? 1 : 0)}
+                    fill={
+                      page.states[block.state]?.mark === null
+                        ? "var(--color-card)"
+                        : hue(block.state)
+                    }
+                    stroke={page.states[block.state]?.mark === null ? "var(--color-quiet)" : "none"}
+                  >
+                    <title>{label}</title>
+                  </rect>
+                );
+              })}
               <text x={x(place)} y={HEIGHT + 20} fontSize={12} textAnchor="middle">
                 {columns > MANY && place % 2 === columns % 2 ? "" : day(dates[place]?.to ?? "")}
               </text>
