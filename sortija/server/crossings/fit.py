@@ -51,8 +51,9 @@ class FartherRow(BaseModel):
 
 class FitPage(BaseModel):
     """``home``: the window of the adoption, ``to`` the one it is compared with; ``seasons``: what
-    to know where they are of different seasons or share months; ``words``: why it cannot be
-    told."""
+    to know where they are of different seasons or share months; ``words``: why it cannot be told;
+    ``same_again``: the share of customers who would stand in the same segment had the window of
+    the adoption happened again."""
 
     status: Status
     adopted: Adopted | None
@@ -63,6 +64,7 @@ class FitPage(BaseModel):
     rows: list[DriftRow]
     segments: list[FartherRow]
     words: str
+    same_again: float | None = None
 
 
 def fit_page(study: Study, window: WindowInView | None) -> FitPage:
@@ -77,6 +79,8 @@ def fit_page(study: Study, window: WindowInView | None) -> FitPage:
             state="empty", words="A yardstick is an adopted grouping. Adopt groups first."
         )
         return page
+    if yardstick.grouping is not None and (again := yardstick.grouping.outcome.same_again):
+        page.same_again = again[0]
     home = WindowInView.parse(yardstick.home)
     other = window if window.key != home.key else windows_of(home, "year")[0]
     page.home, page.to = home.to.isoformat(), other.to.isoformat()

@@ -21,6 +21,9 @@ class Refit(DemoCase):
         self.assertEqual(self.get("crossings/refit")["status"]["state"], "working")
         run_jobs()
         page = self.get("crossings/refit")
+        again = self.get("crossings/yardstick")["same_again"]
+        [row] = [r for r in self.get("groups")["candidates"] if r["k"] == 4]
+        self.assertEqual(again, row["same_again"])
         self.assertEqual((page["home"], page["to"]), ("2026-06-30", "2025-06-30"))
         self.assertTrue(page["older"])
         window = WindowInView.parse("2025-06-30:12")

@@ -4081,8 +4081,9 @@ export interface components {
         /**
          * FitPage
          * @description ``home``: the window of the adoption, ``to`` the one it is compared with; ``seasons``: what
-         *     to know where they are of different seasons or share months; ``words``: why it cannot be
-         *     told.
+         *     to know where they are of different seasons or share months; ``words``: why it cannot be told;
+         *     ``same_again``: the share of customers who would stand in the same segment had the window of
+         *     the adoption happened again.
          */
         FitPage: {
             status: components["schemas"]["Status"];
@@ -4101,6 +4102,11 @@ export interface components {
             segments: components["schemas"]["FartherRow"][];
             /** Words */
             words: string;
+            /**
+             * Same Again
+             * @default null
+             */
+            same_again?: number | null;
         };
         /** FormerName */
         FormerName: {

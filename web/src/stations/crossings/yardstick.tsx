@@ -88,6 +88,13 @@ export function Yardstick() {
             </>
           )}{" "}
           {page.seasons && <span className="text-below">{page.seasons}</span>}
+          {page.same_again !== null && page.same_again !== undefined && (
+            <span className="text-quiet">
+              {" "}
+              Same again {page.same_again.toFixed(2)}: had the year of the adoption happened again
+              with nothing changed, so many would stand in the same segment.
+            </span>
+          )}
         </p>
         <div ref={holder}>
           <Drawing page={page} currency={study.currency} />
