@@ -12,7 +12,8 @@ from tests.server.support import ROOT
 #: What each kind of hook has to hold, by name.
 NAMED = {
     "handlers of jobs": [
-        "campaigns.list", "crossings.chance", "crossings.refit", "crossings.steadier",
+        "campaigns.list", "crossings.chance", "crossings.refit", "crossings.reliability",
+        "crossings.steadier",
         "crossings.steadiness", "crossings.watches", "groups.neighbourhood", "groups.open",
         "groups.propose", "groups.sweep", "groups.trees", "ledger.forget",
         "ledger.intake", "ledger.lines", "ledger.order", "lens.export", "measures.dates",

@@ -26,7 +26,11 @@ from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.measures.column_summaries import find_summary, keep_summary
 from sortija.server.measures.many_windows import make_now
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
-from sortija.server.measures.reliability import keep_reliability
+from sortija.server.measures.reliability import (
+    finds_reliability,
+    keep_reliability,
+    reliability_known,
+)
 from sortija.server.studies.actions import changing, touch
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.http import Status, waiting_for
@@ -100,6 +104,36 @@ def _after_a_run(study: Study, made_from: str) -> None:
             study.pk, "crossings.steadiness", fingerprint("steady", VERSION, made_from, ks),
             "Trying the groups on the same year again", None, {"run": made_from},
         )  # fmt: skip
+
+
+@finds_reliability
+def _reliability_of(made: MeasureSet, name: str) -> None:
+    """Begin to find out about one measure that somebody opened."""
+    if modelled(made, (name,)) or _lacks(made.study, made.window):
+        return
+    work.join(
+        made.study.pk, "crossings.reliability", fingerprint("reliability", made.stamp, name),
+        f"Is {made.about(name).label} reliable?", None,
+        {"window": made.window.key, "name": name},
+    )  # fmt: skip
+
+
+@handles("crossings.reliability", repeatable=True)
+def _reliability(job: Job, running: Running) -> None:
+    study, name = Study.objects.get(pk=job.study), job.arguments["name"]
+    window, ledger = WindowInView.parse(job.arguments["window"]), ledger_of(study)
+    if ledger is None or _lacks(study, window):
+        return
+    made = _measures(study, window, running.progress)
+    if name not in made[1].derived or name in reliability_known(made[1]):
+        return
+    engine = Engine()
+    try:
+        inputs = inputs_for(ledger, made[0], made[1], (name,))
+        found = steadiness_of(inputs, [], engine=engine, progress=running.progress)
+    finally:
+        engine.release()
+    keep_reliability(made[1], {name: found.measures.get(name, float("nan"))})
 
 
 def _measures(study: Study, window: WindowInView, progress: Progress) -> list[MeasureSet]:

@@ -22,7 +22,7 @@ from sortija.server.measures.column_summaries import donors_of, likeness, plain,
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.options import Option, options_of
 from sortija.server.measures.plan import prepared_steps, role_of
-from sortija.server.measures.reliability import reliability_of
+from sortija.server.measures.reliability import reliability_or_begin
 from sortija.server.measures.rows import lens_rows
 from sortija.server.studies.column_details import details_of
 from sortija.server.studies.models import Study
@@ -132,7 +132,7 @@ def detail_of(made: MeasureSet, study: Study, name: str, lens: str) -> MeasureDe
         lacking=_lacking(made, name),
         relative=_relative(made, name, rows), donors=len(donors),
         check=told.check if told else None, model=told.model if told else None,
-        begins=told.begins if told else None, reliability=reliability_of(made).get(name),
+        begins=told.begins if told else None, reliability=reliability_or_begin(made, name),
     )  # fmt: skip
 
 

@@ -7,15 +7,23 @@ were made from.
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
+from sortija.server.hooks import Hook
 from sortija.server.measures.column_summaries import find_summary, keep_summary
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.fingerprints import fingerprint
 
-__all__ = ["keep_reliability", "reliability_of"]
+__all__ = ["finds_reliability", "keep_reliability", "reliability_known", "reliability_or_begin"]
 
-VERSION = 1
+VERSION = 2
+Begins = Callable[[MeasureSet, str], None]
+_BEGINS: Hook[Begins] = Hook("who finds out how reliable a measure is")
+
+
+def finds_reliability(function: Begins) -> Begins:
+    """Register who begins to find out about a measure, where that can be told at all."""
+    return _BEGINS.fill(function)
 
 
 def _key(made: MeasureSet) -> str:
@@ -23,11 +31,20 @@ def _key(made: MeasureSet) -> str:
 
 
 def keep_reliability(made: MeasureSet, found: Mapping[str, float]) -> None:
-    """Keep the rank correlations of these measures beside those that are known already."""
-    told = {name: value for name, value in found.items() if not math.isnan(value)}
-    keep_summary(_key(made), {**reliability_of(made), **told})
+    """Keep rank correlations beside those that are known already; NaN: it cannot be told."""
+    told = {name: None if math.isnan(value) else value for name, value in found.items()}
+    keep_summary(_key(made), {**reliability_known(made), **told})
 
 
-def reliability_of(made: MeasureSet) -> dict[str, float]:
-    """Measure → rank correlation of two years of the same customers, where it is known."""
+def reliability_known(made: MeasureSet) -> dict[str, float | None]:
+    """Measure → rank correlation of two years of the same customers, of those that were looked at;
+    None where it cannot be told."""
     return find_summary(_key(made)) or {}
+
+
+def reliability_or_begin(made: MeasureSet, name: str) -> float | None:
+    """The rank correlation of one measure; None while nobody knows, and where it cannot be told."""
+    known = reliability_known(made)
+    if name not in known and name in made.derived and not made.of:
+        _BEGINS.function(made, name)
+    return known.get(name)

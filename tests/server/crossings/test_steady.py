@@ -37,7 +37,16 @@ class Steady(DemoCase):
         name = next(name for name in yardsticks[0].names if name in found.measures)
         told = self.get(f"measure/{name}")["reliability"]
         self.assertAlmostEqual(told, found.measures[name])
+        # Another measure is looked at when somebody opens it.
         self.assertIsNone(self.get("measure/weekend")["reliability"])
+        run_jobs()
+        told = self.get("measure/weekend")["reliability"]
+        alone = steadiness_of(
+            inputs_for(ledger_of(self.study), before, after, ("weekend",)), []
+        ).measures["weekend"]
+        self.assertAlmostEqual(told, alone)
+        self.get("measure/expected")
+        self.assertEqual(Job.objects.filter(kind="crossings.reliability").count(), 1)
         if page["suggestion"]["k"]:
             self.assertIn("Same again 0.", page["suggestion"]["words"])
         # Nothing is found out twice.
