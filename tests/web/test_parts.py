@@ -289,11 +289,15 @@ class Shapes(Parts):
         self.assertEqual(self.js("s => parts.rowOf(s, 'change', true, 0)", step), [0, 3, -2])
 
     def test_only_what_lies_beyond_chance_is_full(self):
-        def between(mean, low, high):
-            return {"mean": mean, "low": low, "high": high}
+        def between(mean, low, high, verdict=""):
+            return {"mean": mean, "low": low, "high": high, "verdict": verdict}
 
-        cells = {(0, 1): (173, 170, between(52, 38, 67)), (1, 0): (60, 60, between(52, 38, 67)),
-                 (0, 2): (20, 20, between(52, 38, 67)), (2, 0): (400, 0, None)}  # fmt: skip
+        usual = (52, 38, 67)
+        cells = {
+            (0, 1): (173, 170, between(*usual, "more")), (2, 0): (400, 0, None),
+            (1, 0): (60, 60, between(*usual, "as chance")),
+            (0, 2): (20, 20, between(*usual, "fewer")),
+        }  # fmt: skip
         table = [[[0, 0, None] for _ in range(3)] for _ in range(3)]
         for (a, b), told in cells.items():
             table[a][b] = list(told)

@@ -126,7 +126,7 @@ function Changed(props: {
           sideOffset={6}
           className="card z-40 w-[340px] p-3 text-12 shadow-lg"
         >
-          <h4 className="text-13">Changed since it was written</h4>
+          <p className="text-13 font-semibold">Changed since it was written</p>
           <ul className="mt-1">
             {moved.map((run) => (
               <li key={run.key} className="border-t border-line py-1 first:border-0">
