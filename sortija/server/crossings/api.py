@@ -182,7 +182,7 @@ class AheadView(APIView):
         responses=AheadPage,
     )
     def get(self, request: Request, study: int) -> Response:
-        """Sizes and money ahead if nothing changes, and if one way were taken otherwise."""
+        """Sizes and money ahead if nothing changes, and with the rate of one way changed."""
         found = study_for(request.user, study)
         window = window_from(request, default_window(found))
         return reply(ahead_page(found, window, _what_if(request)))

@@ -340,7 +340,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Sizes and money ahead if nothing changes, and if one way were taken otherwise. */
+        /** @description Sizes and money ahead if nothing changes, and with the rate of one way changed. */
         get: operations["studies_crossings_next_retrieve"];
         put?: never;
         post?: never;

@@ -12,7 +12,7 @@ type Row = Schemas["WatchRow"];
 
 /** What can be watched as it stands on the screen. */
 export interface Subject {
-  /** What it is called unless somebody says otherwise. */
+  /** its name unless somebody gives it another. */
   name: string;
   /** How many it is about now. */
   customers: number | null;
