@@ -11,7 +11,6 @@ from tests.web.support import Station
 class PlacesByHand(Station):
     def once(self):
         """The demo with its districts, groups tried."""
-        self.start_workers()
         self.count("districts.geojson")
         self.sweep()
 

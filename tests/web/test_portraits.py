@@ -259,7 +259,6 @@ class AgainstByHand(Station):
 class OffersByHand(Station):
     def once(self):
         """The demo with its offers, groups tried."""
-        self.start_workers()
         self.count("responses.csv", "offers.csv")
         self.sweep()
 

@@ -117,6 +117,7 @@ class _Draw:
 def chance_of(
     inputs: Inputs, yardstick: MovingYardstick, draws: int = DRAWS, seed: int = SEED,
     engine: Engine | None = None, progress: Progress = silent,
+    earlier: NDArray[np.int32] | None = None,
 ) -> Chance:  # fmt: skip
     """Tell what was seen between two windows from what chance alone would move.
 
@@ -125,6 +126,11 @@ def chance_of(
     draws : int
         How many times customers' lines are rearranged; the same seed gives the same bits on any
         number of threads.
+    earlier : (n,) int32, optional
+        Where customers stood before both windows, for a yardstick that keeps them in place: they
+        are kept in the earlier window from there, as drawn as seen. Whoever has not changed is as
+        likely to have had both windows the other way round, whatever was before them, provided
+        that the window of ``earlier`` shares no day with the two.
 
     Raises
     ------
@@ -133,7 +139,7 @@ def chance_of(
     """
     engine = engine or Engine(1)
     world = RedrawnWindows.of(inputs, engine)
-    counts = partial(_counted, world, yardstick, seed)
+    counts = partial(_counted, world, yardstick, earlier, seed)
     n = inputs.log.customers
     seen, farther, as_far = np.full(n, np.nan), np.zeros(n, np.int64), np.zeros(n, np.int64)
     visits = np.zeros(n)
@@ -194,13 +200,16 @@ def _compare(
 
 
 def _counted(
-    world: RedrawnWindows, yardstick: MovingYardstick, seed: int, number: int, note: _Notes
+    world: RedrawnWindows, yardstick: MovingYardstick, earlier: NDArray[np.int32] | None,
+    seed: int, number: int, note: _Notes,
 ) -> _Draw:  # fmt: skip
     """What one draw comes to; −1 is what was seen."""
     width = yardstick.k + 3
 
     def count(drawn: Drawn) -> _Draw:
         before, after = (states_in(yardstick, drawn, w) for w in range(2))
+        if earlier is not None:
+            before = yardstick.held(earlier[drawn.who], before, drawn.tables[0])
         after = yardstick.held(before, after, drawn.tables[1])
         note(drawn.who, moved(yardstick, *drawn.tables, world.days), drawn.visits)
         told = world.told[drawn.who]

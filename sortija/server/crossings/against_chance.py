@@ -5,11 +5,13 @@ from __future__ import annotations
 from typing import TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.crossings.chance import Verdict, verdict_of
 from sortija.server.crossings import chance
 from sortija.server.crossings.jobs import chance_or_job
+from sortija.server.crossings.steps import Pair
 from sortija.server.groups.yardsticks.assignments import AssignmentAt
 from sortija.server.jobs.models import Job
 from sortija.server.studies.http import Status, waiting_for
@@ -91,22 +93,27 @@ def chance_of_step(before: AssignmentAt, after: AssignmentAt, begin: bool = True
     return _told(found, before.placement.states)
 
 
-def price_of(before: AssignmentAt, after: AssignmentAt, kept: AssignmentAt) -> Price | None:
-    """What the step loses where customers are kept in place (``kept``: its later end then); None
-    while one of the two is not told from chance."""
-    usual, held = chance.kept(before, after), chance.kept(before, kept)
-    if usual is None or held is None:
+def price_of(free: Pair, held: Pair) -> Price | None:
+    """What a step loses where customers are kept in place; None while one of the two is not told
+    from chance, which begins."""
+    usual, kept = chance_or_job(*free.value), chance_or_job(*held.value)
+    if isinstance(usual, Job) or isinstance(kept, Job):
         return None
-    k = before.placement.k
-    moves = [_moved_by_chance(each.details, k) for each in (usual, held)]
+    k = free.value[0].placement.k
+    moves = [_moved_by_chance(each.details, k) for each in (usual, kept)]
     changed = np.nan_to_num(usual.changed)
-    first, second, third = (np.asarray(at.placement.state) for at in (before, after, kept))
-    went = (first != second) & (first < k) & (second < k)
+    went, goes_still = (_went(each, k) for each in (free, held))
     real = float(changed[went].sum())
-    gone = float(changed[went & (third == first)].sum())
+    gone = float(changed[went & ~goes_still].sum())
     if moves[0] <= 0:
         return None
     return Price(chance=1 - moves[1] / moves[0], real=gone / real if real > 0 else 0.0)
+
+
+def _went(pair: Pair, k: int) -> NDArray[np.bool_]:
+    """(n,) who went from segment to segment."""
+    first, second = (np.asarray(at.placement.state) for at in pair.value)
+    return np.asarray((first != second) & (first < k) & (second < k))
 
 
 def _moved_by_chance(details: chance.ChanceDetails, k: int) -> float:

@@ -144,8 +144,11 @@ def make(before: AssignmentAt, after: AssignmentAt, progress: Progress) -> None:
     by, engine = moving_yardstick(after), Engine()
     try:
         inputs = inputs_for(ledger, before.made, after.made, by.names)
-        found = chance_of(inputs, by, DRAWS, engine=engine,
-                          progress=progress)  # fmt: skip
+        at = before.kept_from
+        found = chance_of(
+            inputs, by, DRAWS, engine=engine, progress=progress,
+            earlier=None if at is None else np.asarray(at.placement.state, np.int32),
+        )  # fmt: skip
     finally:
         engine.release()
     _keep(before, after, found)

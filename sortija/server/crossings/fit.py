@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from sortija.core.crossings.drift import drift, freeze_categories, freeze_numbers
 from sortija.core.crossings.farther import Farther, farther
 from sortija.server.crossings.dates import windows_of
-from sortija.server.crossings.one_step import placed_pair
+from sortija.server.crossings.one_step import placed_step
 from sortija.server.crossings.states import SegmentKey, states_of
 from sortija.server.crossings.steps import shared_months
 from sortija.server.groups.actions import yardstick_of
@@ -88,7 +88,7 @@ def fit_page(study: Study, window: WindowInView | None) -> FitPage:
     if lacking:
         page.words = f"It cannot be told: {lacking}."
         return page
-    then, now = placed_pair(study, yardstick, home, other)
+    then, now = placed_step(study, yardstick, [home, other])
     page.states = states_of(yardstick)
     page.seasons = _seasons(home, other)
     page.rows = sorted(_drifts(then, now), key=lambda row: -row.index)

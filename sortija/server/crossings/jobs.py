@@ -23,12 +23,16 @@ def chance_or_job(before: AssignmentAt, after: AssignmentAt) -> chance.Kept | Jo
     there = chance.kept(before, after)
     if there is not None:
         return there
-    study = before.yardstick.study
+    study, at = before.yardstick.study, before.kept_from
+    earlier: list[str] = []
+    while at is not None:
+        earlier, at = [at.window.to.isoformat(), *earlier], at.kept_from
     return work.join(
         study.pk, "crossings.chance", chance.stamp_of(before, after),
         "Telling movement from chance", None,
         {"before": before.window.to.isoformat(), "to": after.window.to.isoformat(),
-         "back": after.window.back, "yardstick": before.yardstick.pk, "hold": after.hold},
+         "back": after.window.back, "yardstick": before.yardstick.pk, "hold": after.hold,
+         "earlier": earlier},
     )  # fmt: skip
 
 
@@ -39,14 +43,15 @@ def _chance(job: Job, running: Running) -> None:
     yardstick = Yardstick.objects.filter(study=study, pk=asked["yardstick"]).first()
     if yardstick is None:
         return  # put back to before it was adopted: nobody asks any more
-    placed = [
+    days = (*asked.get("earlier", []), asked["before"], asked["to"])
+    found = [
         assignment_at(study, yardstick, WindowInView(date.fromisoformat(day), asked["back"]))
-        for day in (asked["before"], asked["to"])
+        for day in days
     ]
-    before, after = placed
-    if before is None or after is None:
+    placed = [each for each in found if each is not None]
+    if len(placed) < len(days):
         raise JobError("The measures of these windows are not ready. Look at them first.")
-    before, after = held_pair(before, after, asked.get("hold", 0.0))
+    before, after = held_pair(placed, asked.get("hold", 0.0))
     if chance.kept(before, after) is not None:
         return
     try:

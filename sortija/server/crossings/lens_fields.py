@@ -13,7 +13,7 @@ from sortija.server.crossings import chance
 from sortija.server.crossings.dates import MOST_DATES, whole_windows
 from sortija.server.crossings.silent import gone_silent
 from sortija.server.crossings.states import states_of
-from sortija.server.crossings.steps import held_pair
+from sortija.server.crossings.steps import checked_hold, held_pair
 from sortija.server.crossings.ways import paths_through, pattern_of
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import (
@@ -39,21 +39,23 @@ def _both_ends(
 ) -> tuple[AssignmentAt, AssignmentAt] | None:
     """Both dates of ``2026-03-31>2026-06-30``, placed; None where they are none, or not yet.
 
-    ``…~0.3``: where customers stay in their segment until another's margin exceeds that.
+    ``…~0.3``: where customers stay in their segment until another's margin exceeds that; dates
+    before the two are those that they stay from.
     """
     dates, _, margin = name.partition("~")
-    first, _, second = dates.partition(">")
     try:
         hold = min(1.0, max(0.0, float(margin or 0)))
         back = window.back if window.months else "12"
-        pair = [WindowInView(date.fromisoformat(day), back) for day in (first, second)]
-    except ValueError:
+        windows = [WindowInView(date.fromisoformat(day), back) for day in dates.split(">")]
+        checked_hold(hold, windows)
+    except (ValueError, Problem):
         return None
     yardstick = yardstick_of(study)
-    if yardstick is None:
+    if yardstick is None or not 2 <= len(windows) <= MOST_DATES:
         return None
-    before, after = (assignment_at(study, yardstick, each) for each in pair)
-    return None if before is None or after is None else held_pair(before, after, hold)
+    found = [assignment_at(study, yardstick, each) for each in windows]
+    placed = [each for each in found if each is not None]
+    return held_pair(placed, hold) if len(placed) == len(windows) else None
 
 
 def _lacking(study: Study, before: AssignmentAt, after: AssignmentAt) -> str:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from sortija.server.crossings.dates import whole_windows
-from sortija.server.crossings.steps import held_pair
+from sortija.server.crossings.steps import checked_hold, held_pair
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import AssignmentAt, assignment_from
@@ -17,7 +18,7 @@ from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Cell", "cell_of", "checked_hold", "placed_pair", "step_of"]
+__all__ = ["Cell", "cell_of", "placed_step", "step_of"]
 
 
 @dataclass(frozen=True)
@@ -59,32 +60,21 @@ def step_of(
     yardstick, whole = yardstick_of(study), whole_windows(study, window, by)
     if yardstick is None or not 0 <= step < len(whole) - 1:
         raise Problem("There is no such step between two dates.", 404)
-    checked_hold(hold, len(whole))
-    before, after = whole[step : step + 2]
-    return yardstick, *placed_pair(study, yardstick, before, after, hold)
+    checked_hold(hold, whole)
+    windows = whole[: step + 2] if hold else whole[step : step + 2]
+    return yardstick, *placed_step(study, yardstick, windows, hold)
 
 
-def checked_hold(hold: float, dates: int) -> None:
-    """A Problem where customers cannot be kept in place so."""
-    if not 0 <= hold <= 1:
-        raise Problem("Customers can be kept until a margin of 0 to 1.")
-    if hold and dates != 2:
-        raise Problem("Customers are kept in place between two dates. Choose two.")
-
-
-def placed_pair(
-    study: Study,
-    yardstick: Yardstick,
-    before: WindowInView,
-    after: WindowInView,
-    hold: float = 0.0,
+def placed_step(
+    study: Study, yardstick: Yardstick, windows: Sequence[WindowInView], hold: float = 0.0
 ) -> tuple[AssignmentAt, AssignmentAt]:
-    """Everybody at two windows; 503 while they are still being placed."""
-    first, second = measures_to_show(study, before).made, measures_to_show(study, after).made
-    if first is None or second is None or first.size != second.size:
+    """Everybody at the last two of these windows, kept in place from the first one on; 503 while
+    they are still being placed."""
+    found = [measures_to_show(study, each).made for each in windows]
+    made = [each for each in found if each is not None]
+    if len(made) < len(windows) or len({each.size for each in made}) > 1:
         raise Problem("These dates are still being placed. Try again in a moment.", 503)
-    one, other = (assignment_from(study, yardstick, made) for made in (first, second))
-    return held_pair(one, other, hold)
+    return held_pair([assignment_from(study, yardstick, each) for each in made], hold)
 
 
 def cell_of(

@@ -19,7 +19,7 @@ from sortija.core.crossings.signs import (
 )
 from sortija.core.measures.intervals import newcombe
 from sortija.core.table import Column, Table
-from sortija.server.crossings.one_step import Cell, placed_pair
+from sortija.server.crossings.one_step import Cell, placed_step
 from sortija.server.groups.yardsticks.assignments import frozen
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.lens.requests import ClauseBody
@@ -156,7 +156,7 @@ def _step_before(cell: Cell) -> Cell | None:
     if covered(study, window):
         return None
     try:
-        before, after = placed_pair(study, cell.yardstick, window, first, cell.after.hold)
+        before, after = placed_step(study, cell.yardstick, [window, first], cell.after.hold)
     except Problem:
         return None  # still being placed: what it says comes with the next look
     return Cell(cell.yardstick, before, after, cell.origin, cell.target)

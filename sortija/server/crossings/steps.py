@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +14,7 @@ from sortija.core.crossings.hysteresis import held
 from sortija.core.crossings.matrix import Crossings, border_moves, cross
 from sortija.core.groups.recipe import Preparation, Prepared
 from sortija.core.table import Column, Table
+from sortija.server.groups.models import Yardstick
 from sortija.server.groups.recipe.inputs import table_for
 from sortija.server.groups.yardsticks.assignments import (
     AssignmentAt,
@@ -20,13 +23,17 @@ from sortija.server.groups.yardsticks.assignments import (
 )
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.fingerprints import fingerprint
+from sortija.server.studies.problems import Problem
 from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
     "Pair",
     "border_of",
+    "can_hold",
+    "checked_hold",
     "crossed",
+    "held_along",
     "held_pair",
     "of_one_season",
     "pair_of",
@@ -80,14 +87,45 @@ def crossed(key: Pair) -> Crossings:
     )
 
 
+def can_hold(yardstick: Yardstick, windows: Sequence[WindowInView]) -> bool:
+    """Whether customers can be kept in place over these dates."""
+    return not isinstance(frozen(yardstick), ByLadder) and _apart(windows)
+
+
+def _apart(windows: Sequence[WindowInView]) -> bool:
+    """Two dates alone, or windows that share no month: chance knows nothing of what was before."""
+    return len(windows) == 2 or not any(shared_months(*pair) for pair in pairwise(windows))
+
+
+def checked_hold(hold: float, windows: Sequence[WindowInView]) -> None:
+    """A Problem where customers cannot be kept in place so."""
+    if not 0 <= hold <= 1:
+        raise Problem("Customers can be kept until a margin of 0 to 1.")
+    if hold and not _apart(windows):
+        raise Problem(
+            "Customers are kept in place over dates whose windows share no month. Choose dates a "
+            "year apart, or two dates."
+        )
+
+
+def held_along(placed: Sequence[AssignmentAt], hold: float) -> list[AssignmentAt]:
+    """The same dates, where customers stay in their segment from the first one on until another's
+    margin exceeds ``hold``; a ladder has no margins."""
+    kept = list(placed[:1])
+    if hold <= 0 or not kept or isinstance(frozen(kept[0].yardstick), ByLadder):
+        return list(placed)
+    for after in placed[1:]:
+        before = kept[-1]
+        kept.append(_held(Keyed((before.stamp, after.stamp, hold), (before, after, hold))))
+    return kept
+
+
 def held_pair(
-    before: AssignmentAt, after: AssignmentAt, hold: float
+    placed: Sequence[AssignmentAt], hold: float
 ) -> tuple[AssignmentAt, AssignmentAt]:  # fmt: skip
-    """The same step, where customers stay in their segment until another's margin exceeds ``hold``;
-    a ladder has no margins."""
-    if hold <= 0 or isinstance(frozen(before.yardstick), ByLadder):
-        return before, after
-    return before, _held(Keyed((before.stamp, after.stamp, hold), (before, after, hold)))
+    """The last step of these dates, kept in place from the first one on."""
+    before, after = held_along(placed, hold)[-2:]
+    return before, after
 
 
 @remembered
@@ -99,7 +137,10 @@ def _held(key: Keyed[tuple[AssignmentAt, AssignmentAt, float]]) -> AssignmentAt:
     first, second = (np.asarray(at.placement.state, np.int32) for at in (before, after))
     state = held(first, second, table, by.preparation, by.centres, hold)
     stamp = fingerprint("held", before.stamp, after.stamp, hold)
-    return replace(after, placement=replace(after.placement, state=state), stamp=stamp, hold=hold)
+    return replace(
+        after, placement=replace(after.placement, state=state), stamp=stamp, hold=hold,
+        kept_from=before,
+    )  # fmt: skip
 
 
 def shared_months(before: WindowInView, after: WindowInView) -> int:

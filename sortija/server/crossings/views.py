@@ -16,12 +16,19 @@ from sortija.server.crossings.against_chance import (
 )
 from sortija.server.crossings.dates import dates_in_view, what_is_lacking, whole_windows
 from sortija.server.crossings.of_a_lens import OF_ALL, crossed_inside, inside_lens
-from sortija.server.crossings.one_step import checked_hold
 from sortija.server.crossings.placed import placed_at
 from sortija.server.crossings.silent import gone_silent
 from sortija.server.crossings.sizes import NOT_ALIKE, SizesBody, sizes_of, untold
 from sortija.server.crossings.states import SegmentKey, states_of
-from sortija.server.crossings.steps import crossed, held_pair, of_one_season, pair_of, shared_months
+from sortija.server.crossings.steps import (
+    can_hold,
+    checked_hold,
+    crossed,
+    held_along,
+    of_one_season,
+    pair_of,
+    shared_months,
+)
 from sortija.server.crossings.watches.page import fired_at
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import AssignmentAt
@@ -69,7 +76,8 @@ class StepTable(BaseModel):
 
 
 class CrossingsPage(BaseModel):
-    """``by``: what lies between two dates; ``lacks``: why there is no step to look at; ``only``: of
+    """``by``: what lies between two dates; ``can_hold``: whether customers can be kept in place;
+    ``lacks``: why there is no step to look at; ``only``: of
     how many customers it is told, where it is of a lens alone; null: of all."""
 
     status: Status
@@ -83,6 +91,7 @@ class CrossingsPage(BaseModel):
     lacks: str
     only: int | None = None
     hold: float = 0.0
+    can_hold: bool = False
 
 
 def _nothing(status: Status, adopted: Adopted | None, by: str) -> CrossingsPage:
@@ -126,25 +135,25 @@ def crossings_page(
         ]
         page.lacks = what_is_lacking(study, windows)
         return page
-    checked_hold(hold, len(whole))
+    checked_hold(hold, whole)
     found = placed_at(study, yardstick, whole)
     placed = found.dates
     if not placed:
         return _nothing(found.status or Status(state="whole"), adopted, by)
     states = placed[0].placement.states
     inside = inside_lens(study, window, lens, placed[0].made.size)
-    dates = {p.window: _date(p, states, inside) for p in placed}
+    kept = held_along(placed, hold)
+    dates = {each.window: _date(each, states, inside) for each in kept}
     steps = []
     many = len(placed) - 1
     wanted = looked_at if 0 <= looked_at < many else many - 1
-    for place, (before, free) in enumerate(pairwise(placed)):
-        before, after = held_pair(before, free, hold)
+    for place, (before, after) in enumerate(pairwise(kept)):
         pair = pair_of(before, after)
         moved = crossed(pair) if inside is None else crossed_inside(pair, inside)
         told = many <= FEW_STEPS or place == wanted
         against = chance_of_step(before, after, told) if inside is None else of_a_lens()
-        if after.hold and inside is None:
-            against.price = price_of(before, free, after)
+        if after.hold and inside is None and told and not against.words:
+            against.price = price_of(pair_of(*placed[place : place + 2]), pair)
         steps.append(
             StepTable(
                 from_to=before.window.to.isoformat(), to=after.window.to.isoformat(),
@@ -176,6 +185,7 @@ def crossings_page(
         lacks="",
         only=None if inside is None else int(inside.sum()),
         hold=hold,
+        can_hold=can_hold(yardstick, whole),
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from datetime import date
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from sortija.core.crossings.hysteresis import held
 from sortija.core.crossings.redrawn import Inputs
 from sortija.core.crossings.yardsticks import ByCentres
 from sortija.core.groups.assignment import place
+from sortija.core.measures.window import Window
 from tests.core.crossings.worlds import AFTER, BEFORE, MASK, SHAPING, grouping, world
 
 
@@ -69,3 +71,30 @@ class Held(unittest.TestCase):
         np.add.at(seen, (self.before[told], self.held(0.3)[told]), 1)
         np.testing.assert_array_equal(kept.observed[:4, :4], seen[:4, :4])
         np.testing.assert_array_equal(kept.changed, free.changed)
+
+
+class KeptFromADateBefore(unittest.TestCase):
+    """Nobody changes, and everybody is kept in place from a year earlier on."""
+
+    def test_cells_lie_inside(self) -> None:
+        inside, moves = [], []
+        for seed, (visits, season, k, hold) in enumerate(
+            [(12, 0.0, 4, 0.3), (12, 0.7, 4, 0.3), (5, 0.0, 4, 0.5), (30, 0.7, 6, 0.3)]
+        ):
+            of = world(1200, visits, 40 + seed, season)
+            preparation, centres = grouping(of, k)
+            made = of.derived(Window(date(2024, 6, 30)))
+            there = made.present
+            earlier = place(made.table, preparation, centres, there, there).state
+            inputs = Inputs(of.log, BEFORE, AFTER, MASK, 2, frozenset(SHAPING))
+            found = chance_of(inputs, ByCentres(preparation, centres, hold), earlier=earlier)
+            tell = found.has_figure & (found.moves.mean >= 5)
+            within = (found.observed >= found.moves.low) & (found.observed <= found.moves.high)
+            inside.append(within[tell])
+            off = ~np.eye(k, dtype=np.bool_)
+            moves.append((found.observed[:k, :k][off].sum(), found.moves.mean[:k, :k][off].sum()))
+        cells = np.concatenate(inside)
+        self.assertGreater(len(cells), 70)
+        self.assertGreaterEqual(cells.mean(), 0.93)
+        seen, drawn = np.array(moves).sum(axis=0)
+        self.assertAlmostEqual(seen / drawn, 1, delta=0.05)

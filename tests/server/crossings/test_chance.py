@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from datetime import date
+from itertools import pairwise
 from unittest import mock
 
 import numpy as np
@@ -313,8 +314,41 @@ class Held(DemoCase):
         self.get("crossings/signs", step=0, origin=a, target=b, hold=0.3)
         self.get("crossings/changed", step=0, origin=a, target=b, hold=0.3)
 
-    def test_between_two_dates_alone(self):
+    def test_from_the_first_date_of_a_series_on(self):
+        page = self.get("crossings", by="quarter", back="3", hold=0.3)
+        self.assertTrue(page["can_hold"])
+        run_jobs()
+        page, free = (self.get("crossings", by="quarter", back="3", hold=hold) for hold in (0.3, 0))
+        self.assertGreaterEqual(len(page["steps"]), 2)
+        for step in page["steps"]:
+            self.assertEqual(step["chance"]["status"]["state"], "whole")
+            self.assertGreater(step["chance"]["price"]["chance"], 0)
+        # Each step begins where the one before ends, and the dates say so.
+        for one, other in pairwise(page["steps"]):
+            np.testing.assert_array_equal(
+                np.array(one["customers"]).sum(axis=0), np.array(other["customers"]).sum(axis=1)
+            )
+        ends = np.array(page["steps"][-1]["customers"]).sum(axis=0)
+        counts = [date["counts"] for date in page["dates"] if not date["covered"]]
+        np.testing.assert_array_equal(counts[-1], ends)
+        self.assertNotEqual(counts[-1], [d["counts"] for d in free["dates"]][-1])
+        # The lens of the last step is of those who were kept from the first date on.
+        last = len(page["steps"]) - 1
+        moves = np.array(page["steps"][last]["customers"])
+        off = ~np.eye(4, dtype=bool)
+        a, b = divmod(int(np.argmax(np.where(off, moves[:4, :4], -1))), 4)
+        dates = [step["from_to"] for step in page["steps"]] + [page["steps"][last]["to"]]
+        clause = {"field": f"crossing:{'>'.join(dates)}~0.3", "values": [f"{a + 1}>{b + 1}"]}
+        lens = self.send("post", "lens?back=3", {"clauses": [clause]})["lens"]["customers"]
+        self.assertEqual(lens, moves[a, b])
+        why = self.get(
+            "crossings/why", by="quarter", back="3", step=last, origin=a, target=b, hold=0.3
+        )
+        self.assertEqual(why["customers"], moves[a, b])
+
+    def test_only_where_windows_share_no_month(self):
+        self.assertFalse(self.get("crossings", by="quarter")["can_hold"])
         told = self.get("crossings", 400, by="quarter", hold=0.3)["detail"]
-        self.assertIn("two dates", told)
+        self.assertIn("share no month", told)
         self.get("crossings", 400, hold=2)
         self.get("crossings", 400, hold="much")

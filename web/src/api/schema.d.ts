@@ -3438,7 +3438,8 @@ export interface components {
         };
         /**
          * CrossingsPage
-         * @description ``by``: what lies between two dates; ``lacks``: why there is no step to look at; ``only``: of
+         * @description ``by``: what lies between two dates; ``can_hold``: whether customers can be kept in place;
+         *     ``lacks``: why there is no step to look at; ``only``: of
          *     how many customers it is told, where it is of a lens alone; null: of all.
          */
         CrossingsPage: {
@@ -3468,6 +3469,11 @@ export interface components {
              * @default 0
              */
             hold?: number;
+            /**
+             * Can Hold
+             * @default false
+             */
+            can_hold?: boolean;
         };
         /**
          * CurveBody

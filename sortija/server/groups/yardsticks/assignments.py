@@ -92,7 +92,8 @@ class ByLadder:
 class AssignmentAt:
     """A placement at a window, with the measures it was made from.
 
-    ``hold``: customers of an earlier date stay in their segment until another's margin exceeds it.
+    ``hold``: customers of an earlier date (``kept_from``) stay in their segment until another's
+    margin exceeds it.
     """
 
     yardstick: Yardstick
@@ -101,6 +102,7 @@ class AssignmentAt:
     placement: Placement
     stamp: str
     hold: float = 0.0
+    kept_from: AssignmentAt | None = None
 
 
 @remembered

@@ -43,16 +43,23 @@ function spendWords(to: string, back: string): string {
   return `${months} to ${day(to)}, before the crossing`;
 }
 
+/** What a lens calls a step's crossings; where customers are kept in place, from the first date. */
+function crossingField(page: Schemas["CrossingsPage"], step: number): string {
+  const from = page.hold ? page.steps.slice(0, step + 1) : page.steps.slice(step, step + 1);
+  const dates = [...from.map((each) => each.from_to), page.steps[step]?.to];
+  return `crossing:${dates.join(">")}${page.hold ? `~${page.hold}` : ""}`;
+}
+
 /** Ribbons between dates, the matrix of a step, and all that is known of one crossing. */
 export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
   const lens = useLens();
   const [unit, setUnit] = useState<Unit>("customers");
   const [hidden, setHidden] = useState(false);
   const [only, setOnly] = useState(false);
-  const [kept, setKept] = useState(0);
+  const [kept, setKept] = useState({ by: "", margin: 0 });
   const by = dates || "year";
   const [chosen, setPicked] = useState<PickedCrossing | null>(null);
-  const hold = by === "year" ? kept : 0;
+  const hold = by === kept.by ? kept.margin : 0;
   const step = FEW.includes(by) || !chosen ? undefined : chosen.step;
   const crossings = useStation(
     "crossings",
@@ -98,7 +105,7 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
     const at = page.steps[next.step];
     if (at)
       lens.pick(
-        `crossing:${at.from_to}>${at.to}${page.hold ? `~${page.hold}` : ""}`,
+        crossingField(page, next.step),
         { value: `${next.origin + 1}>${next.target + 1}` },
         false,
       );
@@ -156,8 +163,12 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
       {table && (
         <Stale status={page.status}>
           <Told step={table} />
-          {page.by === "year" && !page.adopted?.ladder && (
-            <Hold hold={hold} price={table.chance.price} onHold={setKept} />
+          {page.can_hold && (
+            <Hold
+              hold={hold}
+              price={table.chance.price}
+              onHold={(margin) => setKept({ by, margin })}
+            />
           )}
           <div
             className={`grid items-start gap-3 ${two ? "grid-cols-[1.2fr_1fr]" : "grid-cols-[minmax(0,1fr)]"}`}
