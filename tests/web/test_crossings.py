@@ -249,6 +249,40 @@ class CrossingsByHand(Station):
         table.wait_for(timeout=120_000)
         self.accessible(page)
 
+    def test_twelve_segments_two_windows_and_a_log_too_short(self):
+        draft = self.get("groups")["recipe"]["draft"]
+        self.send("put", "groups/recipe", {**draft, "most": 12})
+        self.adopt(12)
+        now, year = self.get("crossings"), self.get("crossings", by="quarter", to="2026-03-31")
+        self.walk("Crossings", self.twelve, now, year)
+
+    def twelve(self, page, now, earlier):
+        matrix = page.get_by_role("region", name="Matrix")
+        matrix.get_by_role("rowheader", name="came less went").wait_for()
+        there = sum(count > 0 for count in now["dates"][-1]["counts"])
+        self.assertEqual(matrix.get_by_role("columnheader").count(), 2 + there)
+        # Nothing of it is cut off: the last column ends within the card.
+        last = matrix.get_by_role("columnheader", name="left", exact=True).bounding_box()
+        card = matrix.bounding_box()
+        self.assertLess(last["x"] + last["width"], card["x"] + card["width"])
+        self.assertLess(card["x"] + card["width"], 1280)
+        self.accessible(page)
+        # Another window beside it, in a tab of its own: each tells of its own dates.
+        other = page.context.new_page()
+        other.goto(f"{page.url.partition('?')[0]}?to=2026-03-31")
+        other.get_by_label("Dates", exact=True).select_option("quarter by quarter")
+        for tab, told in ((other, earlier), (page, now)):
+            last = told["dates"][-1]["counts"][0]
+            of = tab.get_by_role("region", name="Matrix")
+            of.get_by_role("row", name=re.compile("^at the end")).get_by_role("cell").nth(1).and_(
+                tab.get_by_text(f"{last:,}", exact=True)
+            ).wait_for()
+        # So early no year lies before the window.
+        other.goto(f"{page.url.partition('?')[0]}?to=2025-06-30")
+        other.get_by_text("There are no two dates to compare").wait_for()
+        other.get_by_text(re.compile("the log has [0-9]+ of these 12 months")).first.wait_for()
+        self.accessible(other)
+
     def test_whether_sizes_changed(self):
         self.adopt()
         self.walk("Crossings", self.sizes, self.get("crossings", back="6"))

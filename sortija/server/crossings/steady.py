@@ -27,9 +27,11 @@ from sortija.server.measures.column_summaries import find_summary, keep_summary
 from sortija.server.measures.many_windows import make_now
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.measures.reliability import (
+    Reliability,
     finds_reliability,
     keep_reliability,
     reliability_known,
+    reliability_of,
 )
 from sortija.server.studies.actions import changing, touch
 from sortija.server.studies.fingerprints import fingerprint
@@ -61,7 +63,7 @@ class SteadierPage(BaseModel):
     rows: list[Variant]
     own: int
     luck: str
-    reliability: float | None
+    reliability: Reliability | None
     lacks: str
 
 
@@ -211,7 +213,10 @@ def steadier_page(study: Study, grouping: int) -> SteadierPage:
     key = fingerprint("steadier", VERSION, row.made_from, row.k)
     found = find_summary(key)
     if found is not None:
-        return SteadierPage(status=Status(state="whole"), lacks="", **found)
+        return SteadierPage(
+            status=Status(state="whole"), lacks="",
+            **{**found, "reliability": reliability_of(found["reliability"])},
+        )  # fmt: skip
     job = work.join(
         study.pk, "crossings.steadier", key, "Looking for what makes groups steadier", None,
         {"grouping": row.pk},

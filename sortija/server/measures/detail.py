@@ -22,7 +22,7 @@ from sortija.server.measures.column_summaries import donors_of, likeness, plain,
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.options import Option, options_of
 from sortija.server.measures.plan import prepared_steps, role_of
-from sortija.server.measures.reliability import reliability_or_begin
+from sortija.server.measures.reliability import Reliability, reliability_or_begin
 from sortija.server.measures.rows import lens_rows
 from sortija.server.studies.column_details import details_of
 from sortija.server.studies.models import Study
@@ -85,7 +85,7 @@ class MeasureDetail(BaseModel):
     check: HeldOutBody | None
     model: ModelBody | None
     begins: BeginsBody | None
-    reliability: float | None
+    reliability: Reliability | None
 
 
 class Donor(BaseModel):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from sortija.server.measures.column_details import Balance
+from sortija.server.measures.reliability import Reliability
 from sortija.server.studies.http import Status
 
 __all__ = [
@@ -127,7 +128,8 @@ class Thread(BaseModel):
 
     ``formula``: of an own measure; ``note``: what a reader should know; ``because``: why the
     proposed role is proposed, where that is not plain; ``at_least``: customers whose value may be
-    larger than the log can tell.
+    larger than the log can tell; ``reliability``: rank correlation of two years of the same
+    customers, null where nobody has asked yet.
     """
 
     name: str
@@ -144,6 +146,7 @@ class Thread(BaseModel):
     formula: str
     note: str
     at_least: int
+    reliability: Reliability | None
     ties: list[Tie]
     numbers: Numbers | None
     levels: Levels | None

@@ -9,16 +9,39 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 
+from pydantic import BaseModel
+
 from sortija.server.hooks import Hook
 from sortija.server.measures.column_summaries import find_summary, keep_summary
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.fingerprints import fingerprint
 
-__all__ = ["finds_reliability", "keep_reliability", "reliability_known", "reliability_or_begin"]
+__all__ = [
+    "Reliability",
+    "finds_reliability",
+    "keep_reliability",
+    "reliability_known",
+    "reliability_of",
+    "reliability_or_begin",
+]
 
 VERSION = 2
+#: Measures that rank customers less alike are mostly luck.
+_LUCK = 0.4
 Begins = Callable[[MeasureSet, str], None]
 _BEGINS: Hook[Begins] = Hook("who finds out how reliable a measure is")
+
+
+class Reliability(BaseModel):
+    """``value``: rank correlation of two years of the same customers."""
+
+    value: float
+    mostly_luck: bool
+
+
+def reliability_of(value: float | None) -> Reliability | None:
+    """What is said of a rank correlation; None where it is not told."""
+    return None if value is None else Reliability(value=value, mostly_luck=value < _LUCK)
 
 
 def finds_reliability(function: Begins) -> Begins:
@@ -42,9 +65,9 @@ def reliability_known(made: MeasureSet) -> dict[str, float | None]:
     return find_summary(_key(made)) or {}
 
 
-def reliability_or_begin(made: MeasureSet, name: str) -> float | None:
-    """The rank correlation of one measure; None while nobody knows, and where it cannot be told."""
+def reliability_or_begin(made: MeasureSet, name: str) -> Reliability | None:
+    """How reliable one measure is; None while nobody knows, and where it cannot be told."""
     known = reliability_known(made)
     if name not in known and name in made.derived and not made.of:
         _BEGINS.function(made, name)
-    return known.get(name)
+    return reliability_of(known.get(name))

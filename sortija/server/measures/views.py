@@ -43,6 +43,7 @@ from sortija.server.measures.payloads import (
     Tie,
 )
 from sortija.server.measures.plan import chosen_donors, prepared_steps, role_of
+from sortija.server.measures.reliability import reliability_known, reliability_of
 from sortija.server.measures.rows import lens_rows
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
@@ -121,6 +122,7 @@ def _threads(
     then = np.flatnonzero(second.present) if second else None
 
     words = {name: words_of_values(made.study, name) for name in names}
+    reliability = {} if made.of else reliability_known(made)
 
     def one(name: str) -> Thread:
         about, source = made.about(name), made.source(name)
@@ -132,6 +134,7 @@ def _threads(
             because=about.because,
             by_definition=about.by_definition, formula=formulas.get(name, ""), note=source.note,
             at_least=unsure if name == "tenure" else 0,
+            reliability=reliability_of(reliability.get(name)),
             ties=ties.get(name, []),
             numbers=_numbers(made, plan, name, rows, (second, then), donors) if number else None,
             levels=None if number else _levels(made, name, rows, words[name]),

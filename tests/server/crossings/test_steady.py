@@ -36,7 +36,11 @@ class Steady(DemoCase):
         self.assertGreater(rows[0]["same_again"], rows[-1]["same_again"])
         name = next(name for name in yardsticks[0].names if name in found.measures)
         told = self.get(f"measure/{name}")["reliability"]
-        self.assertAlmostEqual(told, found.measures[name])
+        self.assertAlmostEqual(told["value"], found.measures[name])
+        self.assertEqual(told["mostly_luck"], found.measures[name] < 0.4)
+        threads = {each["name"]: each for each in self.get("measures")["threads"]}
+        self.assertEqual(threads[name]["reliability"], told)
+        self.assertIsNone(threads["weekend"]["reliability"])
         # Another measure is looked at when somebody opens it.
         self.assertIsNone(self.get("measure/weekend")["reliability"])
         run_jobs()
@@ -44,7 +48,7 @@ class Steady(DemoCase):
         alone = steadiness_of(
             inputs_for(ledger_of(self.study), before, after, ("weekend",)), []
         ).measures["weekend"]
-        self.assertAlmostEqual(told, alone)
+        self.assertAlmostEqual(told["value"], alone)
         self.get("measure/expected")
         self.assertEqual(Job.objects.filter(kind="crossings.reliability").count(), 1)
         if page["suggestion"]["k"]:

@@ -5175,8 +5175,7 @@ export interface components {
             check: components["schemas"]["HeldOutBody"] | null;
             model: components["schemas"]["ModelBody"] | null;
             begins: components["schemas"]["BeginsBody"] | null;
-            /** Reliability */
-            reliability: number | null;
+            reliability: components["schemas"]["Reliability"] | null;
         };
         /**
          * MeasureDraft
@@ -6589,6 +6588,16 @@ export interface components {
             words: string;
         };
         /**
+         * Reliability
+         * @description ``value``: rank correlation of two years of the same customers.
+         */
+        Reliability: {
+            /** Value */
+            value: number;
+            /** Mostly Luck */
+            mostly_luck: boolean;
+        };
+        /**
          * Remedy
          * @description One click: the recipe as it would be.
          */
@@ -7378,8 +7387,7 @@ export interface components {
             own: number;
             /** Luck */
             luck: string;
-            /** Reliability */
-            reliability: number | null;
+            reliability: components["schemas"]["Reliability"] | null;
             /** Lacks */
             lacks: string;
         };
@@ -7558,7 +7566,8 @@ export interface components {
          *
          *     ``formula``: of an own measure; ``note``: what a reader should know; ``because``: why the
          *     proposed role is proposed, where that is not plain; ``at_least``: customers whose value may be
-         *     larger than the log can tell.
+         *     larger than the log can tell; ``reliability``: rank correlation of two years of the same
+         *     customers, null where nobody has asked yet.
          */
         Thread: {
             /** Name */
@@ -7589,6 +7598,7 @@ export interface components {
             note: string;
             /** At Least */
             at_least: number;
+            reliability: components["schemas"]["Reliability"] | null;
             /** Ties */
             ties: components["schemas"]["Tie"][];
             numbers: components["schemas"]["Numbers"] | null;

@@ -93,9 +93,17 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick, onSil
                 {unit === "change" ? "together" : "at start"}
               </Column>
               {columns.map((state) => (
-                <Column key={state} figures className="px-1" title={page.states[state]?.name}>
+                <Column
+                  key={state}
+                  figures
+                  className="px-1"
+                  title={page.states[state]?.name}
+                  aria-label={page.states[state]?.name}
+                >
                   {state < k ? (
-                    <SegmentMark mark={page.states[state]?.mark ?? 0} size={14} />
+                    <span className="flex justify-end">
+                      <SegmentMark mark={page.states[state]?.mark ?? 0} size={14} />
+                    </span>
                   ) : (
                     page.states[state]?.short
                   )}

@@ -29,6 +29,8 @@ import { Empty, Failed, Waiting } from "@/ui/status";
 
 /** Of more steps only the one that is looked at is told from chance. */
 const FEW = ["year", "quarter"];
+/** A matrix of more states takes the whole width. */
+const BESIDE = 11;
 
 export interface SeriesProps {
   head: (action?: ReactNode) => ReactNode;
@@ -192,7 +194,9 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
             />
             {two && <Panel page={page} picked={picked} />}
           </div>
-          <div className="grid grid-cols-[1.4fr_1fr] items-start gap-3">
+          <div
+            className={`grid items-start gap-3 ${page.states.length > BESIDE ? "grid-cols-[minmax(0,1fr)]" : "grid-cols-[1.4fr_1fr]"}`}
+          >
             <Matrix
               page={page}
               step={table}

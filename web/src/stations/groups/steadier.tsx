@@ -80,8 +80,8 @@ function Variants({ row }: { row: Row }) {
       <p className="mt-1.5 text-11 text-quiet">
         {luck && reliability !== null && (
           <>
-            {luck} ranks customers alike by {reliability.toFixed(2)} in two years
-            {reliability < 0.4 &&
+            {luck} ranks customers alike by {reliability.value.toFixed(2)} in two years
+            {reliability.mostly_luck &&
               ": mostly luck. As a description it serves, as a shaper it makes customers hop"}
             .{" "}
           </>

@@ -92,7 +92,7 @@ function Figures({
 }: {
   thread: Thread;
   numbers: Schemas["Numbers"];
-  reliability: number | null;
+  reliability: Schemas["Reliability"] | null;
 }) {
   const { study } = useStudy();
   const lens = useLens();
@@ -121,10 +121,10 @@ function Figures({
       {reliability !== null && (
         <p className="mt-2">
           <span className="text-quiet">Reliability </span>
-          {reliability.toFixed(2)}
+          {reliability.value.toFixed(2)}
           <span className="text-quiet">
             , the rank correlation with the same year, had it happened again
-            {reliability < 0.4 && ": mostly luck"}.
+            {reliability.mostly_luck && ": mostly luck"}.
           </span>
         </p>
       )}

@@ -43,6 +43,15 @@ export function ThreadRow({ thread, numbers, page, open, onOpen, onGo, onChoose 
             {numbers.lens && <span className="text-teal">, lens {words(numbers.lens_median)}</span>}
             {numbers.beside && `, then ${words(numbers.beside_median)}`}
           </span>
+          {thread.reliability !== null && (
+            <span
+              className="block truncate text-11 text-quiet"
+              title="Rank correlation with the same year, had it happened again"
+            >
+              reliability {fixed(thread.reliability.value)}
+              {thread.reliability.mostly_luck && ", mostly luck"}
+            </span>
+          )}
           {thread.ties.length > 0 && <Ties thread={thread} />}
         </button>
         <div
