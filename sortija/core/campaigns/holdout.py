@@ -1,15 +1,13 @@
-"""Draw a holdout: seeded, stratified, exact to one; and what it could prove."""
+"""Draw a holdout: seeded, stratified, exact to one."""
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import special
 
-__all__ = ["Holdout", "draw_holdout", "smallest_effect"]
+__all__ = ["Holdout", "draw_holdout"]
 
 LEAST_STRATUM = 20
 
@@ -87,30 +85,3 @@ def draw_holdout(
     steps = np.floor(np.arange(m + 1) * share + offset)
     held[order] = steps[1:] > steps[:-1]
     return Holdout(held, stratum)
-
-
-def smallest_effect(written: int, held: int, base_rate: float) -> float:
-    """The smallest rise in a rate that is found 8 times in 10 (two-sided 0.05, unequal arms).
-
-    Solves the unpooled two-proportion formula for the rise by bisection; NaN where an arm is
-    empty or no rise up to certainty would be found.
-
-    >>> round(smallest_effect(5000, 1000, 0.1), 3)
-    0.03
-    """
-    if written == 0 or held == 0:
-        return float("nan")
-    reach = float(special.ndtri(0.975) + special.ndtri(0.8))
-
-    def found(rise: float) -> bool:
-        treated = base_rate + rise
-        spread = treated * (1 - treated) / written + base_rate * (1 - base_rate) / held
-        return rise >= reach * math.sqrt(max(spread, 0.0))
-
-    low, high = 0.0, 1.0 - base_rate
-    if high <= 0 or not found(high):
-        return float("nan")
-    for _ in range(60):
-        middle = (low + high) / 2
-        low, high = (low, middle) if found(middle) else (middle, high)
-    return high

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.core.campaigns.holdout import draw_holdout, smallest_effect
+from sortija.core.campaigns.holdout import draw_holdout
+from sortija.core.campaigns.power import smallest_effect
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.models import Campaign

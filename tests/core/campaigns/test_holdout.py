@@ -8,7 +8,8 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sortija.core.campaigns.holdout import draw_holdout, smallest_effect
+from sortija.core.campaigns.holdout import draw_holdout
+from sortija.core.campaigns.power import smallest_effect
 from sortija.core.formats.lists import csv_lines, safe_cell
 
 
