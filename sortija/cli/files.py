@@ -11,15 +11,29 @@ from typing import Any
 import pyarrow as pa
 
 from sortija.cli.terminal import Trouble
-from sortija.core.formats.measures import MeasureFile, MeasureFileError, as_bytes, read_measures
+from sortija.core.formats.measures import (
+    MeasureFile,
+    MeasureFileError,
+    as_bytes,
+    read_list,
+    read_measures,
+)
 
-__all__ = ["check_out", "open_measures", "read_text", "write_table", "write_whole"]
+__all__ = ["check_out", "open_list", "open_measures", "read_text", "write_table", "write_whole"]
 
 
 def open_measures(path: Path) -> MeasureFile:
     """A table of measures, or a sentence what is wrong with the file."""
     try:
         return read_measures(path)
+    except MeasureFileError as problem:
+        raise Trouble(str(problem)) from problem
+
+
+def open_list(path: Path) -> MeasureFile:
+    """A table whose rows need no name, or a sentence what is wrong with the file."""
+    try:
+        return read_list(path)
     except MeasureFileError as problem:
         raise Trouble(str(problem)) from problem
 

@@ -6,7 +6,19 @@ import argparse
 import sys
 from collections.abc import Sequence
 
-from sortija.cli import compare, cross, derive, group, keep, place, portray, score
+from sortija.cli import (
+    compare,
+    cross,
+    derive,
+    effect,
+    group,
+    holdout,
+    keep,
+    place,
+    portray,
+    power,
+    score,
+)
 from sortija.cli.terminal import Trouble
 
 __all__ = ["main"]
@@ -19,7 +31,19 @@ def main(arguments: Sequence[str] | None = None) -> int:
         description="Sortija from a terminal: the same figures as on screen, files in and out.",
     )
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
-    for command in (derive, score, group, place, portray, compare, cross, keep):
+    for command in (
+        derive,
+        score,
+        group,
+        place,
+        portray,
+        compare,
+        cross,
+        holdout,
+        power,
+        effect,
+        keep,
+    ):
         command.add_to(commands)
     asked = parser.parse_args(arguments)
     try:

@@ -15,7 +15,15 @@ import pyarrow.parquet as pq
 from sortija.core.formats.lists import safe_cell
 from sortija.core.table import Column, Table
 
-__all__ = ["KEY", "MeasureFile", "MeasureFileError", "as_bytes", "read_measures", "whole_ids"]
+__all__ = [
+    "KEY",
+    "MeasureFile",
+    "MeasureFileError",
+    "as_bytes",
+    "read_list",
+    "read_measures",
+    "whole_ids",
+]
 
 KEY = "customer"
 #: A number as files have it; a code such as 0012 is none.
@@ -143,6 +151,38 @@ def read_measures(path: Path) -> MeasureFile:
         No such file, another kind of file, no column ``customer``, or a customer without a name
         or with two rows.
     """
+    cells = _read(path)
+    if KEY not in cells.column_names:
+        there = ", ".join(cells.column_names)
+        raise MeasureFileError(
+            f"{path}: no column is called {KEY}, by which rows are told apart. "
+            f"Its columns are {there}."
+        )
+    named = cells[KEY]
+    if pa.types.is_floating(named.type):  # whole numbers that lay beside an empty cell once
+        named = named.cast(pa.int64(), safe=False) if _all_whole(named) else named
+    customers = named.cast(pa.string()).combine_chunks()
+    _once(path, customers)
+    return MeasureFile(path, customers, cells)
+
+
+def read_list(path: Path) -> MeasureFile:
+    """Read a table whose rows need no name: where none is called ``customer``, they are numbered as
+    a person who looks at the file would.
+
+    Raises
+    ------
+    MeasureFileError
+        As :func:`read_measures` says.
+    """
+    cells = _read(path)
+    if KEY in cells.column_names:
+        return read_measures(path)
+    rows = pa.array([f"row {row}" for row in range(2, len(cells) + 2)], pa.string())
+    return MeasureFile(path, rows, cells)
+
+
+def _read(path: Path) -> pa.Table:
     if not path.exists():
         raise MeasureFileError(f"{path}: there is no such file.")
     try:
@@ -150,20 +190,9 @@ def read_measures(path: Path) -> MeasureFile:
     except (pa.ArrowInvalid, UnicodeDecodeError) as problem:
         words = str(problem).split("\n")[0].rstrip(".")
         raise MeasureFileError(f"{path}: it cannot be read: {words}.") from problem
-    if KEY not in cells.column_names:
-        there = ", ".join(cells.column_names)
-        raise MeasureFileError(
-            f"{path}: no column is called {KEY}, by which rows are told apart. "
-            f"Its columns are {there}."
-        )
     if not len(cells):
         raise MeasureFileError(f"{path}: there are no rows in it.")
-    named = cells[KEY]
-    if pa.types.is_floating(named.type):  # whole numbers that lay beside an empty cell once
-        named = named.cast(pa.int64(), safe=False) if _all_whole(named) else named
-    customers = named.cast(pa.string()).combine_chunks()
-    _once(path, customers)
-    return MeasureFile(path, customers, cells)
+    return cells
 
 
 def _read_csv(path: Path) -> pa.Table:
