@@ -3,7 +3,7 @@
 import re
 from urllib.parse import parse_qsl
 
-from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.models import Campaign, StandingControl
 from sortija.server.crossings.models import Watch
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Grouping, Segment
@@ -53,6 +53,12 @@ def book(study, *_):
     return written.revision if written else 0
 
 
+def standing(study, *_):
+    """The revision of the standing control; None while there is none, for one is drawn unseen."""
+    control = StandingControl.objects.filter(study=study, ended=False).first()
+    return control.revision if control else None
+
+
 def words(study, _, trait):
     """The revision of the words for a trait's values."""
     return read_setting(study, f"words of {trait}", None)[1]
@@ -70,7 +76,8 @@ SEEN = {
     r"groups/(?:adopt|take-up|swap)|ladder": yardstick,
     r"groups/kept/(\d+)": row(Grouping), r"portraits/segments/(\d+)": row(Segment),
     r"portraits/book": book, r"traits/([^/]+)/words": words,
-    r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/(?:draw|list))?": row(Campaign),
+    r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/(?:draw|list|costs))?": row(Campaign),
+    r"campaigns/standing": standing,
     r"members/(\d+)": row(Membership), r"watches/(\d+)": row(Watch),
     r"intakes/(\d+)(?:/(?:count|overlap|apart|role|encoding))?": row(Intake),
 }  # fmt: skip

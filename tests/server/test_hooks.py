@@ -20,17 +20,18 @@ NAMED = {
         "measures.derive", "measures.series",
     ],
     "kinds of field": [
-        "band", "began", "bought", "capped", "changed", "component", "crossing", "differ",
-        "grouping", "kept", "margin", "measure", "met", "missing", "neighbour", "offer", "outlier",
-        "path", "segment", "silent", "tier", "total", "trait",
+        "band", "began", "bought", "campaign", "capped", "changed", "component", "crossing",
+        "differ", "grouping", "kept", "margin", "measure", "met", "missing", "neighbour", "offer",
+        "outlier", "path", "returned", "segment", "silent", "tier", "total", "trait",
     ],
     "facts of stations": [
         "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",
     ],
     "how actions are undone": [
-        "adopt", "book", "change watch", "correct trait", "count intake", "draw holdout",
-        "drop campaign", "keep lens", "kept", "marks", "member", "overlap", "plan campaign",
-        "rename lens", "segment", "setting", "swap", "take back intake", "watch",
+        "adopt", "book", "campaign costs", "change watch", "correct trait", "count intake",
+        "draw holdout", "drop campaign", "end control", "keep lens", "kept",
+        "marks", "member", "overlap", "plan campaign", "rename lens", "segment", "setting",
+        "standing control", "swap", "take back intake", "watch",
     ],
 }  # fmt: skip
 _BEFORE_AND_AFTER = """

@@ -14,6 +14,7 @@ from sortija.core.formats.lists import csv_lines
 from sortija.core.lens.clauses import Clause, canonical
 from sortija.core.progress import Progress
 from sortija.server.campaigns.audience import audience_of
+from sortija.server.campaigns.costs import CostsBody
 from sortija.server.campaigns.drawn import drawn_of, keep_drawn, let_go
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.offer import check_offer, expected_of
@@ -26,13 +27,19 @@ from sortija.server.lens.models import Export
 from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.problems import Conflict, Problem
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["change_plan", "draw", "drop", "hand_over", "list_lines", "plan"]
+__all__ = [
+    "change_plan", "draw", "drop", "hand_over", "list_lines", "plan", "set_costs", "today_of",
+]  # fmt: skip
 
 _BLOCK = 5000
 #: What is proposed for a plan without dates.
 SENT_IN, READ_AFTER = timedelta(days=7), timedelta(days=42)
+#: A log whose last day is further back tells of another time than today's.
+LONG_AGO = timedelta(days=62)
+MOST_REST = 365
 
 
 def _checked(name: str, send_on: date, read_on: date, holdout: float) -> None:
@@ -53,7 +60,7 @@ def plan(
 
     ``offer``: what is offered, as attributes of past offers.
     """
-    send_on = send_on or timezone.localdate() + SENT_IN
+    send_on = send_on or today_of(study) + SENT_IN
     read_on = read_on or send_on + READ_AFTER
     _checked(name, send_on, read_on, holdout)
     listed = canonical(clauses)
@@ -72,12 +79,20 @@ def plan(
     return campaign
 
 
+def today_of(study: Study) -> date:
+    """Today; the last day of a log that ended long ago, which has its own today."""
+    today, newest = timezone.localdate(), default_window(study)
+    return newest.to if newest and today - newest.to > LONG_AGO else today
+
+
 def change_plan(
     campaign: Campaign, name: str, send_on: date, read_on: date, holdout: float,
-    expected: int,
+    expected: int, rest_days: int = 0,
 ) -> Campaign:  # fmt: skip
     """Change a draft. A drawn campaign stays as it was drawn."""
     _checked(name, send_on, read_on, holdout)
+    if not 0 <= rest_days <= MOST_REST:
+        raise Problem(f"Customers are left in peace for 0 to {MOST_REST} days.")
     with changing(campaign.study_id):
         campaign = _now(campaign.pk)
         if campaign.state != Campaign.DRAFT:
@@ -87,8 +102,36 @@ def change_plan(
         _unchanged(campaign, expected)
         campaign.name, campaign.send_on, campaign.read_on = name.strip(), send_on, read_on
         campaign.holdout, campaign.revision = holdout, campaign.revision + 1
+        campaign.rest_days = rest_days
         campaign.save()
     return campaign
+
+
+def set_costs(campaign: Campaign, person: Any, costs: CostsBody, expected: int) -> Campaign:
+    """Say what a campaign costs; bills come late, so that this can be said of a sent one, too."""
+    with changing(campaign.study_id):
+        campaign = _now(campaign.pk)
+        _unchanged(campaign, expected)
+        before, after = campaign.costs, costs.model_dump()
+        if before == after:
+            return campaign
+        _set_costs(campaign, after)
+        record(
+            campaign.study, person, "campaign costs", f"Changed the costs of {campaign.name}",
+            f"campaign:{campaign.pk}", before, after,
+        )  # fmt: skip
+    return campaign
+
+
+@reverses("campaign costs")
+def _reverse_costs(entry: HistoryEntry, forward: bool) -> None:
+    campaign = _now(int(entry.target.removeprefix("campaign:")))
+    _set_costs(campaign, entry.after if forward else entry.before)
+
+
+def _set_costs(campaign: Campaign, costs: dict[str, Any]) -> None:
+    campaign.costs, campaign.revision = costs, campaign.revision + 1
+    campaign.save(update_fields=["costs", "revision"])
 
 
 def _unchanged(campaign: Campaign, expected: int | None) -> None:

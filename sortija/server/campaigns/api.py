@@ -11,8 +11,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.campaigns import actions
+from sortija.server.campaigns import actions, standing
+from sortija.server.campaigns.costs import CostsBody
 from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.result import CampaignResult, result_of
+from sortija.server.campaigns.standing import StandingBody
 from sortija.server.campaigns.views import (
     CampaignRow,
     CampaignsPage,
@@ -33,6 +36,11 @@ class CampaignPlan(BaseModel):
     send_on: date
     read_on: date
     holdout: float = 0.2
+    rest_days: int = 0
+
+
+class StandingAsked(BaseModel):
+    share: float
 
 
 class NewCampaign(BaseModel):
@@ -88,7 +96,7 @@ class OneCampaign(APIView):
         asked = body(request, CampaignPlan)
         row = actions.change_plan(
             row, asked.name, asked.send_on, asked.read_on, asked.holdout,
-            expected_revision(request),
+            expected_revision(request), asked.rest_days,
         )  # fmt: skip
         return reply(campaign_row(row))
 
@@ -97,6 +105,43 @@ class OneCampaign(APIView):
         """Delete a draft; undo brings it back."""
         row = _campaign(request, study, campaign)
         actions.drop(row, request.user, expected_revision(request))
+        return Response(status=204)
+
+
+class CostsView(APIView):
+    @extend_schema(parameters=[REVISION], request=CostsBody, responses=CampaignRow)
+    def put(self, request: Request, study: int, campaign: int) -> Response:
+        """Say what a campaign costs and what is left of a sale."""
+        row = _campaign(request, study, campaign)
+        asked = body(request, CostsBody)
+        row = actions.set_costs(row, request.user, asked, expected_revision(request))
+        return reply(campaign_row(row))
+
+
+class ResultView(APIView):
+    @extend_schema(responses=CampaignResult)
+    def get(self, request: Request, study: int, campaign: int) -> Response:
+        """What a campaign did, as far as the log reaches."""
+        return reply(result_of(_campaign(request, study, campaign, "reader")))
+
+
+class StandingView(APIView):
+    """The standing control: customers whom no campaign writes to."""
+
+    @extend_schema(request=StandingAsked, responses={201: StandingBody})
+    def post(self, request: Request, study: int) -> Response:
+        """Draw it, once a study."""
+        found = study_for(request.user, study, "analyst")
+        standing.draw_standing(found, request.user, body(request, StandingAsked).share)
+        row = standing.standing_body(found)
+        assert row is not None
+        return reply(row, 201)
+
+    @extend_schema(parameters=[REVISION], responses={204: None})
+    def delete(self, request: Request, study: int) -> Response:
+        """End it; undo brings it back."""
+        found = study_for(request.user, study, "analyst")
+        standing.end_standing(found, request.user, expected_revision(request))
         return Response(status=204)
 
 

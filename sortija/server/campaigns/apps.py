@@ -6,4 +6,10 @@ class CampaignsConfig(AppConfig):
     label = "campaigns"
 
     def ready(self) -> None:
-        from sortija.server.campaigns import actions, drawn, views  # noqa: F401 - they register
+        from sortija.server.campaigns import (  # noqa: F401 - they register
+            actions,
+            drawn,
+            lens_fields,
+            standing,
+            views,
+        )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import timedelta
 
 import numpy as np
@@ -12,7 +12,10 @@ from sortija.core.campaigns.base_rate import BaseRate, base_rate
 from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import members
 from sortija.core.scores.bands import band
+from sortija.server.campaigns.drawn import DRAWN, drawn_of
 from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.people import REASONS, Audience
+from sortija.server.campaigns.standing import in_control
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import assignment_at
@@ -22,37 +25,16 @@ from sortija.server.ledger.store.coverage import covered
 from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
-from sortija.server.studies.columns import read_column
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.request_cache import once, reading
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Audience", "audience_of", "window_of"]
+__all__ = ["audience_of", "window_of"]
 
 VALUE_BANDS = 5
 _YES = {"yes", "y", "true", "1", "t"}
-
-
-@dataclass(frozen=True)
-class Audience:
-    """Customers who can be written to, and how many fell away at each step, in order.
-
-    ``customers``: (m,) row numbers; ``segment``: (m,) state by ``yardstick`` (0 without one);
-    ``value``: (m,) band of spend; ``base_rate``: how many came unasked of who was in the same lens
-    one horizon earlier; ``untold``: why that cannot be told, where it is None.
-    """
-
-    lens: int
-    fell_away: dict[str, int]
-    customers: NDArray[np.int64]
-    segment: NDArray[np.int64]
-    yardstick: Yardstick | None
-    value: NDArray[np.int64]
-    base_rate: BaseRate | None
-    untold: str
-    made_from: str
 
 
 def window_of(campaign: Campaign) -> WindowInView:
@@ -71,18 +53,27 @@ def _consenting(study: Study, size: int) -> NDArray[np.bool_]:
     return np.isin(column.values, yes)
 
 
-def _busy(campaign: Campaign, size: int) -> NDArray[np.bool_]:
-    """Members of another drawn campaign whose time overlaps; held-out people among them."""
-    out = np.zeros(size, np.bool_)
-    live = Campaign.objects.filter(
+def _elsewhere(
+    campaign: Campaign, size: int
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_]]:
+    """Who is held out of another drawn campaign until that is read, who is written to by one whose
+    time overlaps, and who was written to in the days of rest before this one."""
+    held, busy, lately = (np.zeros(size, np.bool_) for _ in range(3))
+    rested = campaign.send_on - timedelta(days=campaign.rest_days)
+    others = Campaign.objects.filter(
         study=campaign.study, dropped=False, send_on__lte=campaign.read_on,
-        read_on__gte=campaign.send_on,
+        read_on__gte=min(campaign.send_on, rested),
     ).exclude(arms=None)  # fmt: skip
-    for other in live.exclude(pk=campaign.pk).select_related("arms"):
-        assert other.arms is not None
-        drawn = np.flatnonzero(read_column(other.arms).values)
-        out[drawn[drawn < size]] = True
-    return out
+    for other in others.exclude(pk=campaign.pk).select_related("study", *DRAWN):
+        drawn = drawn_of(other)
+        known = drawn.customers < size
+        written = drawn.customers[known & ~drawn.held]
+        if other.read_on >= campaign.send_on:
+            held[drawn.customers[known & drawn.held]] = True
+            busy[written] = True
+        elif other.send_on >= rested:
+            lately[written] = True
+    return held, busy, lately
 
 
 def audience_of(campaign: Campaign) -> Audience:
@@ -110,22 +101,21 @@ def _audience(campaign: Campaign) -> Audience:
     size = len(base.known)
     left = np.zeros(size, np.bool_)
     left[inside] = True
-    fell: dict[str, int] = {}
     consenting, addressed = _consenting(study, size), with_address(study, size)
-    for name, allowed in (
-        ("no consent", consenting),
-        ("no address", addressed),
-        ("in another campaign", ~_busy(campaign, size)),
-    ):
-        fell[name] = int((left & ~allowed).sum())
-        left &= allowed
+    fell = np.zeros(size, np.int8)
+    away = (~consenting, in_control(study, size), *_elsewhere(campaign, size), ~addressed)
+    for number, gone in enumerate(away, 1):
+        fell[left & gone] = number
+        left &= ~gone
+    counts = np.bincount(fell, minlength=len(REASONS) + 1)[1:].tolist()
     customers = np.flatnonzero(left)
     value = _spend(study, window)
     yardstick = yardstick_of(study)
     rate, untold = _unasked(campaign, window, clauses, consenting & addressed)
     return Audience(
         lens=len(inside),
-        fell_away=fell,
+        fell_away=dict(zip(REASONS, counts, strict=True)),
+        fell=fell,
         customers=customers,
         segment=_segments(study, window, yardstick, size)[customers],
         yardstick=yardstick,

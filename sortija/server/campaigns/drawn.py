@@ -9,18 +9,21 @@ from numpy.typing import NDArray
 
 from sortija.core.campaigns.holdout import Holdout
 from sortija.core.table import Column
-from sortija.server.campaigns.audience import Audience
 from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.people import REASONS, Audience
 from sortija.server.studies.columns import blank, drop_column, read_column, write_columns
 from sortija.server.studies.erasure_hooks import forgets_people
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
 from sortija.server.studies.tokens import new_token
 
-__all__ = ["Drawn", "drawn_of", "keep_drawn", "let_go"]
+__all__ = ["DRAWN", "LEVELS", "Drawn", "drawn_of", "keep_drawn", "let_go"]
 
 _ARMS = ("written to", "held out")
-_FIELDS = ("arms", "strata", "segments")
+#: What a draw says of everybody in its lens.
+LEVELS = (*_ARMS, *REASONS)
+#: The columns that a draw is kept in.
+DRAWN = ("arms", "strata", "segments")
 
 
 @dataclass(frozen=True)
@@ -43,13 +46,15 @@ def keep_drawn(campaign: Campaign, audience: Audience, drawn: Holdout) -> None:
     strata, stratum = np.unique(drawn.stratum, return_inverse=True)
     segments = range(int(audience.segment.max(initial=0)) + 1)
     told = (
-        (drawn.held, _ARMS),
+        (drawn.held, LEVELS),
         (stratum, tuple(str(number) for number in strata.tolist())),
         (audience.segment, tuple(str(number) for number in segments)),
     )
     columns = []
-    for field, (places, levels) in zip(_FIELDS, told, strict=True):
+    for field, (places, levels) in zip(DRAWN, told, strict=True):
         codes = np.zeros(population.size, np.int32)
+        if field == "arms":
+            codes[: len(audience.fell)] = np.where(audience.fell, audience.fell + len(_ARMS), 0)
         codes[audience.customers] = places.astype(np.int32) + 1
         columns.append((Column(f"campaign {field}", "category", codes, "", levels), None))
     # Another draw is another decision, however alike.
@@ -68,13 +73,13 @@ def drawn_of(campaign: Campaign) -> Drawn:
         np.asarray(read_column(row).values)
         for row in (campaign.arms, campaign.strata, campaign.segments)
     )
-    customers = np.flatnonzero(arms)
+    customers = np.flatnonzero((arms > 0) & (arms <= len(_ARMS)))
     return Drawn(customers, arms[customers] == 2, strata[customers] - 1, segments[customers] - 1)
 
 
 def let_go(campaign: Campaign) -> None:
     """Undo a draw; the campaign is saved."""
-    rows = [getattr(campaign, field) for field in _FIELDS]
+    rows = [getattr(campaign, field) for field in DRAWN]
     campaign.arms = campaign.strata = campaign.segments = campaign.yardstick = None
     campaign.save()
     for row in rows:
@@ -86,6 +91,6 @@ def let_go(campaign: Campaign) -> None:
 def _forget(study: Study, numbers: list[int]) -> None:
     """An erased person is on no list, sent or held out."""
     drawn = Campaign.objects.filter(study=study).exclude(arms=None)
-    for campaign in drawn.select_related(*_FIELDS):
-        for field in _FIELDS:
+    for campaign in drawn.select_related(*DRAWN):
+        for field in DRAWN:
             blank(getattr(campaign, field), numbers)

@@ -8,7 +8,7 @@ from django.db import models
 from sortija.server.groups.models import Yardstick
 from sortija.server.studies.models import Column, Study
 
-__all__ = ["Campaign"]
+__all__ = ["Campaign", "StandingControl"]
 
 
 def _drawn() -> models.ForeignKey[Column | None, Column | None]:
@@ -20,7 +20,8 @@ class Campaign(models.Model):
 
     ``arms``, ``strata``, ``segments``: the draw, a value per customer; ``yardstick``: the one that
     its segments are of. ``offer``: what is offered, as attributes of past offers; ``expected``: its
-    take-up as it was told on the day of the draw.
+    take-up as it was told on the day of the draw. ``costs``: in the study's money;
+    ``rest_days``: whoever was written to in so many days before is left in peace.
     """
 
     DRAFT, DRAWN, HANDED = "draft", "drawn", "handed over"
@@ -37,6 +38,8 @@ class Campaign(models.Model):
     fell_away = models.JSONField(default=dict)
     offer = models.JSONField(default=dict)
     expected = models.JSONField(default=dict)
+    costs = models.JSONField(default=dict)
+    rest_days = models.PositiveSmallIntegerField(default=0)
     arms = _drawn()
     strata = _drawn()
     segments = _drawn()
@@ -48,3 +51,23 @@ class Campaign(models.Model):
     handed_at = models.DateTimeField(null=True)
     dropped = models.BooleanField(default=False)
     revision = models.PositiveIntegerField(default=1)
+
+
+class StandingControl(models.Model):
+    """Customers who are never written to; ``column``: 2 for each of them, 1 for all others, 0 for
+    who was not there yet."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="standing_controls")
+    share = models.FloatField()
+    column = models.ForeignKey(Column, on_delete=models.RESTRICT, related_name="+")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    made_at = models.DateTimeField(auto_now_add=True)
+    ended = models.BooleanField(default=False)
+    revision = models.PositiveIntegerField(default=1)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["study"], condition=models.Q(ended=False), name="one_standing_control"
+            )
+        ]

@@ -8,18 +8,23 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from sortija.core.calendar import date_of
 from sortija.core.campaigns.holdout import draw_holdout
 from sortija.core.campaigns.power import smallest_effect
+from sortija.server.campaigns.actions import today_of
 from sortija.server.campaigns.audience import audience_of
+from sortija.server.campaigns.costs import CostsBody
 from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.offer import CampaignOffer, expected_of
+from sortija.server.campaigns.responses import reaches
+from sortija.server.campaigns.standing import StandingBody, standing_body
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import segment_labels
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import Fact, station
+from sortija.server.studies.trail import Fact, default_window, station
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["CampaignRow", "CampaignsPage", "campaign_row", "campaigns_page"]
@@ -43,6 +48,8 @@ class CampaignRow(BaseModel):
     interval, ``learnt_from`` how many; null: cannot be told, ``untold`` says why.
     ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
     that asks most; null: this cannot be measured. ``offer``: null where nothing is said of it.
+    ``told_to``: the day to which responses can be told, empty while there are none; ``read``: that
+    is the planned day.
     """
 
     id: int
@@ -68,11 +75,20 @@ class CampaignRow(BaseModel):
     arms: list[ArmRow]
     offer: CampaignOffer | None
     trouble: str
+    rest_days: int
+    costs: CostsBody
+    handed_on: str
+    told_to: str
+    read: bool
 
 
 class CampaignsPage(BaseModel):
+    """``today``: the study's; ``standing``: the control that no campaign writes to."""
+
     status: Status
     campaigns: list[CampaignRow]
+    today: str
+    standing: StandingBody | None
 
 
 def _counted(segment: NDArray[np.int64], held: NDArray[np.bool_]) -> list[tuple[int, int, int]]:
@@ -121,6 +137,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         lens = fell.pop("lens", 0)
         segments = _counted(drawn.segment, drawn.held)
         offer = CampaignOffer(**campaign.expected) if campaign.expected else None
+    told = reaches(campaign) if campaign.state == Campaign.HANDED else None
     written, held = sum(s[1] for s in segments), sum(s[2] for s in segments)
     effect = smallest_effect(written, held, rate.careful) if rate is not None else float("nan")
     return CampaignRow(
@@ -133,6 +150,10 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         untold=untold,
         smallest_effect=None if np.isnan(effect) else effect,
         arms=_arms(yardstick, segments, offer), offer=offer, trouble=trouble,
+        rest_days=campaign.rest_days, costs=CostsBody.kept(campaign.costs),
+        handed_on=campaign.handed_at.date().isoformat() if campaign.handed_at else "",
+        told_to=date_of(told).isoformat() if told is not None else "",
+        read=told is not None and date_of(told) >= campaign.read_on,
     )  # fmt: skip
 
 
@@ -141,15 +162,25 @@ def campaigns_page(study: Study) -> CampaignsPage:
     rows = Campaign.objects.filter(study=study, dropped=False).select_related("study", "yardstick")
     campaigns = [campaign_row(c) for c in rows.order_by("-id")]
     state = Status(state="whole") if campaigns else Status(state="empty", words="No campaign yet.")
-    return CampaignsPage(status=state, campaigns=campaigns)
+    return CampaignsPage(
+        status=state, campaigns=campaigns, today=today_of(study).isoformat(),
+        standing=standing_body(study),
+    )  # fmt: skip
 
 
 @station("campaigns", 7, "Campaigns")
 def _fact(study: Study, window: WindowInView | None) -> Fact:
-    rows = Campaign.objects.filter(study=study, dropped=False)
-    drafts = rows.filter(state=Campaign.DRAFT).count()
-    live = rows.exclude(state=Campaign.DRAFT).count()
-    if not drafts and not live:
+    rows = list(Campaign.objects.filter(study=study, dropped=False).select_related("study"))
+    if not rows:
         return Fact("not yet", "none planned" if window else "needs customers")
-    parts = [f"{live} drawn" if live else "", f"{drafts} draft{'s' * (drafts > 1)}" * bool(drafts)]
+    last = default_window(study)
+    read = sum(
+        row.state == Campaign.HANDED and last is not None and last.to >= row.read_on for row in rows
+    )
+    drafts = sum(row.state == Campaign.DRAFT for row in rows)
+    live = len(rows) - drafts - read
+    parts = [
+        f"{read} read" * bool(read), f"{live} running" * bool(live),
+        f"{drafts} draft{'s' * (drafts > 1)}" * bool(drafts),
+    ]  # fmt: skip
     return Fact("current", ", ".join(part for part in parts if part))

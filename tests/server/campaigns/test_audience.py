@@ -8,10 +8,12 @@ from itertools import pairwise
 
 from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.people import REASONS
 from sortija.server.ledger.models import Card
 from tests.server.support import LOG, MEMBERS, SMALL, DemoCase, ServerCase
 
 PLAN = {"name": "Spring letter", "send_on": "2026-07-10", "read_on": "2026-08-20", "holdout": 0.25}
+NOBODY = dict.fromkeys(REASONS, 0)
 DAYS = 41  # from sending to reading
 
 
@@ -57,7 +59,7 @@ class Stream(Planning, DemoCase):
         first = self.plan({"field": "measure:recency", "ranges": [[30, None]]})
         self.assertEqual(first["lens"], len(away))
         self.assertEqual(first["fell_away"], {
-            "no consent": len(no), "no address": len(unknown), "in another campaign": 0,
+            **NOBODY, "no consent": len(no), "no address": len(unknown),
         })  # fmt: skip
         drawn = {self.codes[m.customer] for m in self.draw(first)}
         self.assertEqual(drawn, away - no - unknown)
@@ -66,9 +68,9 @@ class Stream(Planning, DemoCase):
         consenting = {c for c in everyone if self.people.get(c, {}).get("mail_consent") == "yes"}
         addressed = {c for c in consenting if self.people[c]["email"]}
         self.assertEqual(everybody["fell_away"], {
-            "no consent": len(everyone) - len(consenting),
+            **NOBODY, "no consent": len(everyone) - len(consenting),
             "no address": len(consenting) - len(addressed),
-            "in another campaign": len(drawn),
+            "another campaign": first["written"], "held out elsewhere": first["held"],
         })  # fmt: skip
         later = self.draw(everybody)
         self.assertEqual({self.codes[m.customer] for m in later}, addressed - drawn)

@@ -46,6 +46,7 @@ FREE = {
                         "groups/proposals",
                         "groups/<int:grouping>/neighbourhood",
                         "campaigns",
+                        "campaigns/standing",
                         "watches",
                         "jobs/<int:job>/again",
                     )
@@ -67,6 +68,7 @@ class Revisions(DemoCase):
         one, other = Card.objects.order_by("number")[:2]
         group, lens = first.yardstick.grouping_id, {"field": "measure:recency", "ranges": [[1, 60]]}
         campaign = self.send("post", "campaigns", {**PLAN, "clauses": [lens]}, 201)["id"]
+        self.send("post", "campaigns/standing", {"share": 0.03}, 201)
         small = {"rule": "at most", "number": 9}
         sign = {"kind": "sign", "clauses": [lens], **small}
         watch = self.send("post", "watches", sign, 201)["id"]
@@ -116,6 +118,9 @@ class Revisions(DemoCase):
             ("put", "campaigns/<int:campaign>", f"campaigns/{campaign}", PLAN),
             ("post", "campaigns/<int:campaign>/draw", f"campaigns/{campaign}/draw", None),
             ("delete", "campaigns/<int:campaign>", f"campaigns/{campaign}", None),
+            ("put", "campaigns/<int:campaign>/costs", f"campaigns/{campaign}/costs",
+             {"contact": 0.5}),
+            ("delete", "campaigns/standing", "campaigns/standing", None),
             ("put", "watches/<int:watch>", f"watches/{watch}", {"name": "Few", **small}),
             ("delete", "watches/<int:watch>", f"watches/{watch}", None),
             ("put", "members/<int:member>", f"members/{member}", {"role": "analyst"}),

@@ -214,6 +214,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/campaigns/{campaign}/costs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Say what a campaign costs and what is left of a sale. */
+        put: operations["studies_campaigns_costs_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/campaigns/{campaign}/draw": {
         parameters: {
             query?: never;
@@ -243,6 +260,41 @@ export interface paths {
         /** @description The list of those written to. Asking for it hands it over, which stays on record. */
         post: operations["studies_campaigns_list_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/{campaign}/result": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a campaign did, as far as the log reaches. */
+        get: operations["studies_campaigns_result_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Draw it, once a study. */
+        post: operations["studies_campaigns_standing_create"];
+        /** @description End it; undo brings it back. */
+        delete: operations["studies_campaigns_standing_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2413,6 +2465,22 @@ export interface components {
             customers: number;
         };
         /**
+         * ArmResult
+         * @description ``came`` of ``customers`` bought; the share of it, with its 95% interval.
+         */
+        ArmResult: {
+            /** Customers */
+            customers: number;
+            /** Came */
+            came: number;
+            /** Share */
+            share: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
          * ArmRow
          * @description A segment of the audience and its arms; ``expected``: its take-up of what is offered, where
          *     that can be told.
@@ -2860,6 +2928,53 @@ export interface components {
              * @default 0.2
              */
             holdout?: number;
+            /**
+             * Rest Days
+             * @default 0
+             */
+            rest_days?: number;
+        };
+        /**
+         * CampaignResult
+         * @description ``through``: the last day told of, ``days`` after the one of sending, of ``horizon`` planned;
+         *     ``final``: it is read as planned; only then is there a ``verdict``, and ``by_luck``: of how many
+         *     campaigns without any effect one would look like this or plainer.
+         *
+         *     ``lacks``: why there is no result yet, or none at all. ``differ``: p that segments differ;
+         *     ``anyway``: of those who were written to and came, the share that would have come anyway;
+         *     ``likely_on``: when the pace so far will tell, null: not within two years.
+         */
+        CampaignResult: {
+            /** Through */
+            through: string;
+            /** Days */
+            days: number;
+            /** Horizon */
+            horizon: number;
+            /** Final */
+            final: boolean;
+            /** Lacks */
+            lacks: string;
+            written: components["schemas"]["ArmResult"] | null;
+            held: components["schemas"]["ArmResult"] | null;
+            returned: components["schemas"]["DifferenceBody"] | null;
+            /** Verdict */
+            verdict: ("more" | "fewer" | "cannot tell") | null;
+            /** By Luck */
+            by_luck: number | null;
+            /** Likely On */
+            likely_on: string | null;
+            /** Anyway */
+            anyway: number | null;
+            spend: components["schemas"]["SpendResult"] | null;
+            /** Segments */
+            segments: components["schemas"]["SegmentResult"][];
+            /** Differ */
+            differ: number | null;
+            worth: components["schemas"]["WorthBody"] | null;
+            costs: components["schemas"]["CostsBody"];
+            /** Pace */
+            pace: components["schemas"]["PacePoint"][];
         };
         /**
          * CampaignRow
@@ -2869,6 +2984,8 @@ export interface components {
          *     interval, ``learnt_from`` how many; null: cannot be told, ``untold`` says why.
          *     ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
          *     that asks most; null: this cannot be measured. ``offer``: null where nothing is said of it.
+         *     ``told_to``: the day to which responses can be told, empty while there are none; ``read``: that
+         *     is the planned day.
          */
         CampaignRow: {
             /** Id */
@@ -2920,12 +3037,27 @@ export interface components {
             offer: components["schemas"]["CampaignOffer"] | null;
             /** Trouble */
             trouble: string;
+            /** Rest Days */
+            rest_days: number;
+            costs: components["schemas"]["CostsBody"];
+            /** Handed On */
+            handed_on: string;
+            /** Told To */
+            told_to: string;
+            /** Read */
+            read: boolean;
         };
-        /** CampaignsPage */
+        /**
+         * CampaignsPage
+         * @description ``today``: the study's; ``standing``: the control that no campaign writes to.
+         */
         CampaignsPage: {
             status: components["schemas"]["Status"];
             /** Campaigns */
             campaigns: components["schemas"]["CampaignRow"][];
+            /** Today */
+            today: string;
+            standing: components["schemas"]["StandingBody"] | null;
         };
         /**
          * CandidatePage
@@ -3415,6 +3547,33 @@ export interface components {
             /** Value */
             value: string;
         };
+        /**
+         * CostsBody
+         * @description In the study's currency: a contact, fixed, and the discount that one who takes the offer up
+         *     gets; ``margin``: the share of spend that is left after the cost of goods, null: not said.
+         */
+        CostsBody: {
+            /**
+             * Contact
+             * @default 0
+             */
+            contact?: number;
+            /**
+             * Fixed
+             * @default 0
+             */
+            fixed?: number;
+            /**
+             * Discount
+             * @default 0
+             */
+            discount?: number;
+            /**
+             * Margin
+             * @default null
+             */
+            margin?: number | null;
+        };
         /** Credentials */
         Credentials: {
             /** Name */
@@ -3655,25 +3814,19 @@ export interface components {
         };
         /**
          * DifferenceBody
-         * @description The first column less the second, with its 95% interval; d and its interval for means.
-         *
-         *     ``told``: whether the interval leaves out 0.
+         * @description Written to less held out; null intervals: an arm has too few buyers.
          */
         DifferenceBody: {
-            /** Value */
-            value: number | null;
+            /** Written */
+            written: number;
+            /** Held */
+            held: number;
+            /** Difference */
+            difference: number;
             /** Low */
             low: number | null;
             /** High */
             high: number | null;
-            /** D */
-            d: number | null;
-            /** D Low */
-            d_low: number | null;
-            /** D High */
-            d_high: number | null;
-            /** Told */
-            told: boolean;
         };
         /**
          * DistrictsPage
@@ -5886,6 +6039,18 @@ export interface components {
             high: number | null;
         };
         /**
+         * PacePoint
+         * @description The shares that had come so many days after the one of sending.
+         */
+        PacePoint: {
+            /** Day */
+            day: number;
+            /** Written */
+            written: number;
+            /** Held */
+            held: number | null;
+        };
+        /**
          * PairPage
          * @description Two measures: edges, the line of least squares in their own units, and how many have both.
          *
@@ -6998,6 +7163,27 @@ export interface components {
             second: number;
         };
         /**
+         * SegmentResult
+         * @description The effect in one segment, its interval widened for as many looks; null: an arm is so small
+         *     that none is told.
+         */
+        SegmentResult: {
+            /** Segment */
+            segment: string;
+            /** Mark */
+            mark: number | null;
+            /** Written */
+            written: number;
+            /** Held */
+            held: number;
+            /** Difference */
+            difference: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+        };
+        /**
          * SegmentRule
          * @description A column in one line, by its number; ``ways``: one or two, either will do; ``leaves``: its
          *     bars.
@@ -7267,6 +7453,17 @@ export interface components {
             untold: string;
         };
         /**
+         * SpendResult
+         * @description Spend a head in the smallest unit of money; ``adjusted``: capped at ``cap`` and adjusted for
+         *     earlier spend.
+         */
+        SpendResult: {
+            plain: components["schemas"]["DifferenceBody"];
+            adjusted: components["schemas"]["DifferenceBody"] | null;
+            /** Cap */
+            cap: number | null;
+        };
+        /**
          * SpreadPage
          * @description ``furthest`` and ``hardest``: sentences, empty where nothing can be told; ``sampled``: of
          *     how many customers the lines are some.
@@ -7313,6 +7510,27 @@ export interface components {
             cards: number;
             /** Examples */
             examples: string[];
+        };
+        /** StandingAsked */
+        StandingAsked: {
+            /** Share */
+            share: number;
+        };
+        /**
+         * StandingBody
+         * @description ``share`` of customers who are never written to, ``customers`` of ``of``.
+         */
+        StandingBody: {
+            /** Share */
+            share: number;
+            /** Customers */
+            customers: number;
+            /** Of */
+            of: number;
+            /** Since */
+            since: string;
+            /** Revision */
+            revision: number;
         };
         /**
          * StateAhead
@@ -8247,6 +8465,29 @@ export interface components {
             unit: string;
         };
         /**
+         * WorthBody
+         * @description Money in the smallest unit: margin ``won`` with its interval, ``cost`` of writing, discount
+         *     ``given`` to those who would have come anyway, and ``net``.
+         */
+        WorthBody: {
+            /** Won */
+            won: number;
+            /** Won Low */
+            won_low: number | null;
+            /** Won High */
+            won_high: number | null;
+            /** Cost */
+            cost: number;
+            /** Given */
+            given: number;
+            /** Net */
+            net: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+        };
+        /**
          * WorthCurve
          * @description By band, worst first; null for an empty band. ``told``: share of the spend's variance.
          */
@@ -8941,6 +9182,44 @@ export interface operations {
             };
         };
     };
+    studies_campaigns_costs_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CostsBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     studies_campaigns_draw_create: {
         parameters: {
             query?: never;
@@ -8997,6 +9276,103 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ExportRow"];
                 };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_result_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignResult"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_standing_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandingAsked"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingBody"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_standing_destroy: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It cannot be done, and why. */
             default: {

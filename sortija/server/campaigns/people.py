@@ -1,0 +1,42 @@
+"""The customers of a campaign: who can be written to, and why others fall away."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.campaigns.base_rate import BaseRate
+from sortija.server.groups.models import Yardstick
+
+__all__ = ["REASONS", "Audience"]
+
+#: Why customers of a lens are not written to, in the order in which they fall away: whoever has
+#: several reasons is told of under the first.
+REASONS = (
+    "no consent", "standing control", "held out elsewhere", "another campaign",
+    "written to lately", "no address",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Audience:
+    """Customers who can be written to, and how many fell away at each step, in order.
+
+    ``fell``: (n,) int8 why each customer of the lens fell away, a place in :data:`REASONS` from 1;
+    0 for all others. ``customers``: (m,) row numbers; ``segment``: (m,) state by ``yardstick`` (0
+    without one); ``value``: (m,) band of spend; ``base_rate``: how many came unasked of who was in
+    the same lens one horizon earlier; ``untold``: why that cannot be told, where it is None.
+    """
+
+    lens: int
+    fell_away: dict[str, int]
+    fell: NDArray[np.int8]
+    customers: NDArray[np.int64]
+    segment: NDArray[np.int64]
+    yardstick: Yardstick | None
+    value: NDArray[np.int64]
+    base_rate: BaseRate | None
+    untold: str
+    made_from: str

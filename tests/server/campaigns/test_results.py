@@ -1,0 +1,176 @@
+"""What a campaign did, against purchases counted by another way; costs; fields of the lens."""
+
+import csv
+from datetime import date, timedelta
+
+import numpy as np
+
+from sortija.core.campaigns.effect import effect_of, parts_of
+from sortija.core.campaigns.strata import arms_of
+from sortija.server.campaigns import result
+from sortija.server.campaigns.drawn import drawn_of
+from sortija.server.campaigns.models import Campaign
+from sortija.server.ledger.models import Card
+from tests.server.support import SMALL, DemoCase, run_jobs
+
+SENT, READ = date(2026, 4, 5), date(2026, 5, 17)
+PLAN = {
+    "name": "April letter", "send_on": SENT.isoformat(), "read_on": READ.isoformat(),
+    "holdout": 0.4,
+}  # fmt: skip
+COSTS = {"contact": 0.5, "fixed": 20, "discount": 1, "margin": 0.4}
+
+
+class Results(DemoCase):
+    once = DemoCase.swept
+
+    def setUp(self):
+        super().setUp()
+        self.adopt(4)
+        self.get("measures", to="2026-03-31")
+        run_jobs()
+
+    def sent(self, **changes):
+        """A campaign of April that was drawn then, handed over."""
+        row = self.send("post", "campaigns?to=2026-03-31", {**PLAN, "clauses": [], **changes}, 201)
+        path = f"campaigns/{row['id']}"
+        self.send("post", f"{path}/draw")
+        self.send("post", f"{path}/list", status=201)
+        return path
+
+    def bought(self, to, back):
+        """Purchases and money of each drawn customer in a window, as the list of customers says."""
+        codes = dict(Card.objects.values_list("number", "code"))
+        told = self.everyone("measure:frequency", "measure:monetary", to=to, back=back)
+        drawn = drawn_of(Campaign.objects.get())
+        rows = [told.get(codes[n], (None, None)) for n in drawn.customers.tolist()]
+        visits, money = (np.array([row[place] or 0.0 for row in rows]) for place in range(2))
+        return drawn, visits > 0, money
+
+    def test_against_purchases_as_the_measures_tell_them(self):
+        path = self.sent()
+        told = self.get(f"{path}/result")
+        after = (SENT + timedelta(days=1)).isoformat()
+        self.get("measures", to=READ.isoformat(), back=after)
+        run_jobs()
+        drawn, came, spent = self.bought(READ.isoformat(), after)
+        self.assertEqual((told["final"], told["through"], told["days"]), (True, "2026-05-17", 42))
+        self.assertEqual(told["written"]["came"], came[~drawn.held].sum())
+        self.assertEqual(told["held"]["came"], came[drawn.held].sum())
+        self.assertAlmostEqual(
+            told["spend"]["plain"]["written"] / 100,
+            effect_of(came, arms_of(drawn.held, drawn.stratum), spent).spend.plain.written,
+        )
+        self.assertEqual(told["pace"][-1]["written"], told["written"]["share"])
+        shares = [point["written"] for point in told["pace"]]
+        self.assertEqual(shares, sorted(shares))
+        arms = arms_of(drawn.held, drawn.stratum)
+        effect = effect_of(came, arms).returned
+        for name in ("difference", "low", "high"):
+            self.assertAlmostEqual(told["returned"][name], getattr(effect, name))
+        self.assertAlmostEqual(told["by_luck"], effect.by_luck)
+        sure = effect.low > 0 or effect.high < 0
+        self.assertEqual(told["verdict"] != "cannot tell", sure)
+        self.segments(told, drawn, came, arms)
+
+    def segments(self, told, drawn, came, arms):
+        large = [
+            n for n in np.unique(drawn.segment)
+            if min((drawn.held[drawn.segment == n]).sum(), (~drawn.held[drawn.segment == n]).sum())
+            >= result.LEAST
+        ]  # fmt: skip
+        self.assertGreater(len(large), 1)
+        self.assertEqual(
+            [each["difference"] is not None for each in told["segments"]],
+            [n in large for n in np.unique(drawn.segment)],
+        )
+        among = np.isin(drawn.segment, large)
+        parts = parts_of(came[among], arms.of(among), drawn.segment[among])
+        self.assertAlmostEqual(told["differ"], parts.differ)
+        rows = [each for each in told["segments"] if each["difference"] is not None]
+        for each, part in zip(rows, parts.returned, strict=True):
+            self.assertAlmostEqual(each["low"], part.low)
+
+    def test_an_earlier_look_has_no_verdict(self):
+        path = self.sent(send_on="2026-06-10", read_on="2026-07-22")
+        told = self.get(f"{path}/result")
+        self.assertEqual((told["final"], told["verdict"], told["by_luck"]), (False, None, None))
+        self.assertEqual((told["through"], told["days"], told["horizon"]), ("2026-06-30", 20, 42))
+        row = self.get("campaigns")["campaigns"][0]
+        self.assertEqual((row["told_to"], row["read"]), ("2026-06-30", False))
+
+    def test_before_a_purchase_can_be_in_the_log(self):
+        path = self.sent(send_on="2026-06-30", read_on="2026-08-10")
+        told = self.get(f"{path}/result")
+        self.assertIn("No purchase after 30 Jun 2026", told["lacks"])
+        self.assertIsNone(told["written"])
+        row = self.send("post", "campaigns", {**PLAN, "clauses": []}, 201)
+        self.assertIn("Nothing is drawn", self.get(f"campaigns/{row['id']}/result")["lacks"])
+
+    def test_without_a_holdout_nothing_is_told_of_its_effect(self):
+        told = self.get(f"{self.sent(holdout=0)}/result")
+        self.assertIn("Nobody was held out", told["lacks"])
+        self.assertGreater(told["written"]["came"], 0)
+        self.assertIsNone(told["returned"])
+
+    def test_worth_follows_from_costs(self):
+        path = self.sent()
+        self.assertIsNone(self.get(f"{path}/result")["worth"])
+        self.send("put", f"{path}/costs", COSTS)
+        told = self.get(f"{path}/result")
+        n, best = told["written"]["customers"], told["spend"]["adjusted"]
+        worth = told["worth"]
+        self.assertAlmostEqual(worth["won"], best["difference"] * n * 0.4)
+        self.assertAlmostEqual(worth["cost"], 2000 + 50 * n)
+        self.assertAlmostEqual(worth["given"], 100 * told["returned"]["held"] * n)
+        self.assertAlmostEqual(worth["net"], worth["won"] - worth["cost"] - worth["given"])
+        self.send("post", "history/undo")
+        self.assertIsNone(self.get(f"{path}/result")["worth"])
+        self.send("put", f"{path}/costs", {"margin": 2}, 400)
+
+    def test_who_came_back_is_a_lens(self):
+        path = self.sent()
+        told, number = self.get(f"{path}/result"), path.partition("/")[2]
+        for arm, of in (("written to", "written"), ("held out", "held")):
+            clauses = [
+                {"field": f"campaign:{number}", "values": [arm]},
+                {"field": f"returned:{number}", "values": ["yes"]},
+            ]
+            lens = self.send("post", "lens", {"clauses": clauses})["lens"]["customers"]
+            self.assertEqual(lens, told[of]["came"])
+
+    def test_who_falls_away_is_a_lens_before_and_after_the_draw(self):
+        row = self.send("post", "campaigns", {**PLAN, "clauses": []}, 201)
+        with (SMALL / "members.csv").open(newline="") as file:
+            yes = {r["card"] for r in csv.DictReader(file) if r["mail_consent"] == "yes"}
+        no = sum(code not in yes for code in self.everyone("measure:recency"))
+        clause = {"field": f"campaign:{row['id']}", "values": ["no consent"]}
+        for _ in range(2):
+            lens = self.send("post", "lens", {"clauses": [clause]})["lens"]["customers"]
+            self.assertEqual(lens, row["fell_away"]["no consent"])
+            self.assertEqual(lens, no)
+            self.send("post", f"campaigns/{row['id']}/draw", status=200) if _ == 0 else None
+        self.assertEqual(
+            self.send("post", "lens", {"clauses": [
+                {"field": f"campaign:{row['id']}", "values": ["written to", "held out"]}
+            ]})["lens"]["customers"],
+            row["written"] + row["held"],
+        )  # fmt: skip
+
+    def test_who_was_written_to_lately_is_left_in_peace(self):
+        first = self.send("post", "campaigns", {**PLAN, "clauses": []}, 201)
+        self.send("post", f"campaigns/{first['id']}/draw")
+        later = {**PLAN, "name": "Summer", "send_on": "2026-06-01", "read_on": "2026-07-01"}
+        row = self.send("post", "campaigns", {**later, "clauses": []}, 201)
+        self.assertEqual(row["fell_away"]["written to lately"], 0)
+        row = self.send("put", f"campaigns/{row['id']}", {**later, "rest_days": 60})
+        self.assertEqual(row["fell_away"]["written to lately"], first["written"])
+        self.assertEqual(row["fell_away"]["held out elsewhere"], 0)
+        row = self.send("put", f"campaigns/{row['id']}", {**later, "rest_days": 50})
+        self.assertEqual(row["fell_away"]["written to lately"], 0)
+        self.send("put", f"campaigns/{row['id']}", {**later, "rest_days": 900}, 400)
+
+    def test_a_plan_without_dates_is_of_the_logs_own_time(self):
+        row = self.send("post", "campaigns", {"name": "Soon", "clauses": []}, 201)
+        self.assertEqual((row["send_on"], row["read_on"]), ("2026-07-07", "2026-08-18"))
+        self.assertEqual(self.get("campaigns")["today"], "2026-06-30")
