@@ -59,6 +59,7 @@ class Demo:
     responses: Path
     districts: Path
     truth: Path
+    winter: Path
     lines: int
 
 
@@ -266,6 +267,14 @@ def _write_truth(
         _write_rows(out, rows)
 
 
+def _write_list(path: Path, audience: NDArray[np.int64], written: NDArray[np.bool_]) -> None:
+    """The list of the finished campaign with both arms, as whoever sent it kept it."""
+    groups = pa.array(np.where(written, "written", "held").tolist())
+    with path.open("wb") as out:
+        out.write(b"card,group\n")
+        _write_rows(out, _join(card_number(audience), groups, sep=","))
+
+
 def write_demo(
     folder: Path,
     members: int = 6000,
@@ -288,6 +297,7 @@ def write_demo(
         responses=folder / "responses.csv",
         districts=folder / "districts.geojson",
         truth=folder / "truth.csv",
+        winter=folder / "winter-letter.csv",
         lines=0,
     )
     lines = _write_log(demo.log, np.random.default_rng(streams[2]), people, extra, progress)
@@ -295,6 +305,7 @@ def write_demo(
     _write_offers(demo.offers, demo.responses, np.random.default_rng(streams[3]), people)
     _write_districts(demo.districts, people)
     _write_truth(demo.truth, people, audience, written)
+    _write_list(demo.winter, audience, written)
     return Demo(**{**demo.__dict__, "lines": lines})
 
 

@@ -219,6 +219,7 @@ def main() -> int:
         warming.join()
         print("Importing the Marrowmere demo …", flush=True)
         _manage("load_demo", "--person", "analyst", "--members", str(options.members))
+        _manage("load_demo_campaigns")
         server = house.open(
             "the server", sys.executable, "-m", "gunicorn", "sortija.server.wsgi",
             "--bind", f"127.0.0.1:{port}", "--workers", "1", "--threads", "8",

@@ -76,7 +76,7 @@ SEEN = {
     r"groups/(?:adopt|take-up|swap)|ladder": yardstick,
     r"groups/kept/(\d+)": row(Grouping), r"portraits/segments/(\d+)": row(Segment),
     r"portraits/book": book, r"traits/([^/]+)/words": words,
-    r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/(?:draw|list|costs))?": row(Campaign),
+    r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/(?:draw|list|costs|move))?": row(Campaign),
     r"campaigns/standing": standing,
     r"members/(\d+)": row(Membership), r"watches/(\d+)": row(Watch),
     r"intakes/(\d+)(?:/(?:count|overlap|apart|role|encoding))?": row(Intake),

@@ -28,8 +28,8 @@ NAMED = {
         "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",
     ],
     "how actions are undone": [
-        "adopt", "book", "campaign costs", "change watch", "correct trait", "count intake",
-        "draw holdout", "drop campaign", "end control", "keep lens", "kept",
+        "adopt", "book", "bring in campaign", "campaign costs", "change watch", "correct trait",
+        "count intake", "draw holdout", "drop campaign", "end control", "keep lens", "kept",
         "marks", "member", "overlap", "plan campaign", "rename lens", "segment", "setting",
         "standing control", "swap", "take back intake", "watch",
     ],

@@ -21,7 +21,8 @@ __all__ = ["Difference", "mean_difference", "share_difference", "slope_on"]
 @dataclass(frozen=True)
 class Difference:
     """``written``, ``held``: the share or mean of each arm; ``difference`` between the two, with
-    its interval, NaN where none is told; ``error``: its standard error; ``p``: two-sided."""
+    its interval, NaN where none is told; ``error``: its standard error; ``p``: two-sided;
+    ``written_between``, ``held_between``: the intervals of the two shares, NaN of means."""
 
     written: float
     held: float
@@ -30,6 +31,8 @@ class Difference:
     high: float
     error: float
     p: float
+    written_between: tuple[float, float] = (float("nan"), float("nan"))
+    held_between: tuple[float, float] = (float("nan"), float("nan"))
 
     @property
     def by_luck(self) -> float:
@@ -65,7 +68,7 @@ def share_difference(
         float(written), float(held), gap,
         gap - float(np.hypot(written - l1, u2 - held)),
         gap + float(np.hypot(u1 - written, held - l2)),
-        error, _two_sided(gap, error),
+        error, _two_sided(gap, error), (l1, u1), (l2, u2),
     )  # fmt: skip
 
 

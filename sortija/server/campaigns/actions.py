@@ -31,7 +31,8 @@ from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
-    "change_plan", "draw", "drop", "hand_over", "list_lines", "plan", "set_costs", "today_of",
+    "change_plan", "checked_plan", "draw", "drop", "hand_over", "list_lines", "move", "plan",
+    "set_costs", "today_of",
 ]  # fmt: skip
 
 _BLOCK = 5000
@@ -42,7 +43,8 @@ LONG_AGO = timedelta(days=62)
 MOST_REST = 365
 
 
-def _checked(name: str, send_on: date, read_on: date, holdout: float) -> None:
+def checked_plan(name: str, send_on: date, read_on: date, holdout: float) -> None:
+    """A Problem where a plan makes no sense."""
     if not 1 <= len(name.strip()) <= 80:
         raise Problem("Give the campaign a name of 1 to 80 letters.")
     if read_on <= send_on:
@@ -62,7 +64,7 @@ def plan(
     """
     send_on = send_on or today_of(study) + SENT_IN
     read_on = read_on or send_on + READ_AFTER
-    _checked(name, send_on, read_on, holdout)
+    checked_plan(name, send_on, read_on, holdout)
     listed = canonical(clauses)
     if offer:
         check_offer(study, window, offer)
@@ -90,7 +92,7 @@ def change_plan(
     expected: int, rest_days: int = 0,
 ) -> Campaign:  # fmt: skip
     """Change a draft. A drawn campaign stays as it was drawn."""
-    _checked(name, send_on, read_on, holdout)
+    checked_plan(name, send_on, read_on, holdout)
     if not 0 <= rest_days <= MOST_REST:
         raise Problem(f"Customers are left in peace for 0 to {MOST_REST} days.")
     with changing(campaign.study_id):
@@ -105,6 +107,15 @@ def change_plan(
         campaign.rest_days = rest_days
         campaign.save()
     return campaign
+
+
+def move(campaign: Campaign, days: int, expected: int) -> Campaign:
+    """Move the dates of a draft by so many days, earlier ones less than 0."""
+    by = timedelta(days=days)
+    return change_plan(
+        campaign, campaign.name, campaign.send_on + by, campaign.read_on + by, campaign.holdout,
+        expected, campaign.rest_days,
+    )  # fmt: skip
 
 
 def set_costs(campaign: Campaign, person: Any, costs: CostsBody, expected: int) -> Campaign:

@@ -6,12 +6,12 @@ from datetime import date
 
 from django.http import Http404
 from drf_spectacular.utils import extend_schema
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from sortija.server.campaigns import actions, standing
+from sortija.server.campaigns import actions, past, standing
 from sortija.server.campaigns.costs import CostsBody
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.result import CampaignResult, result_of
@@ -37,6 +37,21 @@ class CampaignPlan(BaseModel):
     read_on: date
     holdout: float = 0.2
     rest_days: int = 0
+
+
+class Moved(BaseModel):
+    """By so many ``days``, earlier ones less than 0."""
+
+    days: int = Field(ge=-3660, le=3660)
+
+
+class PastCampaign(BaseModel):
+    """Sent from elsewhere; ``list``: a CSV with the columns card and group, written or held."""
+
+    name: str
+    send_on: date
+    read_on: date
+    list: str
 
 
 class StandingAsked(BaseModel):
@@ -88,6 +103,19 @@ class CampaignsView(APIView):
         return reply(campaign_row(campaign), 201)
 
 
+class PastView(APIView):
+    @extend_schema(request=PastCampaign, responses={201: CampaignRow})
+    def post(self, request: Request, study: int) -> Response:
+        """Bring in a campaign that was sent from elsewhere; its result is told from the log."""
+        found = study_for(request.user, study, "analyst")
+        asked = body(request, PastCampaign)
+        arms = past.read_arms(asked.list)
+        campaign = past.bring_in_past(
+            found, request.user, asked.name, asked.send_on, asked.read_on, arms
+        )  # fmt: skip
+        return reply(campaign_row(campaign), 201)
+
+
 class OneCampaign(APIView):
     @extend_schema(parameters=[REVISION], request=CampaignPlan, responses=CampaignRow)
     def put(self, request: Request, study: int, campaign: int) -> Response:
@@ -106,6 +134,15 @@ class OneCampaign(APIView):
         row = _campaign(request, study, campaign)
         actions.drop(row, request.user, expected_revision(request))
         return Response(status=204)
+
+
+class MoveView(APIView):
+    @extend_schema(parameters=[REVISION], request=Moved, responses=CampaignRow)
+    def put(self, request: Request, study: int, campaign: int) -> Response:
+        """Move the dates of a plan that is not drawn yet."""
+        row = _campaign(request, study, campaign)
+        row = actions.move(row, body(request, Moved).days, expected_revision(request))
+        return reply(campaign_row(row))
 
 
 class CostsView(APIView):

@@ -10,6 +10,7 @@ class CampaignsConfig(AppConfig):
             actions,
             drawn,
             lens_fields,
+            past,
             standing,
             views,
         )

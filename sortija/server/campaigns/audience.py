@@ -122,8 +122,16 @@ def _audience(campaign: Campaign) -> Audience:
         value=value[customers],
         base_rate=rate,
         untold=untold,
+        basket=_basket(made, customers),
         made_from=base.made_from,
     )
+
+
+def _basket(made: MeasureSet, customers: NDArray[np.int64]) -> float:
+    """What these customers spend at a purchase, all of theirs together."""
+    visits = np.nansum(np.asarray(made.column("frequency").values, np.float64)[customers])
+    money = int(made.money[customers].sum())
+    return money / float(visits) if visits > 0 else float("nan")
 
 
 def _unasked(

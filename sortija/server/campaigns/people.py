@@ -27,7 +27,8 @@ class Audience:
     ``fell``: (n,) int8 why each customer of the lens fell away, a place in :data:`REASONS` from 1;
     0 for all others. ``customers``: (m,) row numbers; ``segment``: (m,) state by ``yardstick`` (0
     without one); ``value``: (m,) band of spend; ``base_rate``: how many came unasked of who was in
-    the same lens one horizon earlier; ``untold``: why that cannot be told, where it is None.
+    the same lens one horizon earlier; ``untold``: why that cannot be told, where it is None;
+    ``basket``: what they spend at a purchase, in the smallest unit of money, NaN of nobody.
     """
 
     lens: int
@@ -39,4 +40,5 @@ class Audience:
     value: NDArray[np.int64]
     base_rate: BaseRate | None
     untold: str
+    basket: float
     made_from: str

@@ -42,7 +42,8 @@ Verdict = Literal["more", "fewer", "cannot tell"]
 
 
 class ArmResult(BaseModel):
-    """``came`` of ``customers`` bought; the share of it, with its 95% interval."""
+    """``came`` of ``customers`` bought; the share of it, with its 95% interval, each stratum
+    weighted by the audience where both arms are there."""
 
     customers: int
     came: int
@@ -51,7 +52,7 @@ class ArmResult(BaseModel):
     high: float
 
 
-class DifferenceBody(BaseModel):
+class RiseBody(BaseModel):
     """Written to less held out; null intervals: an arm has too few buyers."""
 
     written: float
@@ -65,8 +66,8 @@ class SpendResult(BaseModel):
     """Spend a head in the smallest unit of money; ``adjusted``: capped at ``cap`` and adjusted for
     earlier spend."""
 
-    plain: DifferenceBody
-    adjusted: DifferenceBody | None
+    plain: RiseBody
+    adjusted: RiseBody | None
     cap: float | None
 
 
@@ -122,7 +123,7 @@ class CampaignResult(BaseModel):
     lacks: str
     written: ArmResult | None
     held: ArmResult | None
-    returned: DifferenceBody | None
+    returned: RiseBody | None
     verdict: Verdict | None
     by_luck: float | None
     likely_on: str | None
@@ -192,6 +193,12 @@ def _read(key: Keyed[tuple[Campaign, Outcome]]) -> CampaignResult:
 def _tell(campaign: Campaign, outcome: Outcome, effect: Effect, result: CampaignResult) -> None:
     returned, sizes = effect.returned, effect.arms.sizes.sum(axis=1)
     result.returned, result.anyway = _body(returned), or_none(came_anyway(returned))
+    for arm, share, between in (
+        (result.written, returned.written, returned.written_between),
+        (result.held, returned.held, returned.held_between),
+    ):
+        if arm is not None:
+            arm.share, (arm.low, arm.high) = share, between
     if effect.spend is not None:
         result.spend = _spend(effect.spend)
     told = returned.low > 0 or returned.high < 0
@@ -244,8 +251,8 @@ def _arm(came: NDArray[np.bool_]) -> ArmResult:
     return ArmResult(customers=of, came=count, share=count / of, low=low, high=high)
 
 
-def _body(found: Difference) -> DifferenceBody:
-    return DifferenceBody(
+def _body(found: Difference) -> RiseBody:
+    return RiseBody(
         written=found.written, held=found.held, difference=found.difference,
         low=or_none(found.low), high=or_none(found.high),
     )  # fmt: skip

@@ -7,7 +7,9 @@ from sortija.server.campaigns import api
 urlpatterns = [
     path("studies/<int:study>/campaigns", api.CampaignsView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>", api.OneCampaign.as_view()),
+    path("studies/<int:study>/campaigns/past", api.PastView.as_view()),
     path("studies/<int:study>/campaigns/standing", api.StandingView.as_view()),
+    path("studies/<int:study>/campaigns/<int:campaign>/move", api.MoveView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/costs", api.CostsView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/result", api.ResultView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/draw", api.DrawView.as_view()),

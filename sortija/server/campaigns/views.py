@@ -15,6 +15,7 @@ from sortija.server.campaigns.actions import today_of
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.costs import CostsBody
 from sortija.server.campaigns.drawn import drawn_of
+from sortija.server.campaigns.fork import ForkPoint, Pays, fork_of, pays_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.offer import CampaignOffer, expected_of
 from sortija.server.campaigns.responses import reaches
@@ -48,6 +49,7 @@ class CampaignRow(BaseModel):
     interval, ``learnt_from`` how many; null: cannot be told, ``untold`` says why.
     ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
     that asks most; null: this cannot be measured. ``offer``: null where nothing is said of it.
+    ``fork``: of a draft, what other shares would prove; ``pays``: from which rise on it pays.
     ``told_to``: the day to which responses can be told, empty while there are none; ``read``: that
     is the planned day.
     """
@@ -77,6 +79,8 @@ class CampaignRow(BaseModel):
     trouble: str
     rest_days: int
     costs: CostsBody
+    fork: list[ForkPoint]
+    pays: Pays | None
     handed_on: str
     told_to: str
     read: bool
@@ -120,6 +124,8 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
     fell: dict[str, int] = {}
     segments: list[tuple[int, int, int]] = []
     rate, trouble, untold, lens, yardstick, offer = None, "", "", 0, None, None
+    fork: list[ForkPoint] = []
+    pays: Pays | None = None
     if campaign.state == Campaign.DRAFT:
         try:
             audience = audience_of(campaign)
@@ -131,6 +137,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
             found = draw_holdout(audience.segment, audience.value, campaign.holdout, campaign.seed)
             segments = _counted(audience.segment, found.held)
             offer = expected_of(campaign, audience.segment[~found.held])
+            pays = pays_of(campaign, audience, int((~found.held).sum()))
     else:
         drawn, yardstick = drawn_of(campaign), campaign.yardstick
         fell = dict(campaign.fell_away)
@@ -139,6 +146,9 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         offer = CampaignOffer(**campaign.expected) if campaign.expected else None
     told = reaches(campaign) if campaign.state == Campaign.HANDED else None
     written, held = sum(s[1] for s in segments), sum(s[2] for s in segments)
+    arms = _arms(yardstick, segments, offer)
+    if rate is not None:
+        fork = fork_of([(arm.segment, arm.written + arm.held) for arm in arms], rate.careful)
     effect = smallest_effect(written, held, rate.careful) if rate is not None else float("nan")
     return CampaignRow(
         id=campaign.pk, name=campaign.name, state=campaign.state, revision=campaign.revision,
@@ -149,7 +159,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         base_high=rate.high if rate else None, learnt_from=rate.customers if rate else 0,
         untold=untold,
         smallest_effect=None if np.isnan(effect) else effect,
-        arms=_arms(yardstick, segments, offer), offer=offer, trouble=trouble,
+        arms=arms, offer=offer, trouble=trouble, fork=fork, pays=pays,
         rest_days=campaign.rest_days, costs=CostsBody.kept(campaign.costs),
         handed_on=campaign.handed_at.date().isoformat() if campaign.handed_at else "",
         told_to=date_of(told).isoformat() if told is not None else "",

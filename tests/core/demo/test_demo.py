@@ -7,6 +7,8 @@ from pathlib import Path
 
 from sortija.demo.files import digest, write_demo
 
+FILES = ("log", "members", "offers", "responses", "districts", "truth", "winter")
+
 
 class Demo(unittest.TestCase):
     @classmethod
@@ -19,13 +21,13 @@ class Demo(unittest.TestCase):
             cls.lines = list(csv.DictReader(file, delimiter=";"))
 
     def test_same_seed_same_bytes(self):
-        for name in ("log", "members", "offers", "responses", "districts", "truth"):
+        for name in FILES:
             self.assertEqual(digest(getattr(self.demo, name)), digest(getattr(self.again, name)))
         self.assertNotEqual(digest(self.demo.log), digest(self.other.log))
 
     def test_the_shipped_set_is_this_one(self):
         shipped = Path(__file__).parents[3] / "sortija" / "demo" / "small"
-        for name in ("log", "members", "offers", "responses", "districts", "truth"):
+        for name in FILES:
             mine = getattr(self.demo, name)
             self.assertEqual(digest(shipped / mine.name), digest(mine), name)
 
@@ -47,6 +49,11 @@ class Demo(unittest.TestCase):
         self.assertEqual(len(rows), 400)
         arms = [int(r["campaign_arm"]) for r in rows]
         self.assertLessEqual(abs(arms.count(1) - arms.count(2)), 1)
+        with self.demo.winter.open() as file:
+            told = {row["card"]: row["group"] for row in csv.DictReader(file)}
+        known = {"1": "written", "2": "held"}
+        drawn = [(r["card"], known[r["campaign_arm"]]) for r in rows if r["campaign_arm"] != "0"]
+        self.assertEqual(told, dict(drawn))
         moved = sum(r["quarter_8"] != r["quarter_9"] for r in rows) / 400
         usual = sum(r["quarter_3"] != r["quarter_4"] for r in rows) / 400
         self.assertGreater(moved, usual)

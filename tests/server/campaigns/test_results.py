@@ -61,7 +61,9 @@ class Results(DemoCase):
             told["spend"]["plain"]["written"] / 100,
             effect_of(came, arms_of(drawn.held, drawn.stratum), spent).spend.plain.written,
         )
-        self.assertEqual(told["pace"][-1]["written"], told["written"]["share"])
+        self.assertAlmostEqual(told["pace"][-1]["written"], came[~drawn.held].mean())
+        self.assertAlmostEqual(told["written"]["share"], told["returned"]["written"])
+        self.assertLess(told["held"]["low"], told["held"]["share"])
         shares = [point["written"] for point in told["pace"]]
         self.assertEqual(shares, sorted(shares))
         arms = arms_of(drawn.held, drawn.stratum)

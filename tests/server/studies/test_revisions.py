@@ -47,6 +47,7 @@ FREE = {
                         "groups/<int:grouping>/neighbourhood",
                         "campaigns",
                         "campaigns/standing",
+                        "campaigns/past",
                         "watches",
                         "jobs/<int:job>/again",
                     )
@@ -120,6 +121,7 @@ class Revisions(DemoCase):
             ("delete", "campaigns/<int:campaign>", f"campaigns/{campaign}", None),
             ("put", "campaigns/<int:campaign>/costs", f"campaigns/{campaign}/costs",
              {"contact": 0.5}),
+            ("put", "campaigns/<int:campaign>/move", f"campaigns/{campaign}/move", {"days": 7}),
             ("delete", "campaigns/standing", "campaigns/standing", None),
             ("put", "watches/<int:watch>", f"watches/{watch}", {"name": "Few", **small}),
             ("delete", "watches/<int:watch>", f"watches/{watch}", None),

@@ -265,6 +265,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/campaigns/{campaign}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Move the dates of a plan that is not drawn yet. */
+        put: operations["studies_campaigns_move_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/campaigns/{campaign}/result": {
         parameters: {
             query?: never;
@@ -276,6 +293,23 @@ export interface paths {
         get: operations["studies_campaigns_result_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/past": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Bring in a campaign that was sent from elsewhere; its result is told from the log. */
+        post: operations["studies_campaigns_past_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2466,7 +2500,8 @@ export interface components {
         };
         /**
          * ArmResult
-         * @description ``came`` of ``customers`` bought; the share of it, with its 95% interval.
+         * @description ``came`` of ``customers`` bought; the share of it, with its 95% interval, each stratum
+         *     weighted by the audience where both arms are there.
          */
         ArmResult: {
             /** Customers */
@@ -2957,7 +2992,7 @@ export interface components {
             lacks: string;
             written: components["schemas"]["ArmResult"] | null;
             held: components["schemas"]["ArmResult"] | null;
-            returned: components["schemas"]["DifferenceBody"] | null;
+            returned: components["schemas"]["RiseBody"] | null;
             /** Verdict */
             verdict: ("more" | "fewer" | "cannot tell") | null;
             /** By Luck */
@@ -2984,6 +3019,7 @@ export interface components {
          *     interval, ``learnt_from`` how many; null: cannot be told, ``untold`` says why.
          *     ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
          *     that asks most; null: this cannot be measured. ``offer``: null where nothing is said of it.
+         *     ``fork``: of a draft, what other shares would prove; ``pays``: from which rise on it pays.
          *     ``told_to``: the day to which responses can be told, empty while there are none; ``read``: that
          *     is the planned day.
          */
@@ -3040,6 +3076,9 @@ export interface components {
             /** Rest Days */
             rest_days: number;
             costs: components["schemas"]["CostsBody"];
+            /** Fork */
+            fork: components["schemas"]["ForkPoint"][];
+            pays: components["schemas"]["Pays"] | null;
             /** Handed On */
             handed_on: string;
             /** Told To */
@@ -3814,19 +3853,25 @@ export interface components {
         };
         /**
          * DifferenceBody
-         * @description Written to less held out; null intervals: an arm has too few buyers.
+         * @description The first column less the second, with its 95% interval; d and its interval for means.
+         *
+         *     ``told``: whether the interval leaves out 0.
          */
         DifferenceBody: {
-            /** Written */
-            written: number;
-            /** Held */
-            held: number;
-            /** Difference */
-            difference: number;
+            /** Value */
+            value: number | null;
             /** Low */
             low: number | null;
             /** High */
             high: number | null;
+            /** D */
+            d: number | null;
+            /** D Low */
+            d_low: number | null;
+            /** D High */
+            d_high: number | null;
+            /** Told */
+            told: boolean;
         };
         /**
          * DistrictsPage
@@ -4266,6 +4311,25 @@ export interface components {
              * @default null
              */
             same_again?: number | null;
+        };
+        /**
+         * ForkPoint
+         * @description With a ``share`` held out: the arms, and the smallest rise that is found 8 times in 10, in
+         *     the whole and in the segment that tells least; null: none up to certainty would be.
+         */
+        ForkPoint: {
+            /** Share */
+            share: number;
+            /** Written */
+            written: number;
+            /** Held */
+            held: number;
+            /** Effect */
+            effect: number | null;
+            /** Of Segment */
+            of_segment: number | null;
+            /** Segment */
+            segment: string;
         };
         /** FormerName */
         FormerName: {
@@ -5505,6 +5569,14 @@ export interface components {
             mostly: number | null;
         };
         /**
+         * Moved
+         * @description By so many ``days``, earlier ones less than 0.
+         */
+        Moved: {
+            /** Days */
+            days: number;
+        };
+        /**
          * MultipleBody
          * @description One column, or everyone at number 0: ``cells`` row by row from below; ``r`` with its 95%
          *     interval; ``line``: the trend's places at both ends of the x axis.
@@ -6166,6 +6238,26 @@ export interface components {
             on: boolean;
         };
         /**
+         * PastCampaign
+         * @description Sent from elsewhere; ``list``: a CSV with the columns card and group, written or held.
+         */
+        PastCampaign: {
+            /** Name */
+            name: string;
+            /**
+             * Send On
+             * Format: date
+             */
+            send_on: string;
+            /**
+             * Read On
+             * Format: date
+             */
+            read_on: string;
+            /** List */
+            list: string;
+        };
+        /**
          * KeptChange
          * @description What is not given stays as it is.
          */
@@ -6272,6 +6364,19 @@ export interface components {
             without: number;
             /** P */
             p: number;
+        };
+        /**
+         * Pays
+         * @description ``cost`` of writing, ``basket`` of a purchase, both in the smallest unit of money;
+         *     ``rise``: so much more must come back that it pays, null: no visit leaves anything.
+         */
+        Pays: {
+            /** Cost */
+            cost: number;
+            /** Basket */
+            basket: number;
+            /** Rise */
+            rise: number | null;
         };
         /**
          * PlaceOption
@@ -6795,6 +6900,22 @@ export interface components {
         ReturnsBody: {
             /** Told */
             told: string;
+        };
+        /**
+         * RiseBody
+         * @description Written to less held out; null intervals: an arm has too few buyers.
+         */
+        RiseBody: {
+            /** Written */
+            written: number;
+            /** Held */
+            held: number;
+            /** Difference */
+            difference: number;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
         };
         /** RoleBody */
         RoleBody: {
@@ -7458,8 +7579,8 @@ export interface components {
          *     earlier spend.
          */
         SpendResult: {
-            plain: components["schemas"]["DifferenceBody"];
-            adjusted: components["schemas"]["DifferenceBody"] | null;
+            plain: components["schemas"]["RiseBody"];
+            adjusted: components["schemas"]["RiseBody"] | null;
             /** Cap */
             cap: number | null;
         };
@@ -9288,6 +9409,44 @@ export interface operations {
             };
         };
     };
+    studies_campaigns_move_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Moved"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     studies_campaigns_result_retrieve: {
         parameters: {
             query?: never;
@@ -9306,6 +9465,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CampaignResult"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_past_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastCampaign"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignRow"];
                 };
             };
             /** @description It cannot be done, and why. */

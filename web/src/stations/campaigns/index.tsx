@@ -1,33 +1,34 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 
 import { api, data } from "@/api/client";
-import type { Schemas } from "@/api/client";
 import { useLens } from "@/lens/context";
-import { usePlan } from "@/lens/use-plan";
-import { useSavedFile } from "@/lens/use-saved-file";
-import { Plan } from "@/stations/campaigns/plan";
+import { BringIn } from "@/stations/campaigns/bring-in";
+import { BySegment } from "@/stations/campaigns/by-segment";
+import { Offered } from "@/stations/campaigns/offered";
+import { Plan, planOf } from "@/stations/campaigns/plan";
+import { Standing } from "@/stations/campaigns/standing";
 import { Stream } from "@/stations/campaigns/stream";
+import type { Result, Row } from "@/stations/campaigns/types";
+import { useActions } from "@/stations/campaigns/use-campaigns";
+import { besideWords, proofWords, resultWords, whenWords } from "@/stations/campaigns/words";
+import { WhatItWasWorth } from "@/stations/campaigns/worth";
+import { Year } from "@/stations/campaigns/year";
 import { useStation } from "@/stations/use-station";
 import { useAddress, whole } from "@/study/address";
-import { useStudy } from "@/study/context";
-import { askAnew } from "@/study/queries";
-import { queueWrite, mark } from "@/study/write-queue";
+import { useMoney, useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
-import { PageHeader } from "@/ui/page-header";
 import { NextStep } from "@/ui/next-step";
-import { useNotice } from "@/ui/notices";
-import { fileName } from "@/ui/save";
+import { PageHeader } from "@/ui/page-header";
+import { Select } from "@/ui/select";
 import { Empty, Failed, Waiting } from "@/ui/status";
-
-export type Row = Schemas["CampaignRow"];
-export type PlanBody = Schemas["CampaignPlan"];
 
 /** The campaign that is looked at; none: the newest. */
 const CAMPAIGN = { campaign: whole };
 
-/** Campaigns: one stream from the lens to the two arms, and the list. */
+/** Campaigns: one stream from the lens to a proven effect. */
 export function Campaigns() {
-  const { window, canChange, study } = useStudy();
+  const { window, canChange } = useStudy();
   const lens = useLens();
   const [{ campaign: chosen }, put] = useAddress(CAMPAIGN);
   const choose = (id: number) => void put({ campaign: id });
@@ -46,127 +47,200 @@ export function Campaigns() {
       disabled={act.plan.isPending || !lens.answer?.ready || count === 0}
       onClick={() => act.plan.mutate({ name: "New campaign" })}
     >
-      Plan a campaign for{" "}
+      {row ? "Plan for" : "Plan a campaign for"}{" "}
       {lens.clauses.length ? `these ${count.toLocaleString("en-GB")}` : "everyone"}
     </Button>
   );
-  return (
-    <div className="grid gap-3">
-      <PageHeader
-        title="Campaigns"
-        words="From a lens to a list: who falls away, who is written to, who is held out so that the effect can be told."
-      >
-        {row && begin}
-        {row && canChange && row.state === "draft" && (
-          <Button
-            kind="main"
-            disabled={act.draw.isPending || row.written + row.held === 0}
-            onClick={() => act.draw.mutate(row)}
-          >
-            Draw the holdout
-          </Button>
-        )}
-        {row && canChange && row.state !== "draft" && (
-          <Button kind="main" disabled={act.list.isPending} onClick={() => act.list.mutate(row)}>
-            {row.state === "drawn" ? "Hand over the list" : "Download the list again"}
-          </Button>
-        )}
-      </PageHeader>
-      {!row && (
+  if (!row)
+    return (
+      <div className="grid gap-3">
+        <PageHeader
+          title="Campaigns"
+          words="From a lens to a proven effect: who falls away, who is written to, who is held out."
+        />
         <Empty title="No campaign is planned yet" action={begin || undefined}>
           Pick customers anywhere with the lens, then plan a campaign for them. Here their stream
           will run from left to right: who has no consent or no address falls away, the rest forks
-          into written to and held out.
+          into written to and held out, and once purchases are in, both arms end in what came of it.
         </Empty>
+        <footer className="flex flex-wrap items-center justify-between gap-2">
+          <Standing standing={campaigns.data.standing} />
+          {canChange && window && <BringIn onBrought={choose} />}
+        </footer>
+      </div>
+    );
+  return (
+    <div className="grid gap-3">
+      <header className="flex min-h-9 flex-wrap items-center gap-3">
+        <h1 className="text-20">Campaigns</h1>
+        <Select
+          label="Campaign"
+          look="word"
+          className="max-w-56 py-1"
+          value={String(row.id)}
+          options={rows.map((each) => [String(each.id), each.name] as const)}
+          onChange={(id) => choose(Number(id))}
+        />
+        <p className="min-w-0 flex-1 text-12 text-quiet">{whenWords(row)}</p>
+        {begin}
+        {canChange && row.state !== "draft" && (
+          <Button disabled={act.copy.isPending} onClick={() => act.copy.mutate(row)}>
+            Copy as a new plan
+          </Button>
+        )}
+        {canChange && <MainAction row={row} act={act} />}
+      </header>
+      {row.trouble ? (
+        <Failed words={row.trouble} action={<NextStep to="measures">Look at Measures</NextStep>} />
+      ) : (
+        <OneCampaign key={row.id} row={row} act={act} />
       )}
-      {row && (
-        <>
-          {rows.length > 1 && (
-            <div className="flex flex-wrap gap-1.5" role="group" aria-label="Campaigns">
-              {rows.map((each) => (
-                <button
-                  key={each.id}
-                  type="button"
-                  aria-pressed={each.id === row.id}
-                  onClick={() => choose(each.id)}
-                  className={`rounded-md border px-2.5 py-1 ${each.id === row.id ? "border-ink bg-card font-semibold" : "border-line bg-card text-quiet"}`}
-                >
-                  {each.name} <span className="text-11 font-normal text-quiet">{each.state}</span>
-                </button>
-              ))}
-            </div>
-          )}
-          {row.trouble ? (
-            <Failed
-              words={row.trouble}
-              action={<NextStep to="measures">Look at Measures</NextStep>}
-            />
-          ) : (
-            <Stream row={row} />
-          )}
-          <Plan
-            key={row.id}
-            row={row}
-            canChange={canChange}
-            onChange={(body) => act.change.mutateAsync({ row, body })}
-            onDrop={() => act.drop.mutate(row)}
-          />
-        </>
-      )}
-      <p className="px-1 text-12 text-quiet">
-        {study.name} writes only to those who said yes. People held out of one campaign are in no
-        other until its result is read.
-      </p>
+      <Year
+        rows={rows}
+        row={row}
+        today={campaigns.data.today}
+        onChoose={choose}
+        onMove={canChange ? (each, days) => act.move.mutate({ row: each, days }) : undefined}
+      />
+      <Plan
+        key={row.id}
+        row={row}
+        canChange={canChange}
+        onChange={(body) => act.change.mutateAsync({ row, body })}
+        onDrop={() => act.drop.mutate(row)}
+      />
+      <footer className="flex flex-wrap items-center justify-between gap-2">
+        <Standing standing={campaigns.data.standing} />
+        {canChange && window && <BringIn onBrought={choose} />}
+      </footer>
     </div>
   );
 }
 
-function useActions(onPlanned: (id: number) => void) {
-  const { study, undo } = useStudy();
-  const queries = useQueryClient();
-  const say = useNotice();
-  const onError = (problem: Error) => say(problem.message, { trouble: true });
-  const onSettled = () => askAnew(queries, study.id);
-  const path = (row: Row) => ({ params: { path: { study: study.id, campaign: row.id } } });
-  const plan = usePlan((row) => onPlanned(row.id));
-  const change = useMutation({
-    mutationFn: ({ row, body }: { row: Row; body: PlanBody }) =>
-      queueWrite(`campaign ${row.id}`, row.revision, (headers) =>
-        data(api.PUT("/api/studies/{study}/campaigns/{campaign}", { ...path(row), body, headers })),
-      ),
-    onError,
-    onSettled,
-  });
-  const drop = useMutation({
-    mutationFn: (row: Row) =>
-      queueWrite(`campaign ${row.id}`, row.revision, (headers) =>
-        data(api.DELETE("/api/studies/{study}/campaigns/{campaign}", { ...path(row), headers })),
-      ),
-    onSuccess: (_, row) => say(`${row.name} is deleted.`, { undo }),
-    onError,
-    onSettled,
-  });
-  const draw = useMutation({
-    mutationFn: (row: Row) =>
-      queueWrite(`campaign ${row.id}`, row.revision, (headers) =>
-        data(api.POST("/api/studies/{study}/campaigns/{campaign}/draw", { ...path(row), headers })),
-      ),
-    onSuccess: (row) =>
-      say(`Drawn: ${row.written} are written to, ${row.held} held out.`, { undo }),
-    onError,
-    onSettled,
-  });
-  const list = useSavedFile<Row>(
-    (row) =>
+type Act = ReturnType<typeof useActions>;
+
+/** What is next for a campaign. */
+function MainAction({ row, act }: { row: Row; act: Act }) {
+  if (row.state === "draft")
+    return (
+      <Button
+        kind="main"
+        disabled={act.draw.isPending || row.written + row.held === 0}
+        onClick={() => act.draw.mutate(row)}
+      >
+        Draw the holdout
+      </Button>
+    );
+  if (row.state === "drawn")
+    return (
+      <Button kind="main" disabled={act.list.isPending} onClick={() => act.list.mutate(row)}>
+        Hand over the list
+      </Button>
+    );
+  return (
+    <>
+      <Button disabled={act.list.isPending} onClick={() => act.list.mutate(row)}>
+        The list again
+      </Button>
+      {!row.read && (
+        <NextStep to="ledger" look="main">
+          Bring in responses
+        </NextStep>
+      )}
+    </>
+  );
+}
+
+/** One campaign as a stream, with what came of it. */
+function OneCampaign({ row, act }: { row: Row; act: Act }) {
+  const { study, canChange } = useStudy();
+  const [tried, setTried] = useState<number | null>(null);
+  const drawn = row.state !== "draft";
+  const found = useQuery({
+    queryKey: ["study", study.id, "campaign result", row.id, row.revision, row.told_to],
+    queryFn: ({ signal }) =>
       data(
-        api.POST("/api/studies/{study}/campaigns/{campaign}/list", {
-          ...path(row),
-          headers: mark(row.revision),
+        api.GET("/api/studies/{study}/campaigns/{campaign}/result", {
+          params: { path: { study: study.id, campaign: row.id } },
+          signal,
         }),
       ),
-    (_, row) => `The list of ${row.name} is handed over. That stays on record.`,
-    (row) => fileName(row.name, "csv"),
-    onSettled,
+    enabled: drawn,
+  });
+  const result = found.data?.written ? found.data : null;
+  const share = tried ?? row.holdout;
+  const fork = row.fork.find((each) => Math.abs(each.share - share) < 1e-6) ?? null;
+  const draft = !drawn && canChange;
+  return (
+    <>
+      <section className="card p-3" aria-label="From the lens to the arms">
+        <Stream
+          row={row}
+          result={result}
+          fork={drawn ? null : fork}
+          onTry={setTried}
+          onShare={
+            draft
+              ? (holdout) => act.change.mutate({ row, body: { ...planOf(row), holdout } })
+              : undefined
+          }
+        />
+        <div className="mt-1 border-t border-line pt-2" aria-live="polite">
+          {found.isError ? (
+            <p role="alert">{found.error.message}</p>
+          ) : (
+            <Told row={row} result={result} lacks={found.data?.lacks ?? ""}>
+              {proofWords(row, fork)}
+            </Told>
+          )}
+        </div>
+        {row.offer && <Offered offer={row.offer} />}
+      </section>
+      <div className="grid grid-cols-2 items-start gap-3">
+        <BySegment row={row} result={result?.returned ? result : null} />
+        <WhatItWasWorth
+          row={row}
+          result={result}
+          onCosts={canChange ? (body) => act.costs.mutateAsync({ row, body }) : undefined}
+        />
+      </div>
+    </>
   );
-  return { plan, change, drop, draw, list };
+}
+
+interface ToldProps {
+  row: Row;
+  result: Result | null;
+  lacks: string;
+  children: string[];
+}
+
+/** The sentence below the stream. */
+function Told({ row, result, lacks, children }: ToldProps) {
+  const inMoney = useMoney("short");
+  if (row.state === "draft") {
+    const [first, ...rest] = children;
+    return (
+      <>
+        <p className="text-14 font-semibold">{first}</p>
+        {rest.length > 0 && <p className="text-12 text-quiet">{rest.join(" ")}</p>}
+      </>
+    );
+  }
+  if (!result)
+    return (
+      <p className="text-12 text-quiet">
+        Drawn with seed {row.seed}; who is held out stays so until the result is read. {lacks}
+      </p>
+    );
+  const { strong, rest } = resultWords(row, result);
+  return (
+    <>
+      <p className="text-14">
+        <b className="font-semibold">{strong}</b>
+        {rest}
+      </p>
+      <p className="text-12 text-quiet">{besideWords(result, inMoney)}</p>
+    </>
+  );
 }

@@ -1,7 +1,7 @@
 import { useState } from "react";
 
 import { day } from "@/charts/format";
-import type { PlanBody, Row } from "@/stations/campaigns";
+import type { PlanBody, Row } from "@/stations/campaigns/types";
 import { Button } from "@/ui/button";
 import { Input } from "@/ui/input";
 
@@ -12,17 +12,17 @@ interface Props {
   onDrop: () => void;
 }
 
-/** Name, dates and the share held out; fixed once the holdout is drawn. */
+/** What a plan says as it stands. */
+export function planOf(row: Row): PlanBody {
+  const { name, send_on, read_on, holdout, rest_days } = row;
+  return { name, send_on, read_on, holdout, rest_days };
+}
+
+/** Name, dates and days of rest; fixed once the holdout is drawn. */
 export function Plan({ row, canChange, onChange, onDrop }: Props) {
-  // What is being typed or dragged; the record shows again as soon as it is kept or refused.
+  // What is being typed; the record shows again as soon as it is kept or refused.
   const [edits, setEdits] = useState<Partial<PlanBody>>({});
-  const plan: PlanBody = {
-    name: row.name,
-    send_on: row.send_on,
-    read_on: row.read_on,
-    holdout: row.holdout,
-    ...edits,
-  };
+  const plan: PlanBody = { ...planOf(row), ...edits };
   const draft = row.state === "draft" && canChange;
   const edit = (change: Partial<PlanBody>) => setEdits({ ...edits, ...change });
   const keep = (change: Partial<PlanBody> = {}) => {
@@ -40,7 +40,7 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
   const [to] = row.window.split(":");
   return (
     <section
-      className="card grid grid-cols-[1.4fr_1fr_1fr_1.4fr_auto] items-end gap-4 p-3"
+      className="card grid grid-cols-[1.6fr_1fr_1fr_1fr_auto] items-end gap-4 p-3"
       aria-label="Plan"
     >
       <label className="grid gap-1 text-12 text-quiet">
@@ -75,19 +75,17 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
         />
       </label>
       <label className="grid gap-1 text-12 text-quiet">
-        Held out: {(100 * (plan.holdout ?? 0)).toFixed(0)}%
-        <input
-          type="range"
+        Days of rest before
+        <Input
+          type="number"
           min={0}
-          max={0.5}
-          step={0.05}
-          value={plan.holdout}
+          max={365}
+          className="text-13"
+          value={plan.rest_days ?? 0}
           disabled={!draft}
-          aria-label="Share held out"
-          className="accent-ink"
-          onChange={(event) => edit({ holdout: Number(event.target.value) })}
-          onPointerUp={() => plan.holdout !== row.holdout && keep()}
-          onKeyUp={() => plan.holdout !== row.holdout && keep()}
+          title="Whoever was written to in so many days before is left in peace"
+          onChange={(event) => edit({ rest_days: Number(event.target.value) })}
+          onBlur={() => plan.rest_days !== row.rest_days && keep()}
         />
       </label>
       {canChange && row.state !== "handed over" && <Button onClick={onDrop}>Delete</Button>}

@@ -1,189 +1,331 @@
+import { useRef, useState } from "react";
+import type { KeyboardEvent, PointerEvent } from "react";
+
 import { count, percent } from "@/charts/format";
-import { Picture } from "@/charts/picture";
-import { SegmentMark } from "@/marks/segment-mark";
-import type { Row } from "@/stations/campaigns";
-import { RowHead, Table } from "@/ui/table";
+import { pickable } from "@/charts/pickable";
+import { PickPicture } from "@/charts/picture";
+import { valueClause } from "@/lens/clauses";
+import { useLens } from "@/lens/context";
+import { Ends } from "@/stations/campaigns/ends";
+import type { ForkPoint, Result, Row } from "@/stations/campaigns/types";
 
 const WIDTH = 960;
-const HEIGHT = 230;
-const TOP = 34;
-const DEEP = 120;
-const LEFT = 10;
+const HEIGHT = 262;
+const TOP = 40;
+const DEEP = 124;
+const LEFT = 8;
+const BLOCK = 62;
+const FORK = 424;
+const ARMS = 536;
+const APART = 26;
 const NARROWEST = 3;
 
-const share = (part: number) => percent(part, 1, 0);
+interface Props {
+  row: Row;
+  result: Result | null;
+  /** What the share that is being dragged would prove. */
+  fork: ForkPoint | null;
+  onTry: (share: number | null) => void;
+  onShare?: ((share: number) => void) | undefined;
+}
 
 /** The audience as one stream: what falls away drops downward, the rest forks into two arms. */
-export function Stream({ row }: { row: Row }) {
-  const falls = Object.entries(row.fell_away);
-  const step = (WIDTH - 330) / (falls.length + 1);
+export function Stream({ row, result, fork, onTry, onShare }: Props) {
+  const lens = useLens();
+  const pick = (value: string) => lens.set([valueClause(`campaign:${row.id}`, value)]);
+  const falls = Object.entries(row.fell_away).filter(([, gone]) => gone > 0);
+  const nobody = Object.entries(row.fell_away).filter(([, gone]) => gone === 0);
+  const step = Math.min(66, (FORK - LEFT - BLOCK) / Math.max(falls.length, 1));
   const scale = (value: number) => (row.lens ? (value / row.lens) * DEEP : 0);
+  const thick = (value: number) => Math.max(scale(value), value ? NARROWEST : 0);
+  const written = fork?.written ?? row.written;
+  const held = fork?.held ?? row.held;
   let left = row.lens;
   const pieces = falls.map(([name, gone], place) => {
-    const before = left;
     left -= gone;
-    return { name, gone, before, after: left, x: LEFT + 90 + place * step };
+    return { name, gone, after: left, x: LEFT + BLOCK + place * step };
   });
-  const audience = row.written + row.held;
-  const fork = LEFT + 90 + falls.length * step;
-  const writtenDeep = Math.max(scale(row.written), row.written ? NARROWEST : 0);
-  const heldDeep = Math.max(scale(row.held), row.held ? NARROWEST : 0);
-  const end = WIDTH - 190;
+  const drawn = row.state !== "draft";
+  const top = TOP - 6;
+  const below = top + thick(written) + APART;
+  const middles = { written: top + thick(written) / 2, held: below + thick(held) / 2 };
+  const end = pieces.at(-1)?.x ?? LEFT + BLOCK;
   return (
-    <section className="card p-3" aria-label="From the lens to the arms">
-      <Picture
+    <div>
+      <PickPicture
         width="100%"
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        label={`${row.lens} in the lens, ${falls.map(([name, gone]) => `${gone} ${name}`).join(", ")}, ${row.written} written to, ${row.held} held out`}
+        label={`${row.lens} in the lens, ${falls.map(([name, gone]) => `${gone} ${name}`).join(", ")}, ${written} written to, ${held} held out`}
       >
-        <text x={LEFT} y={14} fontSize={12} style={{ fill: "var(--color-quiet)" }}>
+        <text x={LEFT} y={14} fontSize={11} style={{ fill: "var(--color-quiet)" }}>
           in the lens
         </text>
-        <text x={LEFT} y={29} fontSize={14} fontWeight={600}>
+        <text x={LEFT} y={30} fontSize={14} fontWeight={600}>
           {count(row.lens)}
         </text>
         <rect
           x={LEFT}
           y={TOP}
-          width={90}
+          width={BLOCK}
           height={scale(row.lens)}
           fill="var(--color-teal)"
-          opacity={0.8}
+          opacity={0.85}
         />
-        {pieces.map((piece) => {
-          const keep = scale(piece.after);
-          const gone = Math.max(scale(piece.gone), piece.gone ? 1 : 0);
-          return (
-            <g key={piece.name}>
-              <rect x={piece.x} y={TOP} width={step} height={keep} fill="var(--color-everyone)" />
-              {piece.gone > 0 && (
-                <path
-                  d={`M${piece.x} ${TOP + keep}H${piece.x + 10}Q${piece.x + 26} ${TOP + keep} ${piece.x + 30} ${HEIGHT - 44}H${piece.x + 30 - Math.max(2, gone / 3)}Q${piece.x + 12} ${TOP + keep + gone} ${piece.x} ${TOP + keep + gone}Z`}
-                  fill="var(--color-line)"
-                  stroke="var(--color-quiet)"
-                  strokeWidth={0.5}
-                />
-              )}
-              <text x={piece.x + 8} y={HEIGHT - 26} fontSize={12}>
-                <tspan fontWeight={600}>{count(piece.gone)}</tspan>
-              </text>
-              <text
-                x={piece.x + 8}
-                y={HEIGHT - 11}
-                fontSize={11}
-                style={{ fill: "var(--color-quiet)" }}
-              >
-                {piece.name}
-              </text>
-            </g>
-          );
-        })}
-        <rect x={fork} y={TOP} width={40} height={scale(audience)} fill="var(--color-everyone)" />
         <path
-          d={band(fork + 40, TOP, writtenDeep, end, TOP - 4)}
+          d={bandOf(pieces, LEFT + BLOCK, scale(row.lens), scale, step)}
+          fill="var(--color-everyone)"
+        />
+        {pieces.map((piece) => (
+          <Fall
+            key={piece.name}
+            {...piece}
+            at={TOP + scale(piece.after)}
+            deep={scale(piece.gone)}
+            onPick={() => pick(piece.name)}
+          />
+        ))}
+        <rect
+          x={Math.min(FORK, end + step)}
+          y={TOP}
+          width={Math.max(0, FORK - end - step)}
+          height={scale(left)}
+          fill="var(--color-everyone)"
+        />
+        <Arm
+          d={band(FORK, TOP, thick(written), ARMS, top)}
           fill="var(--color-ink)"
           opacity={0.75}
+          words={`${count(written)} written to`}
+          onPick={drawn ? () => pick("written to") : undefined}
         />
-        <path
-          d={band(fork + 40, TOP + scale(row.written), heldDeep, end, TOP + writtenDeep + 42)}
+        <Arm
+          d={band(FORK, TOP + scale(written), thick(held), ARMS, below)}
           fill="var(--color-quiet)"
           opacity={0.45}
+          words={`${count(held)} held out`}
+          onPick={drawn ? () => pick("held out") : undefined}
         />
-        <text x={end + 10} y={TOP + 10} fontSize={14} fontWeight={600}>
-          {count(row.written)}
-        </text>
-        <text x={end + 10} y={TOP + 25} fontSize={12} style={{ fill: "var(--color-quiet)" }}>
-          written to
-        </text>
-        <text x={end + 10} y={TOP + writtenDeep + 52} fontSize={14} fontWeight={600}>
-          {count(row.held)}
+        <text
+          x={ARMS - 6}
+          y={thick(written) > 22 ? top + thick(written) - 9 : top - 6}
+          textAnchor="end"
+          fontSize={12}
+          fontWeight={600}
+          pointerEvents="none"
+          style={{ fill: thick(written) > 22 ? "#fff" : "var(--color-ink)" }}
+        >
+          {count(written)} written to
         </text>
         <text
-          x={end + 10}
-          y={TOP + writtenDeep + 67}
+          x={ARMS - 6}
+          y={below + thick(held) + 16}
+          textAnchor="end"
           fontSize={12}
-          style={{ fill: "var(--color-quiet)" }}
+          fontWeight={600}
+          pointerEvents="none"
         >
-          held out, {percent(row.held, audience)}
+          {count(held)} held out
+          {!drawn && (
+            <tspan fontWeight={400} style={{ fill: "var(--color-quiet)" }}>
+              , {percent(held, written + held, 0)}
+            </tspan>
+          )}
         </text>
-      </Picture>
-      <p className="border-t border-line pt-2">
-        {row.state === "draft"
-          ? proof(row)
-          : `Drawn with seed ${row.seed}; who is held out is kept until the result is read.`}
-      </p>
-      {row.offer && <Offered offer={row.offer} />}
-      {row.arms.length > 1 && (
-        <Table label="Written to and held out, by segment" className="mt-2">
-          <tbody>
-            {row.arms.map((arm) => (
-              <tr key={arm.segment}>
-                <RowHead className="pr-4">
-                  <span className="inline-flex items-center gap-1.5">
-                    {arm.mark !== null && <SegmentMark mark={arm.mark} size={14} />}
-                    {arm.segment}
-                  </span>
-                </RowHead>
-                <td className="pr-4 text-right">{count(arm.written)} written to</td>
-                <td className="pr-4 text-right text-quiet">{count(arm.held)} held out</td>
-                {row.offer && (
-                  <td className="text-right">
-                    {arm.expected === null ? (
-                      <span className="text-quiet">not told</span>
-                    ) : (
-                      `${share(arm.expected)} expected to take it`
-                    )}
-                  </td>
-                )}
-              </tr>
-            ))}
-          </tbody>
-        </Table>
+        <Ends row={row} result={result} fork={fork} middles={middles} left={ARMS} width={WIDTH} />
+        {onShare && row.fork.length > 0 && left > 0 && (
+          <Fork
+            share={row.holdout}
+            shares={row.fork.map((each) => each.share)}
+            deep={scale(left)}
+            words={`${count(held)} held out, ${percent(held, written + held, 0)}`}
+            onTry={onTry}
+            onShare={onShare}
+          />
+        )}
+      </PickPicture>
+      {nobody.length > 0 && (
+        <p className="-mt-1 text-11 text-quiet">
+          Nobody falls away for{" "}
+          {nobody
+            .map(([name]) => name)
+            .join(", ")
+            .replace(/, ([^,]*)$/, " or $1")}
+          .
+        </p>
       )}
-    </section>
+    </div>
   );
 }
 
-/** What is offered, and what its like were taken up by. */
-function Offered({ offer }: { offer: NonNullable<Row["offer"]> }) {
-  const { share: all, low, high, like, outside } = offer;
-  const told = all !== null && low !== null && high !== null;
+interface Piece {
+  name: string;
+  gone: number;
+  after: number;
+  x: number;
+}
+
+/** The stream, which grows thinner where somebody falls away. */
+function bandOf(
+  pieces: Piece[],
+  x: number,
+  deep: number,
+  scale: (value: number) => number,
+  step: number,
+): string {
+  let path = `M${x} ${TOP}`;
+  const last = pieces.at(-1);
+  path += `H${last ? last.x + step : x}`;
+  for (const piece of [...pieces].reverse()) {
+    path += `V${TOP + scale(piece.after)}H${piece.x}`;
+  }
+  return `${path}V${TOP + deep}Z`;
+}
+
+function Fall({
+  name,
+  gone,
+  x,
+  at,
+  deep,
+  onPick,
+}: Piece & { at: number; deep: number; onPick: () => void }) {
+  const [first = "", ...rest] = name.split(" ");
+  const thick = Math.max(2, deep);
+  const foot = Math.max(at + thick + 18, Math.min(HEIGHT - 62, at + 46));
   return (
-    <p className="mt-1" role="note" aria-label="The offer">
-      Offered:{" "}
-      <b className="font-semibold">
-        {offer.attributes.map((each) => `${each.label.toLowerCase()} ${each.value}`).join(", ")}
-      </b>
-      .{" "}
-      {told
-        ? `${share(all)} of those written to can be expected to take it up; one such offer comes out between ${share(low)} and ${share(high)}, 95 times in 100.`
-        : "Its take-up cannot be told: a segment has received too few offers."}{" "}
-      <span className="text-quiet">
-        {like === 1 ? "One past offer is" : `${count(like)} past offers are`} like it.
-        {outside > 0 &&
-          ` ${count(outside)} of those written to are in no segment and not counted here.`}{" "}
-        Not an effect: who received past offers was chosen.
-      </span>
-    </p>
+    <g {...pickable({ label: `${count(gone)} ${name}`, onPick })}>
+      <path
+        d={`M${x} ${at}C${x + 22} ${at} ${x + 16} ${foot} ${x + 24} ${foot}H${x + 24 - Math.min(thick, 14)}C${x + 4} ${foot} ${x + 8} ${at + thick} ${x} ${at + thick}Z`}
+        fill="var(--color-line)"
+        stroke="var(--color-everyone)"
+        strokeWidth={0.6}
+      />
+      <rect x={x} y={HEIGHT - 58} width={60} height={52} fill="transparent" />
+      <text x={x + 2} y={HEIGHT - 44} fontSize={12} fontWeight={600}>
+        {count(gone)}
+      </text>
+      {[first, rest.join(" ")].map((line, n) => (
+        <text
+          key={n}
+          x={x + 2}
+          y={HEIGHT - 30 + 13 * n}
+          fontSize={11}
+          style={{ fill: "var(--color-quiet)" }}
+        >
+          {line}
+        </text>
+      ))}
+    </g>
+  );
+}
+
+function Arm({
+  d,
+  fill,
+  opacity,
+  words,
+  onPick,
+}: {
+  d: string;
+  fill: string;
+  opacity: number;
+  words: string;
+  onPick?: (() => void) | undefined;
+}) {
+  if (!onPick) return <path d={d} fill={fill} opacity={opacity} />;
+  return <path d={d} fill={fill} opacity={opacity} {...pickable({ label: words, onPick })} />;
+}
+
+interface ForkProps {
+  share: number;
+  shares: number[];
+  deep: number;
+  words: string;
+  onTry: (share: number | null) => void;
+  onShare: (share: number) => void;
+}
+
+/** Where the stream forks: dragged up, more are held out. */
+function Fork({ share, shares, deep, words, onTry, onShare }: ForkProps) {
+  const along = useRef<SVGRectElement>(null);
+  const [moving, setMoving] = useState<number | null>(null);
+  const now = moving ?? share;
+  const at = TOP + deep * (1 - now);
+  const most = shares.at(-1) ?? 0;
+  const nearest = (wanted: number) =>
+    shares.reduce(
+      (best, each) => (Math.abs(each - wanted) < Math.abs(best - wanted) ? each : best),
+      0,
+    );
+  const move = (next: number | null) => {
+    setMoving(next);
+    onTry(next);
+  };
+  const follow = (event: PointerEvent) => {
+    if (!along.current || !event.currentTarget.hasPointerCapture(event.pointerId)) return;
+    const frame = along.current.getBoundingClientRect();
+    move(nearest((frame.bottom - event.clientY) / frame.height));
+  };
+  const onKeyDown = (event: KeyboardEvent) => {
+    const place = shares.indexOf(nearest(now));
+    const next = {
+      ArrowUp: shares[place + 1],
+      ArrowRight: shares[place + 1],
+      ArrowDown: shares[place - 1],
+      ArrowLeft: shares[place - 1],
+      Home: shares[0],
+      End: most,
+    }[event.key];
+    if (next === undefined) return;
+    event.preventDefault();
+    event.stopPropagation();
+    onShare(next);
+  };
+  return (
+    <g
+      role="slider"
+      tabIndex={0}
+      aria-label="Share held out"
+      aria-orientation="vertical"
+      aria-valuenow={Math.round(100 * now)}
+      aria-valuemin={0}
+      aria-valuemax={Math.round(100 * most)}
+      aria-valuetext={words}
+      className="cursor-ns-resize touch-none"
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        move(nearest(now));
+      }}
+      onPointerMove={follow}
+      onPointerUp={() => {
+        if (moving !== null && moving !== share) onShare(moving);
+        move(null);
+      }}
+      onPointerCancel={() => move(null)}
+      onKeyDown={onKeyDown}
+    >
+      <title>Drag to hold out more or fewer</title>
+      <rect ref={along} x={FORK - 1} y={TOP} width={2} height={deep} fill="var(--color-card)" />
+      <rect x={FORK - 16} y={at - 14} width={32} height={28} fill="transparent" />
+      <circle
+        cx={FORK}
+        cy={at}
+        r={9}
+        fill="var(--color-card)"
+        stroke="var(--color-ink)"
+        strokeWidth={1.5}
+      />
+      <path
+        d={`M${FORK - 3.5} ${at - 2}l3.5 -3.5l3.5 3.5M${FORK - 3.5} ${at + 2}l3.5 3.5l3.5 -3.5`}
+        fill="none"
+        stroke="var(--color-ink)"
+        strokeWidth={1.4}
+      />
+    </g>
   );
 }
 
 function band(x1: number, y1: number, deep: number, x2: number, y2: number): string {
   const middle = (x1 + x2) / 2;
   return `M${x1} ${y1}C${middle} ${y1} ${middle} ${y2} ${x2} ${y2}V${y2 + deep}C${middle} ${y2 + deep} ${middle} ${y1 + deep} ${x1} ${y1 + deep}Z`;
-}
-
-function proof(row: Row): string {
-  if (row.written + row.held === 0)
-    return "Nobody is left to write to. Widen the lens and plan again.";
-  if (row.smallest_effect === null)
-    return row.held === 0
-      ? "This cannot be measured: nobody is held out. Hold out some."
-      : row.base_rate === null
-        ? `How large a rise this finds cannot be told: ${row.untold}.`
-        : `This cannot be measured: ${count(row.written)} written to and ${count(row.held)} held out are too few to tell any rise. Widen the lens, or hold out more.`;
-  const points = (100 * row.smallest_effect).toFixed(1);
-  const share = (value: number | null) => (100 * (value ?? 0)).toFixed(1);
-  const base = ` Of ${count(row.learnt_from)} in the same lens one horizon earlier, ${share(row.base_rate)} in 100 came unasked (95%: ${share(row.base_low)} to ${share(row.base_high)}).`;
-  return `This fork finds a rise of ${points} points or more, 8 times in 10.${base}`;
 }

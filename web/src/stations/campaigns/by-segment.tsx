@@ -1,0 +1,123 @@
+import { placeOf } from "@/charts/axis";
+import { count, fixed } from "@/charts/format";
+import { Picture } from "@/charts/picture";
+import { SegmentMark } from "@/marks/segment-mark";
+import type { Result, Row } from "@/stations/campaigns/types";
+import { inHundred, points } from "@/stations/campaigns/words";
+import { Column, RowHead, Table } from "@/ui/table";
+
+const WIDTH = 220;
+
+/** The arms in each segment, and the effect where there is one to tell. */
+export function BySegment({ row, result }: { row: Row; result: Result | null }) {
+  const told = result?.segments.filter((each) => each.difference !== null) ?? [];
+  const ends = told.flatMap((each) => [each.low ?? 0, each.high ?? 0, 0]);
+  const axis = { low: Math.min(...ends), high: Math.max(...ends), log: false };
+  const few = (result?.segments.length ?? 0) - told.length;
+  return (
+    <section className="card p-3" aria-label="By segment">
+      <h2 className="text-14">By segment{told.length > 1 && ", points"}</h2>
+      {told.length > 1 && (
+        <p className="text-11 text-quiet">
+          {differWords(result?.differ ?? null)} Intervals are widened for {told.length} looks.
+        </p>
+      )}
+      <Table label="Written to and held out, by segment" className="mt-1 w-full">
+        <thead>
+          <tr className="text-11 text-quiet">
+            <Column>segment</Column>
+            <Column figures className="px-2 whitespace-nowrap">
+              written : held
+            </Column>
+            {told.length > 1 ? (
+              <>
+                <Column className="pl-3">
+                  <span className="sr-only">interval</span>
+                </Column>
+                <Column figures>points</Column>
+              </>
+            ) : (
+              row.offer && <Column figures>expected to take it</Column>
+            )}
+          </tr>
+        </thead>
+        <tbody>
+          {row.arms.map((arm, place) => {
+            const found = result?.segments[place];
+            return (
+              <tr key={arm.segment} className="border-t border-line">
+                <RowHead className="py-1">
+                  <span className="inline-flex items-center gap-1.5">
+                    {arm.mark !== null && <SegmentMark mark={arm.mark} size={14} />}
+                    {arm.segment}
+                  </span>
+                </RowHead>
+                <td className="px-2 text-right text-quiet">
+                  {count(arm.written)} : {count(arm.held)}
+                </td>
+                {told.length > 1 ? (
+                  <>
+                    <td className="pl-3">
+                      {found?.difference !== null && found && (
+                        <Interval
+                          low={found.low ?? 0}
+                          high={found.high ?? 0}
+                          at={found.difference}
+                          axis={axis}
+                        />
+                      )}
+                    </td>
+                    <td className="text-right whitespace-nowrap">
+                      {found?.difference !== null && found ? points(found.difference) : "too few"}
+                    </td>
+                  </>
+                ) : (
+                  row.offer && (
+                    <td className="text-right">
+                      {arm.expected === null ? "not told" : `${inHundred(arm.expected, 0)}%`}
+                    </td>
+                  )
+                )}
+              </tr>
+            );
+          })}
+        </tbody>
+      </Table>
+      {few > 0 && told.length > 1 && (
+        <p className="mt-1 text-11 text-quiet">Too few: under 20 customers in an arm.</p>
+      )}
+    </section>
+  );
+}
+
+function differWords(p: number | null): string {
+  if (p === null) return "";
+  return p < 0.05
+    ? `Segments differ (p ${p < 0.001 ? "under 0.001" : fixed(p, 3)}).`
+    : `No sign that segments differ (p ${fixed(p)}).`;
+}
+
+interface IntervalProps {
+  low: number;
+  high: number;
+  at: number;
+  axis: { low: number; high: number; log: boolean };
+}
+
+function Interval({ low, high, at, axis }: IntervalProps) {
+  const x = (value: number) => 4 + placeOf(value, axis) * (WIDTH - 8);
+  return (
+    <Picture
+      width="100%"
+      height={18}
+      viewBox={`0 0 ${WIDTH} 18`}
+      preserveAspectRatio="none"
+      label={`${points(low)} to ${points(high)}`}
+    >
+      <path d={`M4 9H${WIDTH - 4}`} stroke="var(--color-line)" />
+      <path d={`M${x(0)} 1V17`} stroke="var(--color-quiet)" />
+      <path d={`M${x(low)} 9H${x(high)}`} stroke="var(--color-ink)" strokeWidth={2} />
+      <circle cx={x(at)} cy={9} r={4.5} fill="var(--color-ink)" />
+    </Picture>
+  );
+}
