@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
+from sortija.core.campaigns.responses import responses_of
 from sortija.core.engine import Engine
 from sortija.core.formats.delimited import DelimitedFile, sniff
 from sortija.core.groups.neighbourhood import neighbourhood_of
@@ -88,6 +89,7 @@ def later(log: Log, mask: int, derived: Derived) -> None:
         for some in (rows, rows[1:]):  # an even and an odd number take different ways
             fences_of(values[some])
         outline(values, rows, axis_for(values[rows], is_log))
+    responses_of(log.arrays(), mask, rows, 20_400, 20_500, 20_000)
     rhythm = rhythm_of(log, mask, int(log.day.max()) + 1, engine)
     if model := fit_expected(rhythm, engine):
         expected_visits(model, rhythm, 13.0, engine)

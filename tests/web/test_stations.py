@@ -1,9 +1,11 @@
 """Each station by hand: what is picked or changed shows in figures, lens and records."""
 
 import re
+from datetime import date
 
-from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.models import Campaign, StandingControl
 from sortija.server.groups.models import Segment
+from tests.server.support import SMALL
 from tests.web.support import Station
 
 
@@ -142,15 +144,77 @@ class CampaignsByHand(Station):
         slider = page.get_by_label("Share held out")
         slider.focus()
         page.keyboard.press("End")
-        page.get_by_text("Held out: 50%").wait_for()
-        page.locator("h1").click()
+        page.get_by_text(re.compile("held out, 50%")).wait_for()
         page.get_by_role("button", name="Draw the holdout").click()
         page.get_by_text(re.compile("^Drawn: ")).wait_for()
         page.get_by_role("button", name="Hand over the list").wait_for()
         self.assertTrue(page.get_by_label("Name").is_disabled())
         page.get_by_role("button", name="Undo", exact=True).last.click()
         page.get_by_role("button", name="Draw the holdout").wait_for()
+        self.accessible(page)
         page.get_by_role("button", name="Delete").click()
         page.get_by_text("No campaign is planned yet").wait_for()
         page.get_by_role("button", name="Undo", exact=True).last.click()
         page.get_by_role("button", name="Draw the holdout").wait_for()
+
+
+class CampaignsRead(Station):
+    """From a list that was sent elsewhere to what it did, what it was worth, and who came."""
+
+    once = Station.swept
+
+    def test_from_a_list_to_an_effect(self):
+        self.adopt()
+        self.walk("Campaigns", self.brought_in)
+        told = self.get(f"campaigns/{Campaign.objects.get().pk}/result")
+        self.run_in_browser(self.results, self.page, told)
+        self.run_in_browser(self.planned, self.page)
+        self.assertEqual(self.troubles, [])
+        self.assertEqual(StandingControl.objects.get().share, 0.05)
+        self.assertEqual(Campaign.objects.get(state="draft").send_on, date(2026, 7, 14))
+
+    def brought_in(self, page):
+        page.get_by_role("button", name="Bring in a campaign sent elsewhere").click()
+        form = page.get_by_role("dialog", name="A campaign sent elsewhere")
+        form.get_by_label("Name").fill("Winter letter")
+        form.get_by_label("Sent on").fill("2026-01-31")
+        form.get_by_label("Result read on").fill("2026-03-31")
+        form.get_by_label("The list").set_input_files(SMALL / "winter-letter.csv")
+        self.accessible(page)
+        form.get_by_role("button", name="Bring it in").click()
+        page.get_by_text("read on 31 Mar 2026 as planned").wait_for()
+
+    def results(self, page, told):
+        gap = 100 * told["returned"]["difference"]
+        shown = f"{gap:+.1f}".replace("-", "−")
+        page.get_by_text(f"{shown} points", exact=True).wait_for()
+        verdict = {"cannot tell": "Whether more came back cannot be told:"}
+        words = verdict.get(told["verdict"], f"{abs(gap):.1f} {told['verdict']} in 100 came back")
+        page.get_by_text(words).wait_for()
+        self.accessible(page)
+        worth = page.get_by_role("region", name="What it was worth")
+        worth.get_by_label("left of a sale").fill("40")
+        worth.get_by_label("a contact").fill("0.5")
+        page.locator("h1").click()
+        worth.get_by_text(re.compile("^Net ")).wait_for()
+        # Whoever was written to is a lens, and so is the rest.
+        stream = page.get_by_role("region", name="From the lens to the arms")
+        stream.get_by_role("button", name=re.compile("held out$")).press("Enter")
+        self.lens_shows(told["held"]["customers"])
+
+    def planned(self, page):
+        page.get_by_role("button", name="Copy as a new plan").click()
+        page.get_by_text("Planned Winter letter, again.").wait_for()
+        page.get_by_text("This fork finds a rise of").or_(
+            page.get_by_text("How large a rise this finds cannot be told")
+        ).wait_for()
+        year = page.get_by_role("region", name="The year")
+        bar = year.get_by_role("button", name=re.compile("^Winter letter, again, draft"))
+        bar.focus()
+        page.keyboard.press("Alt+PageDown")
+        year.get_by_role("button", name=re.compile("draft, 14 Jul 2026 to")).wait_for()
+        control = page.get_by_role("region", name="Standing control")
+        control.get_by_label("Share never written to").select_option("5 in 100")
+        control.get_by_role("button", name="Draw a standing control").click()
+        control.get_by_text(re.compile("are never written to, since")).wait_for()
+        self.accessible(page)

@@ -52,6 +52,11 @@ class Campaign(models.Model):
     dropped = models.BooleanField(default=False)
     revision = models.PositiveIntegerField(default=1)
 
+    @property
+    def brought_in(self) -> bool:
+        """Whether it was drawn and sent from elsewhere; draws of our own have a seed above 0."""
+        return self.seed == 0
+
 
 class StandingControl(models.Model):
     """Customers who are never written to; ``column``: 2 for each of them, 1 for all others, 0 for

@@ -22,6 +22,7 @@ from sortija.core.campaigns.money import worth
 from sortija.core.campaigns.power import days_until_told
 from sortija.core.campaigns.strata import Arms, arms_of
 from sortija.core.measures.intervals import wilson
+from sortija.server.campaigns.balance import ArmsAlike, balance_of
 from sortija.server.campaigns.costs import CostsBody, costs_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.responses import Outcome, outcome_of
@@ -112,8 +113,9 @@ class CampaignResult(BaseModel):
     campaigns without any effect one would look like this or plainer.
 
     ``lacks``: why there is no result yet, or none at all. ``differ``: p that segments differ;
-    ``anyway``: of those who were written to and came, the share that would have come anyway;
-    ``likely_on``: when the pace so far will tell, null: not within two years.
+    ``balance``: how alike the arms were when they were drawn; ``anyway``: of those who were written
+    to and came, the share that would have come anyway; ``likely_on``: when the pace so far will
+    tell, null: not within two years.
     """
 
     through: str
@@ -134,16 +136,20 @@ class CampaignResult(BaseModel):
     worth: WorthBody | None
     costs: CostsBody
     pace: list[PacePoint]
+    balance: ArmsAlike | None = None
 
 
 def result_of(campaign: Campaign) -> CampaignResult:
     """What a campaign did, as far as the log reaches."""
     found = outcome_of(campaign)
     if found is None:
-        return _nothing(campaign, _why_not(campaign))
+        result = _nothing(campaign, _why_not(campaign))
+        result.balance = balance_of(campaign)
+        return result
     names = tuple(segment_labels(campaign.yardstick)) if campaign.yardstick else ()
     key = Keyed((found.stamp, campaign.pk, names), (campaign, found))
     result = _read(key).model_copy()
+    result.balance = balance_of(campaign)
     result.costs = CostsBody.kept(campaign.costs)
     result.worth = _worth(campaign, result)
     return result

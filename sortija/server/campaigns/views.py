@@ -81,6 +81,7 @@ class CampaignRow(BaseModel):
     costs: CostsBody
     fork: list[ForkPoint]
     pays: Pays | None
+    brought_in: bool
     handed_on: str
     told_to: str
     read: bool
@@ -161,6 +162,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         smallest_effect=None if np.isnan(effect) else effect,
         arms=arms, offer=offer, trouble=trouble, fork=fork, pays=pays,
         rest_days=campaign.rest_days, costs=CostsBody.kept(campaign.costs),
+        brought_in=campaign.brought_in,
         handed_on=campaign.handed_at.date().isoformat() if campaign.handed_at else "",
         told_to=date_of(told).isoformat() if told is not None else "",
         read=told is not None and date_of(told) >= campaign.read_on,

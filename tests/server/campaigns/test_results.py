@@ -130,6 +130,32 @@ class Results(DemoCase):
         self.assertIsNone(self.get(f"{path}/result")["worth"])
         self.send("put", f"{path}/costs", {"margin": 2}, 400)
 
+    def test_arms_are_compared_in_what_shapes_groups(self):
+        path = self.sent()
+        told = self.get(f"{path}/result")["balance"]
+        shapes = [t for t in self.get("measures")["threads"] if t["role"] == "shapes"]
+        self.assertEqual(told["looked_at"], len(shapes))
+        drawn = drawn_of(Campaign.objects.get())
+        codes = dict(Card.objects.values_list("number", "code"))
+        values = self.everyone("measure:frequency", to="2026-03-31")
+        visits = [(values.get(codes[n]) or (None,))[0] for n in drawn.customers.tolist()]
+        numbers = np.array([np.nan if v is None else v for v in visits])
+        arms = [numbers[~np.isnan(numbers) & who] for who in (~drawn.held, drawn.held)]
+        gap = (arms[0].mean() - arms[1].mean()) / np.sqrt(
+            (arms[0].var(ddof=1) + arms[1].var(ddof=1)) / 2
+        )
+        rows = {row["label"]: row["gap"] for row in told["uneven"]}
+        if abs(gap) >= 0.1:
+            self.assertAlmostEqual(rows["Visits"], gap)
+        else:
+            self.assertNotIn("Visits", rows)
+        self.assertAlmostEqual(
+            told["by_chance"],
+            1.96 * np.sqrt(1 / drawn.held.sum() + 1 / (~drawn.held).sum()),
+        )
+        alone = self.sent(name="Alone", send_on="2026-05-18", read_on="2026-06-18", holdout=0)
+        self.assertIsNone(self.get(f"{alone}/result")["balance"])
+
     def test_who_came_back_is_a_lens(self):
         path = self.sent()
         told, number = self.get(f"{path}/result"), path.partition("/")[2]

@@ -2532,6 +2532,19 @@ export interface components {
             /** Expected */
             expected: number | null;
         };
+        /**
+         * ArmsAlike
+         * @description Of ``looked_at`` measures and traits, those in which the arms differ by a tenth of a standard
+         *     deviation or more; ``by_chance``: so much they would differ in one of twenty draws anyway.
+         */
+        ArmsAlike: {
+            /** Looked At */
+            looked_at: number;
+            /** Uneven */
+            uneven: components["schemas"]["UnevenRow"][];
+            /** By Chance */
+            by_chance: number;
+        };
         /** AxisBody */
         AxisBody: {
             /** Low */
@@ -2976,8 +2989,8 @@ export interface components {
          *     campaigns without any effect one would look like this or plainer.
          *
          *     ``lacks``: why there is no result yet, or none at all. ``differ``: p that segments differ;
-         *     ``anyway``: of those who were written to and came, the share that would have come anyway;
-         *     ``likely_on``: when the pace so far will tell, null: not within two years.
+         *     ``balance``: how alike the arms were when they were drawn; ``anyway``: of those who were written
+         *     to and came, the share that would have come anyway; ``likely_on``: when the pace so far will tell, null: not within two years.
          */
         CampaignResult: {
             /** Through */
@@ -3010,6 +3023,8 @@ export interface components {
             costs: components["schemas"]["CostsBody"];
             /** Pace */
             pace: components["schemas"]["PacePoint"][];
+            /** @default null */
+            balance?: components["schemas"]["ArmsAlike"] | null;
         };
         /**
          * CampaignRow
@@ -3079,6 +3094,8 @@ export interface components {
             /** Fork */
             fork: components["schemas"]["ForkPoint"][];
             pays: components["schemas"]["Pays"] | null;
+            /** Brought In */
+            brought_in: boolean;
             /** Handed On */
             handed_on: string;
             /** Told To */
@@ -8275,6 +8292,16 @@ export interface components {
             card: string;
             /** Values */
             values: (number | null)[];
+        };
+        /**
+         * UnevenRow
+         * @description By how much of a standard deviation the arms differ, written to less held out.
+         */
+        UnevenRow: {
+            /** Label */
+            label: string;
+            /** Gap */
+            gap: number;
         };
         /**
          * Upload

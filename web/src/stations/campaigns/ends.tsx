@@ -129,7 +129,7 @@ export function Ends({ row, result, fork, middles, left, width }: Props) {
       >
         {result
           ? `came back within ${result.days} days of ${day(row.send_on)}`
-          : "who came unasked one horizon earlier, and what would be found"}
+          : "unasked one horizon earlier, and what is found"}
       </text>
     </g>
   );

@@ -6,12 +6,19 @@ import { useLens } from "@/lens/context";
 import { BringIn } from "@/stations/campaigns/bring-in";
 import { BySegment } from "@/stations/campaigns/by-segment";
 import { Offered } from "@/stations/campaigns/offered";
-import { Plan, planOf } from "@/stations/campaigns/plan";
+import { Pace } from "@/stations/campaigns/pace";
+import { Plan } from "@/stations/campaigns/plan";
 import { Standing } from "@/stations/campaigns/standing";
 import { Stream } from "@/stations/campaigns/stream";
 import type { Result, Row } from "@/stations/campaigns/types";
 import { useActions } from "@/stations/campaigns/use-campaigns";
-import { besideWords, proofWords, resultWords, whenWords } from "@/stations/campaigns/words";
+import {
+  balanceWords,
+  besideWords,
+  proofWords,
+  resultWords,
+  whenWords,
+} from "@/stations/campaigns/words";
 import { WhatItWasWorth } from "@/stations/campaigns/worth";
 import { Year } from "@/stations/campaigns/year";
 import { useStation } from "@/stations/use-station";
@@ -93,7 +100,7 @@ export function Campaigns() {
       {row.trouble ? (
         <Failed words={row.trouble} action={<NextStep to="measures">Look at Measures</NextStep>} />
       ) : (
-        <OneCampaign key={row.id} row={row} act={act} />
+        <OneCampaign key={`stream ${row.id}`} row={row} act={act} />
       )}
       <Year
         rows={rows}
@@ -103,7 +110,7 @@ export function Campaigns() {
         onMove={canChange ? (each, days) => act.move.mutate({ row: each, days }) : undefined}
       />
       <Plan
-        key={row.id}
+        key={`plan ${row.id}`}
         row={row}
         canChange={canChange}
         onChange={(body) => act.change.mutateAsync({ row, body })}
@@ -179,11 +186,7 @@ function OneCampaign({ row, act }: { row: Row; act: Act }) {
           result={result}
           fork={drawn ? null : fork}
           onTry={setTried}
-          onShare={
-            draft
-              ? (holdout) => act.change.mutate({ row, body: { ...planOf(row), holdout } })
-              : undefined
-          }
+          onShare={draft ? (holdout) => act.change.mutate({ row, body: { holdout } }) : undefined}
         />
         <div className="mt-1 border-t border-line pt-2" aria-live="polite">
           {found.isError ? (
@@ -193,11 +196,17 @@ function OneCampaign({ row, act }: { row: Row; act: Act }) {
               {proofWords(row, fork)}
             </Told>
           )}
+          {found.data?.balance && (
+            <p className="text-12 text-quiet">{balanceWords(found.data.balance)}</p>
+          )}
         </div>
         {row.offer && <Offered offer={row.offer} />}
       </section>
       <div className="grid grid-cols-2 items-start gap-3">
-        <BySegment row={row} result={result?.returned ? result : null} />
+        {result && <Pace row={row} result={result} />}
+        {(row.arms.length > 1 || !result) && (
+          <BySegment row={row} result={result?.returned ? result : null} />
+        )}
         <WhatItWasWorth
           row={row}
           result={result}
@@ -230,7 +239,10 @@ function Told({ row, result, lacks, children }: ToldProps) {
   if (!result)
     return (
       <p className="text-12 text-quiet">
-        Drawn with seed {row.seed}; who is held out stays so until the result is read. {lacks}
+        {row.brought_in
+          ? "Brought in with its list. "
+          : `Drawn with seed ${row.seed}; who is held out stays so until the result is read. `}
+        {lacks}
       </p>
     );
   const { strong, rest } = resultWords(row, result);

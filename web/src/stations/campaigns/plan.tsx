@@ -1,6 +1,7 @@
 import { useState } from "react";
 
 import { day } from "@/charts/format";
+import { planOf } from "@/stations/campaigns/types";
 import type { PlanBody, Row } from "@/stations/campaigns/types";
 import { Button } from "@/ui/button";
 import { Input } from "@/ui/input";
@@ -8,14 +9,13 @@ import { Input } from "@/ui/input";
 interface Props {
   row: Row;
   canChange: boolean;
-  onChange: (body: PlanBody) => Promise<unknown>;
+  onChange: (body: Partial<PlanBody>) => Promise<unknown>;
   onDrop: () => void;
 }
 
-/** What a plan says as it stands. */
-export function planOf(row: Row): PlanBody {
-  const { name, send_on, read_on, holdout, rest_days } = row;
-  return { name, send_on, read_on, holdout, rest_days };
+function whomWords({ clauses }: Row): string {
+  if (clauses.length === 0) return "Everyone";
+  return `${clauses.length} clause${clauses.length > 1 ? "s" : ""} of the lens`;
 }
 
 /** Name, dates and days of rest; fixed once the holdout is drawn. */
@@ -35,7 +35,7 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
           Object.entries(now).filter(([key, value]) => value !== next[key as keyof PlanBody]),
         ),
       );
-    onChange(next).then(kept, kept);
+    onChange({ ...edits, ...change }).then(kept, kept);
   };
   const [to] = row.window.split(":");
   return (
@@ -90,11 +90,9 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
       </label>
       {canChange && row.state !== "handed over" && <Button onClick={onDrop}>Delete</Button>}
       <p className="col-span-5 text-12 text-quiet">
-        {row.clauses.length === 0
-          ? "Everyone"
-          : `${row.clauses.length} clause${row.clauses.length > 1 ? "s" : ""} of the lens`}
-        , as known on {day(to ?? "")}. The draw is stratified by segment and band of spend, seed{" "}
-        {row.seed}.
+        {row.brought_in
+          ? "Sent from elsewhere, and brought in with its list."
+          : `${whomWords(row)}, as known on ${day(to ?? "")}. The draw is stratified by segment and band of spend, seed ${row.seed}.`}
       </p>
     </section>
   );

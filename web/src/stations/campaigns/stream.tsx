@@ -49,16 +49,17 @@ export function Stream({ row, result, fork, onTry, onShare }: Props) {
   const top = TOP - 6;
   const below = top + thick(written) + APART;
   const middles = { written: top + thick(written) / 2, held: below + thick(held) / 2 };
-  const end = pieces.at(-1)?.x ?? LEFT + BLOCK;
+  const last = pieces.at(-1);
+  const end = last ? last.x + step : LEFT + BLOCK;
   return (
     <div>
       <PickPicture
         width="100%"
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        label={`${row.lens} in the lens, ${falls.map(([name, gone]) => `${gone} ${name}`).join(", ")}, ${written} written to, ${held} held out`}
+        label={`${row.lens} ${row.brought_in ? "on the list" : "in the lens"}, ${falls.map(([name, gone]) => `${gone} ${name}`).join(", ")}, ${written} written to, ${held} held out`}
       >
         <text x={LEFT} y={14} fontSize={11} style={{ fill: "var(--color-quiet)" }}>
-          in the lens
+          {row.brought_in ? "on the list" : "in the lens"}
         </text>
         <text x={LEFT} y={30} fontSize={14} fontWeight={600}>
           {count(row.lens)}
@@ -85,9 +86,9 @@ export function Stream({ row, result, fork, onTry, onShare }: Props) {
           />
         ))}
         <rect
-          x={Math.min(FORK, end + step)}
+          x={end}
           y={TOP}
-          width={Math.max(0, FORK - end - step)}
+          width={Math.max(0, FORK - end)}
           height={scale(left)}
           fill="var(--color-everyone)"
         />
@@ -143,7 +144,7 @@ export function Stream({ row, result, fork, onTry, onShare }: Props) {
           />
         )}
       </PickPicture>
-      {nobody.length > 0 && (
+      {nobody.length > 0 && !row.brought_in && (
         <p className="-mt-1 text-11 text-quiet">
           Nobody falls away for{" "}
           {nobody

@@ -4,3 +4,9 @@ export type Row = Schemas["CampaignRow"];
 export type PlanBody = Schemas["CampaignPlan"];
 export type Result = Schemas["CampaignResult"];
 export type ForkPoint = Schemas["ForkPoint"];
+
+/** What a plan says as it stands. */
+export function planOf(row: Row): PlanBody {
+  const { name, send_on, read_on, holdout, rest_days } = row;
+  return { name, send_on, read_on, holdout, rest_days };
+}

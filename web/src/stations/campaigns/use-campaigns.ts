@@ -4,10 +4,11 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { usePlan } from "@/lens/use-plan";
 import { useSavedFile } from "@/lens/use-saved-file";
+import { planOf } from "@/stations/campaigns/types";
 import type { PlanBody, Row } from "@/stations/campaigns/types";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
-import { queueWrite, mark } from "@/study/write-queue";
+import { latest, mark, queueWrite, remembered } from "@/study/write-queue";
 import { useNotice } from "@/ui/notices";
 import { fileName } from "@/ui/save";
 
@@ -42,10 +43,14 @@ export function useActions(onPlanned: (id: number) => void) {
     onSettled,
   });
   const change = useMutation({
-    mutationFn: ({ row, body }: { row: Row; body: PlanBody }) =>
-      queued(row, (headers) =>
+    mutationFn: ({ row, body: edits }: { row: Row; body: Partial<PlanBody> }) => {
+      const thing = `campaign ${row.id}`;
+      const body = { ...latest(thing, row.revision, planOf(row)), ...edits };
+      const answer = queued(row, (headers) =>
         data(api.PUT("/api/studies/{study}/campaigns/{campaign}", { ...path(row), body, headers })),
-      ),
+      );
+      return remembered(thing, body, answer);
+    },
     onError,
     onSettled,
   });

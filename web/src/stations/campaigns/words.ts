@@ -82,10 +82,20 @@ export function resultWords(row: Row, result: Result): { strong: string; rest: s
   };
 }
 
+/** Whether the draw made two arms that are alike. */
+export function balanceWords(balance: NonNullable<Result["balance"]>): string {
+  const many = balance.looked_at;
+  if (many === 0) return "";
+  if (balance.uneven.length === 0)
+    return `The arms are alike: in all ${many} measures that shape groups they differ by less than a tenth of a standard deviation.`;
+  const rows = balance.uneven.map((row) => `${row.label} (${fixed(row.gap)})`).join(", ");
+  return `The arms differ by a tenth of a standard deviation or more in ${rows}, of ${many} measures; arms of this size differ by up to ${fixed(balance.by_chance)} by chance.`;
+}
+
 function luck(share: number): string {
   if (share < 0.0005) return "fewer than 1 such campaign in 2,000";
-  if (share < 0.01) return `${fixed(1000 * share, 0)} such campaigns in 1,000`;
-  return `${fixed(100 * share, 0)} such campaigns in 100`;
+  const [many, of] = share < 0.01 ? [1000 * share, "1,000"] : [100 * share, "100"];
+  return `${fixed(many, 0)} such campaign${Math.round(many) === 1 ? "" : "s"} in ${of}`;
 }
 
 /** What stands below it: how it was read, spend, who would have come anyway. */

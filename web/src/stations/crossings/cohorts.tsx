@@ -3,6 +3,7 @@ import { useRef, useState } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, figure } from "@/charts/format";
+import { Levels } from "@/charts/levels";
 import { Picture } from "@/charts/picture";
 import { valueClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
@@ -254,26 +255,13 @@ function Wait({ page, wait }: { page: Page; wait: Schemas["WaitBody"] }) {
           viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
           label="Share of the new who still wait for their second purchase, by days"
         >
-          {[0, 0.5, 1].map((share) => (
-            <g key={share}>
-              <line
-                x1={LEFT}
-                x2={WIDTH - 12}
-                y1={y(share)}
-                y2={y(share)}
-                stroke="var(--color-line)"
-              />
-              <text
-                x={LEFT - 6}
-                y={y(share) + 4}
-                fontSize={11}
-                textAnchor="end"
-                style={{ fill: "var(--color-quiet)" }}
-              >
-                {100 * share}%
-              </text>
-            </g>
-          ))}
+          <Levels
+            values={[0, 0.5, 1]}
+            y={y}
+            from={LEFT}
+            to={WIDTH - 12}
+            words={(share) => `${100 * share}%`}
+          />
           <path d={band()} fill="var(--color-everyone)" opacity={0.6} />
           <path
             d={`M${x(0)} ${y(1)}${steps(wait.waiting)}`}

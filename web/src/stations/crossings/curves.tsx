@@ -1,6 +1,7 @@
 import type { Schemas } from "@/api/client";
 import { ticksOf } from "@/charts/axis";
 import { count, day } from "@/charts/format";
+import { Levels } from "@/charts/levels";
 import { Picture } from "@/charts/picture";
 import { hueOf, MarkShape } from "@/marks/segment-mark";
 import { useMoney } from "@/study/context";
@@ -65,26 +66,13 @@ export function Curves({
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       label={`${unit === "customers" ? "Customers" : "Spend"} in each segment, as seen and ahead`}
     >
-      {ticksOf({ low: 0, high: most, log: false }, 4).map((value) => (
-        <g key={value}>
-          <line
-            x1={LEFT}
-            x2={WIDTH - RIGHT}
-            y1={y(value)}
-            y2={y(value)}
-            stroke="var(--color-line)"
-          />
-          <text
-            x={LEFT - 8}
-            y={y(value) + 4}
-            fontSize={11}
-            textAnchor="end"
-            style={{ fill: "var(--color-quiet)" }}
-          >
-            {told(value)}
-          </text>
-        </g>
-      ))}
+      <Levels
+        values={ticksOf({ low: 0, high: most, log: false }, 4)}
+        y={y}
+        from={LEFT}
+        to={WIDTH - RIGHT}
+        words={told}
+      />
       <line
         x1={x(past)}
         x2={x(past)}
