@@ -12,6 +12,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from datetime import timedelta
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -29,7 +30,7 @@ def large_rows(screens: Any, study: Any) -> list[Row]:
     """The field after a cut was moved, the map of one grouping after another, their portraits."""
     return [
         _field(screens), *_maps(screens, study), *_portraits(screens, study),
-        *crossings_rows(screens, study),
+        *crossings_rows(screens, study), *campaign_rows(screens, study),
     ]  # fmt: skip
 
 
@@ -105,6 +106,33 @@ def _portraits(screens: Any, study: Any) -> list[Row]:
         _row("a book of 12 segments of 1M customers as PDF",
              statistics.median(timed(pdf) for _ in range(3)), 5),
     ]  # fmt: skip
+
+
+def campaign_rows(screens: Any, study: Any) -> list[Row]:
+    """A plan for everybody, its draw and its result; most of the log lies after the letter."""
+    from sortija.server.measures.many_windows import make_now
+    from sortija.server.studies.trail import default_window
+    from sortija.server.studies.windows import WindowInView
+
+    last = default_window(study).to
+    sent = last - timedelta(days=60)
+    window = WindowInView(sent, "12")
+    make_now(study, [window])
+    plan = {
+        "name": "Everybody", "send_on": sent.isoformat(), "clauses": [], "holdout": 0.1,
+        "read_on": (last - timedelta(days=18)).isoformat(),
+    }  # fmt: skip
+    path = f"campaigns?to={sent.isoformat()}&back=12"
+    row = screens.send("post", path, plan)
+    stream = statistics.median(timed(lambda: screens.get("campaigns")) for _ in range(TIMES))
+    one = f"campaigns/{row['id']}"
+    draw = timed(lambda: screens.send("post", f"{one}/draw"))
+    result = timed(lambda: screens.get(f"{one}/result"))
+    return [
+        _row("the stream of a plan for 1M customers", stream, 0.3),
+        _row("its draw", draw, 2.0),
+        _row("its result, told for the first time", result, 1.0),
+    ]
 
 
 def crossings_rows(screens: Any, study: Any) -> list[Row]:

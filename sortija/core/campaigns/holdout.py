@@ -79,7 +79,9 @@ def draw_holdout(
     m = len(segment)
     stratum = _merged(segment, value)
     rng = np.random.default_rng([seed, 11])
-    order = np.lexsort((rng.random(m), stratum))
+    _, place = np.unique(stratum, return_inverse=True)
+    # One key of both, for it sorts in half the time: the whole part by stratum, the rest by chance.
+    order = np.argsort(place + rng.random(m))
     held = np.zeros(m, np.bool_)
     offset = rng.random()
     steps = np.floor(np.arange(m + 1) * share + offset)

@@ -25,8 +25,10 @@ from sortija.server.ledger.store.coverage import covered
 from sortija.server.lens.evaluation import selection_of
 from sortija.server.lens.fields import base_of
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
+from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.request_cache import once, reading
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView
@@ -109,7 +111,7 @@ def _audience(campaign: Campaign) -> Audience:
         left &= ~gone
     counts = np.bincount(fell, minlength=len(REASONS) + 1)[1:].tolist()
     customers = np.flatnonzero(left)
-    value = _spend(study, window)
+    value = _spend(Keyed(made.stamp, made))
     yardstick = yardstick_of(study)
     rate, untold = _unasked(campaign, window, clauses, consenting & addressed)
     return Audience(
@@ -187,11 +189,10 @@ def _moved(window: str, by: timedelta) -> str:
     return WindowInView(asked.to - by, back).key
 
 
-@once
-def _spend(study: Study, window: WindowInView) -> NDArray[np.int64]:
+@remembered
+def _spend(key: Keyed[MeasureSet]) -> NDArray[np.int64]:
     """(n,) fifth of spend, the strata of a draw however the analyst scores meanwhile."""
-    made = measures_or_job(study, window)
-    assert isinstance(made, MeasureSet)
+    made = key.value
     monetary = np.asarray(made.column("monetary").values, np.float64)
     return band(monetary, VALUE_BANDS, True).bands.astype(np.int64)
 
