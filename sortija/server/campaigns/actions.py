@@ -1,29 +1,20 @@
-"""What a person can do at Campaigns: plan, draw the holdout, hand over the list."""
+"""What a person can do with a plan: make and change it, draw the holdout, drop it."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from datetime import date, timedelta
 from typing import Any
 
-import numpy as np
 from django.utils import timezone
 
 from sortija.core.campaigns.holdout import draw_holdout
-from sortija.core.formats.lists import csv_lines
 from sortija.core.lens.clauses import Clause, canonical
-from sortija.core.progress import Progress
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.costs import CostsBody
-from sortija.server.campaigns.drawn import drawn_of, keep_drawn, let_go
+from sortija.server.campaigns.drawn import keep_drawn, let_go
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.offer import check_offer, expected_of
-from sortija.server.groups.yardsticks.assignments import segment_labels
-from sortija.server.jobs.models import Job
-from sortija.server.jobs.work import Running, handles
-from sortija.server.ledger.models import Card
-from sortija.server.lens.exports import begin_export, export_for, whole_file
-from sortija.server.lens.models import Export
 from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.problems import Conflict, Problem
@@ -31,11 +22,10 @@ from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
-    "change_plan", "checked_plan", "draw", "drop", "hand_over", "list_lines", "move", "plan",
-    "set_costs", "today_of",
+    "campaign_now", "change_plan", "checked_plan", "checked_revision", "draw", "drop", "move",
+    "plan", "set_costs", "today_of",
 ]  # fmt: skip
 
-_BLOCK = 5000
 #: What is proposed for a plan without dates.
 SENT_IN, READ_AFTER = timedelta(days=7), timedelta(days=42)
 #: A log whose last day is further back tells of another time than today's.
@@ -96,12 +86,12 @@ def change_plan(
     if not 0 <= rest_days <= MOST_REST:
         raise Problem(f"Customers are left in peace for 0 to {MOST_REST} days.")
     with changing(campaign.study_id):
-        campaign = _now(campaign.pk)
+        campaign = campaign_now(campaign.pk)
         if campaign.state != Campaign.DRAFT:
             raise Problem(
                 f"{campaign.name} is {campaign.state}; its plan can no longer be changed."
             )
-        _unchanged(campaign, expected)
+        checked_revision(campaign, expected)
         campaign.name, campaign.send_on, campaign.read_on = name.strip(), send_on, read_on
         campaign.holdout, campaign.revision = holdout, campaign.revision + 1
         campaign.rest_days = rest_days
@@ -121,8 +111,8 @@ def move(campaign: Campaign, days: int, expected: int) -> Campaign:
 def set_costs(campaign: Campaign, person: Any, costs: CostsBody, expected: int) -> Campaign:
     """Say what a campaign costs; bills come late, so that this can be said of a sent one, too."""
     with changing(campaign.study_id):
-        campaign = _now(campaign.pk)
-        _unchanged(campaign, expected)
+        campaign = campaign_now(campaign.pk)
+        checked_revision(campaign, expected)
         before, after = campaign.costs, costs.model_dump()
         if before == after:
             return campaign
@@ -136,7 +126,7 @@ def set_costs(campaign: Campaign, person: Any, costs: CostsBody, expected: int) 
 
 @reverses("campaign costs")
 def _reverse_costs(entry: HistoryEntry, forward: bool) -> None:
-    campaign = _now(int(entry.target.removeprefix("campaign:")))
+    campaign = campaign_now(int(entry.target.removeprefix("campaign:")))
     _set_costs(campaign, entry.after if forward else entry.before)
 
 
@@ -145,7 +135,8 @@ def _set_costs(campaign: Campaign, costs: dict[str, Any]) -> None:
     campaign.save(update_fields=["costs", "revision"])
 
 
-def _unchanged(campaign: Campaign, expected: int | None) -> None:
+def checked_revision(campaign: Campaign, expected: int | None) -> None:
+    """A Conflict where somebody else changed it since it was looked at."""
     if expected is not None and expected != campaign.revision:
         raise Conflict(f"{campaign.name} was changed since you loaded this page.")
 
@@ -153,12 +144,12 @@ def _unchanged(campaign: Campaign, expected: int | None) -> None:
 def drop(campaign: Campaign, person: Any, expected: int) -> None:
     """Put a campaign away; its audience is free again. A list that went out stays on record."""
     with changing(campaign.study_id):
-        campaign = _now(campaign.pk)
+        campaign = campaign_now(campaign.pk)
         if campaign.state == Campaign.HANDED:
             raise Problem(
                 f"The list of {campaign.name} has been handed over; that stays on record."
             )
-        _unchanged(campaign, expected)
+        checked_revision(campaign, expected)
         Campaign.objects.filter(pk=campaign.pk).update(dropped=True)
         record(
             campaign.study, person, "drop campaign", f"Deleted {campaign.name}",
@@ -177,18 +168,18 @@ def _reverse_drop(entry: HistoryEntry, forward: bool) -> None:
     Campaign.objects.filter(pk=number).update(dropped=wanted)
 
 
-def _now(campaign: int) -> Campaign:
-    """A campaign as it is now."""
+def campaign_now(campaign: int) -> Campaign:
+    """A campaign as it is now, within a change."""
     return Campaign.objects.select_related("study").get(pk=campaign)
 
 
 def draw(campaign: Campaign, person: Any, expected: int | None = None) -> Campaign:
     """Decide the audience and who of it is held out; both are kept from now on."""
     with changing(campaign.study_id):
-        campaign = _now(campaign.pk)
+        campaign = campaign_now(campaign.pk)
         if campaign.state != Campaign.DRAFT:
             raise Problem(f"{campaign.name} is {campaign.state} already.")
-        _unchanged(campaign, expected)
+        checked_revision(campaign, expected)
         audience = audience_of(campaign)
         if not len(audience.customers):
             raise Problem("Nobody is left to write to. Widen the lens and plan again.")
@@ -210,7 +201,7 @@ def draw(campaign: Campaign, person: Any, expected: int | None = None) -> Campai
 
 @reverses("draw holdout")
 def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
-    campaign = _now(int(entry.target.removeprefix("campaign:")))
+    campaign = campaign_now(int(entry.target.removeprefix("campaign:")))
     if forward:
         draw(campaign, entry.person)
         return
@@ -220,52 +211,3 @@ def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
     campaign.expected = {}
     campaign.revision += 1
     let_go(campaign)
-
-
-def hand_over(campaign: Campaign, person: Any, expected: int) -> Export:
-    """Begin the file of the list, and record that it leaves the house; that cannot be undone."""
-    with changing(campaign.study_id):
-        campaign = _now(campaign.pk)
-        _unchanged(campaign, expected)
-        if campaign.state == Campaign.DRAFT:
-            raise Problem("Draw the holdout first: without it no effect can be measured.")
-        if campaign.state == Campaign.DRAWN:
-            campaign.state, campaign.handed_at = Campaign.HANDED, timezone.now()
-            campaign.revision += 1
-            campaign.save(update_fields=["state", "handed_at", "revision"])
-            record(
-                campaign.study, person, "hand over", f"Handed over the list of {campaign.name}",
-                f"campaign:{campaign.pk}", None, None,
-            )  # fmt: skip
-        asked = {"campaign": campaign.pk}
-        count = int(np.count_nonzero(~drawn_of(campaign).held))
-        study = campaign.study
-        return begin_export(study, person, "campaigns.list", "csv", asked, count, "campaign")
-
-
-@handles("campaigns.list", repeatable=True)
-def _write_list(job: Job, running: Running) -> None:
-    row = export_for(job)
-    campaign = Campaign.objects.select_related("study").get(pk=row.asked["campaign"])
-    with whole_file(row) as aside, aside.open("w", encoding="utf-8", newline="") as file:
-        file.writelines(list_lines(campaign, running.progress))
-
-
-def list_lines(campaign: Campaign, progress: Progress) -> Iterator[str]:
-    """The list of those written to, as CSV: card, address, segment."""
-    labels = segment_labels(campaign.yardstick) if campaign.yardstick else ()
-    drawn = drawn_of(campaign)
-    written, segments = drawn.customers[~drawn.held], drawn.segment[~drawn.held]
-    cards = Card.objects.filter(study=campaign.study).values_list("number", "code", "address")
-    count = len(written)
-
-    def rows() -> Iterator[tuple[object, ...]]:
-        for done in range(0, count, _BLOCK):
-            progress("writing", done, count)
-            block = written[done : done + _BLOCK].tolist()
-            known = {number: told for number, *told in cards.filter(number__in=block)}
-            for number, segment in zip(block, segments[done : done + _BLOCK].tolist(), strict=True):
-                code, address = known[number]
-                yield code, address, labels[segment] if segment < len(labels) else ""
-
-    return csv_lines(("card", "address", "segment"), rows())

@@ -11,9 +11,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from sortija.core.formats.exports import FileKind
 from sortija.server.campaigns import actions, past, standing
 from sortija.server.campaigns.costs import CostsBody
+from sortija.server.campaigns.handing import hand_over
 from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.of_customer import CustomerCampaigns, campaigns_of_customer
 from sortija.server.campaigns.result import CampaignResult, result_of
 from sortija.server.campaigns.standing import StandingBody
 from sortija.server.campaigns.views import (
@@ -52,6 +55,10 @@ class PastCampaign(BaseModel):
     send_on: date
     read_on: date
     list: str
+
+
+class ListAsked(BaseModel):
+    kind: FileKind = "csv"
 
 
 class StandingAsked(BaseModel):
@@ -162,6 +169,13 @@ class ResultView(APIView):
         return reply(result_of(_campaign(request, study, campaign, "reader")))
 
 
+class CustomerView(APIView):
+    @extend_schema(responses=CustomerCampaigns)
+    def get(self, request: Request, study: int, customer: int) -> Response:
+        """Why a customer was written to, held out, or passed over."""
+        return reply(campaigns_of_customer(study_for(request.user, study), customer))
+
+
 class StandingView(APIView):
     """The standing control: customers whom no campaign writes to."""
 
@@ -194,8 +208,9 @@ class DrawView(APIView):
 class ListView(APIView):
     """The list of those written to. Asking for it hands it over, which stays on record."""
 
-    @extend_schema(parameters=[REVISION], request=None, responses={201: ExportRow})
+    @extend_schema(parameters=[REVISION], request=ListAsked, responses={201: ExportRow})
     def post(self, request: Request, study: int, campaign: int) -> Response:
         row = _campaign(request, study, campaign)
-        file = actions.hand_over(row, request.user, expected_revision(request))
+        kind = body(request, ListAsked).kind
+        file = hand_over(row, request.user, expected_revision(request), kind)
         return reply(export_row(file), 201)

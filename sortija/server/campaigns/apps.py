@@ -9,6 +9,7 @@ class CampaignsConfig(AppConfig):
         from sortija.server.campaigns import (  # noqa: F401 - they register
             actions,
             drawn,
+            handing,
             lens_fields,
             past,
             standing,

@@ -299,6 +299,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/campaigns/customer/{customer}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Why a customer was written to, held out, or passed over. */
+        get: operations["studies_campaigns_customer_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/campaigns/past": {
         parameters: {
             query?: never;
@@ -2990,7 +3007,8 @@ export interface components {
          *
          *     ``lacks``: why there is no result yet, or none at all. ``differ``: p that segments differ;
          *     ``balance``: how alike the arms were when they were drawn; ``anyway``: of those who were written
-         *     to and came, the share that would have come anyway; ``likely_on``: when the pace so far will tell, null: not within two years.
+         *     to and came, the share that would have come anyway; ``likely_on``: when the pace so far will
+         *     tell, null: not within two years.
          */
         CampaignResult: {
             /** Through */
@@ -3708,6 +3726,42 @@ export interface components {
             order_money: number[];
             /** Half */
             half: number | null;
+        };
+        /**
+         * CustomerCampaign
+         * @description A campaign whose lens held the customer: ``arm``: written to, held out, or why it fell away;
+         *     ``clauses``: that lens; ``decided_on``: when it was drawn.
+         */
+        CustomerCampaign: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Arm */
+            arm: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "drawn" | "handed over";
+            /** Send On */
+            send_on: string;
+            /** Decided On */
+            decided_on: string;
+            /** Clauses */
+            clauses: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * CustomerCampaigns
+         * @description The newest first; ``never``: the customer is in the standing control.
+         */
+        CustomerCampaigns: {
+            /** Campaigns */
+            campaigns: components["schemas"]["CustomerCampaign"][];
+            /** Never */
+            never: boolean;
         };
         /**
          * CustomerLine
@@ -5169,6 +5223,15 @@ export interface components {
         LinkToken: {
             /** Token */
             token: string;
+        };
+        /** ListAsked */
+        ListAsked: {
+            /**
+             * Kind
+             * @default csv
+             * @enum {string}
+             */
+            kind?: "csv" | "xlsx" | "parquet";
         };
         /**
          * ListedColumn
@@ -9415,7 +9478,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ListAsked"];
+            };
+        };
         responses: {
             201: {
                 headers: {
@@ -9492,6 +9559,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CampaignResult"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_customer_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                customer: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomerCampaigns"];
                 };
             };
             /** @description It cannot be done, and why. */

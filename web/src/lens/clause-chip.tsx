@@ -8,7 +8,7 @@ import { useStudy } from "@/study/context";
 import { Checkbox } from "@/ui/input";
 
 /** What a clause says: its field, and its picks in words. */
-function useWords() {
+export function useClauseWords() {
   const { study } = useStudy();
   const { fields, answer } = useLens();
   const states = Object.values(fields.find((row) => row.field === SEGMENT)?.labels ?? {});
@@ -34,7 +34,9 @@ function useWords() {
 
 /** A crossing's clause names its two dates, and its picks two states each, counted from 1. */
 function crossingWords(clause: Clause, states: string[]) {
-  const [from = "", to = ""] = clause.field.slice("crossing:".length).split(">");
+  const [dates = ""] = clause.field.slice("crossing:".length).split("~");
+  // Dates before the two are those that customers are kept in place from.
+  const [from = "", to = ""] = dates.split(">").slice(-2);
   const name = (state: string) => states[Number(state) - 1] ?? state;
   const picks = (clause.values ?? []).map((value) => value.split(">").map(name).join(" → "));
   const near = from.slice(0, 4) === to.slice(0, 4);
@@ -44,7 +46,7 @@ function crossingWords(clause: Clause, states: string[]) {
 /** One clause of the lens; it opens to its values, to be turned round, or removed. */
 export function ClauseChip({ clause }: { clause: Clause }) {
   const lens = useLens();
-  const { label, picks } = useWords()(clause);
+  const { label, picks } = useClauseWords()(clause);
   // “Bought in March” says it all: its yes need not be told.
   const plain =
     picks.length === 1 && picks[0] === "yes" && /^(bought|began|met):/.test(clause.field);

@@ -10,7 +10,7 @@ import { Pace } from "@/stations/campaigns/pace";
 import { Plan } from "@/stations/campaigns/plan";
 import { Standing } from "@/stations/campaigns/standing";
 import { Stream } from "@/stations/campaigns/stream";
-import type { Result, Row } from "@/stations/campaigns/types";
+import type { ListKind, Result, Row } from "@/stations/campaigns/types";
 import { useActions } from "@/stations/campaigns/use-campaigns";
 import {
   balanceWords,
@@ -124,10 +124,23 @@ export function Campaigns() {
   );
 }
 
+const KINDS = [
+  ["csv", "CSV"],
+  ["xlsx", "XLSX"],
+  ["parquet", "Parquet"],
+] as const;
+
 type Act = ReturnType<typeof useActions>;
 
 /** What is next for a campaign. */
 function MainAction({ row, act }: { row: Row; act: Act }) {
+  const [kind, setKind] = useState<ListKind>("csv");
+  const form = (
+    <label className="flex items-center gap-1 text-12 text-quiet">
+      as
+      <Select look="word" value={kind} options={KINDS} onChange={setKind} />
+    </label>
+  );
   if (row.state === "draft")
     return (
       <Button
@@ -140,13 +153,21 @@ function MainAction({ row, act }: { row: Row; act: Act }) {
     );
   if (row.state === "drawn")
     return (
-      <Button kind="main" disabled={act.list.isPending} onClick={() => act.list.mutate(row)}>
-        Hand over the list
-      </Button>
+      <>
+        {form}
+        <Button
+          kind="main"
+          disabled={act.list.isPending}
+          onClick={() => act.list.mutate({ row, kind })}
+        >
+          Hand over the list
+        </Button>
+      </>
     );
   return (
     <>
-      <Button disabled={act.list.isPending} onClick={() => act.list.mutate(row)}>
+      {form}
+      <Button disabled={act.list.isPending} onClick={() => act.list.mutate({ row, kind })}>
         The list again
       </Button>
       {!row.read && (

@@ -3,6 +3,7 @@ import type { Schemas } from "@/api/client";
 export type Row = Schemas["CampaignRow"];
 export type PlanBody = Schemas["CampaignPlan"];
 export type Result = Schemas["CampaignResult"];
+export type ListKind = NonNullable<Schemas["ListAsked"]["kind"]>;
 export type ForkPoint = Schemas["ForkPoint"];
 
 /** What a plan says as it stands. */

@@ -5,7 +5,7 @@ import type { Schemas } from "@/api/client";
 import { usePlan } from "@/lens/use-plan";
 import { useSavedFile } from "@/lens/use-saved-file";
 import { planOf } from "@/stations/campaigns/types";
-import type { PlanBody, Row } from "@/stations/campaigns/types";
+import type { ListKind, PlanBody, Row } from "@/stations/campaigns/types";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { latest, mark, queueWrite, remembered } from "@/study/write-queue";
@@ -101,16 +101,17 @@ export function useActions(onPlanned: (id: number) => void) {
     onError,
     onSettled,
   });
-  const list = useSavedFile<Row>(
-    (row) =>
+  const list = useSavedFile<{ row: Row; kind: ListKind }>(
+    ({ row, kind }) =>
       data(
         api.POST("/api/studies/{study}/campaigns/{campaign}/list", {
           ...path(row),
+          body: { kind },
           headers: mark(row.revision),
         }),
       ),
-    (_, row) => `The list of ${row.name} is handed over. That stays on record.`,
-    (row) => fileName(row.name, "csv"),
+    (_, { row }) => `The list of ${row.name} is handed over. That stays on record.`,
+    ({ row, kind }) => fileName(row.name, kind),
     onSettled,
   );
   return { plan, copy, change, move, costs, drop, draw, list };

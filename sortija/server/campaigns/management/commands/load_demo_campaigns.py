@@ -11,6 +11,7 @@ from django.core.management.base import BaseCommand
 from sortija.core.lens.clauses import Clause
 from sortija.server.campaigns import actions
 from sortija.server.campaigns.costs import CostsBody
+from sortija.server.campaigns.handing import hand_over
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.past import bring_in_past, read_arms
 from sortija.server.ledger.management.commands.load_demo import NAME
@@ -44,7 +45,7 @@ class Command(BaseCommand):
             self._derive(study, window)
         running = self._plan(study, who, MAY, "Summer pots", date(2026, 6, 10), date(2026, 7, 22))
         running = actions.draw(running, who)
-        actions.hand_over(running, who, running.revision)
+        hand_over(running, who, running.revision)
         self._plan(study, who, JUNE, "Autumn bulbs", date(2026, 8, 15), date(2026, 9, 26))
 
     def _plan(

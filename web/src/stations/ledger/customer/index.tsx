@@ -10,6 +10,7 @@ import { Path } from "@/stations/ledger/customer/path";
 import { Receipts } from "@/stations/ledger/customer/receipts";
 import { Timeline } from "@/stations/ledger/customer/timeline";
 import { Traits } from "@/stations/ledger/customer/traits";
+import { Written } from "@/stations/ledger/customer/written";
 import { useStudy } from "@/study/context";
 import { StatusBanner } from "@/study/status-banner";
 import { PageHeader } from "@/ui/page-header";
@@ -79,6 +80,7 @@ export function Customer() {
             </section>
           )}
           <Path customer={number} />
+          <Written customer={number} />
           {found.receipts.length > 0 && <Timeline receipts={found.receipts} behind={behind} />}
           <Receipts page={found} behind={behind} />
         </div>
