@@ -25,6 +25,7 @@ from sortija.server.campaigns.views import (
     campaign_row,
     campaigns_page,
 )
+from sortija.server.campaigns.worked import WhatWorked, what_worked
 from sortija.server.lens.export_rows import ExportRow, export_row
 from sortija.server.lens.requests import ClauseBody, clause_of
 from sortija.server.studies.actions import study_for
@@ -174,6 +175,13 @@ class CustomerView(APIView):
     def get(self, request: Request, study: int, customer: int) -> Response:
         """Why a customer was written to, held out, or passed over."""
         return reply(campaigns_of_customer(study_for(request.user, study), customer))
+
+
+class WorkedView(APIView):
+    @extend_schema(responses=WhatWorked)
+    def get(self, request: Request, study: int) -> Response:
+        """What all campaigns that were read say together."""
+        return reply(what_worked(study_for(request.user, study)))
 
 
 class StandingView(APIView):

@@ -351,6 +351,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/campaigns/worked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What all campaigns that were read say together. */
+        get: operations["studies_campaigns_worked_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/cards/apart": {
         parameters: {
             query?: never;
@@ -6634,6 +6651,32 @@ export interface components {
             shade: (number | null)[][] | null;
         };
         /**
+         * PooledBody
+         * @description Several campaigns together (random effects): ``between``: by how much true effects differ, a
+         *     standard deviation, ``differ``: p that they do; ``next_low`` to ``next_high``: where one more
+         *     such campaign would come out, null of fewer than three.
+         */
+        PooledBody: {
+            /** Words */
+            words: string;
+            /** Campaigns */
+            campaigns: number;
+            /** Effect */
+            effect: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Between */
+            between: number;
+            /** Differ */
+            differ: number | null;
+            /** Next Low */
+            next_low: number | null;
+            /** Next High */
+            next_high: number | null;
+        };
+        /**
          * PortraitsPage
          * @description ``segments``: always all; ``columns``: what is compared; ``pair``: the numbers of those
          *     whose differences the rows tell; ``rows``: what rows there can be; ``book``: the revision of
@@ -6786,6 +6829,26 @@ export interface components {
              * @default null
              */
             rest?: number | null;
+        };
+        /**
+         * ReadCampaign
+         * @description How much more came back, by one campaign.
+         */
+        ReadCampaign: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Read On */
+            read_on: string;
+            /** Customers */
+            customers: number;
+            /** Difference */
+            difference: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
         };
         /**
          * ReadingRow
@@ -8544,6 +8607,17 @@ export interface components {
             later: boolean;
         };
         /**
+         * WhatWorked
+         * @description ``rows``: oldest first; ``together``: all of them, then by each thing offered that two or
+         *     more of them share; empty of fewer than two.
+         */
+        WhatWorked: {
+            /** Rows */
+            rows: components["schemas"]["ReadCampaign"][];
+            /** Together */
+            together: components["schemas"]["PooledBody"][];
+        };
+        /**
          * WhyPage
          * @description Why the customers of one crossing crossed.
          *
@@ -9691,6 +9765,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_worked_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatWorked"];
+                };
             };
             /** @description It cannot be done, and why. */
             default: {

@@ -1,12 +1,9 @@
-import { placeOf } from "@/charts/axis";
 import { count, fixed } from "@/charts/format";
-import { Picture } from "@/charts/picture";
 import { SegmentMark } from "@/marks/segment-mark";
+import { Interval } from "@/stations/campaigns/interval";
 import type { Result, Row } from "@/stations/campaigns/types";
 import { inHundred, points } from "@/stations/campaigns/words";
 import { Column, RowHead, Table } from "@/ui/table";
-
-const WIDTH = 220;
 
 /** The arms in each segment, and the effect where there is one to tell. */
 export function BySegment({ row, result }: { row: Row; result: Result | null }) {
@@ -95,29 +92,4 @@ function differWords(p: number | null): string {
   return p < 0.05
     ? `Segments differ (p ${p < 0.001 ? "under 0.001" : fixed(p, 3)}).`
     : `No sign that segments differ (p ${fixed(p)}).`;
-}
-
-interface IntervalProps {
-  low: number;
-  high: number;
-  at: number;
-  axis: { low: number; high: number; log: boolean };
-}
-
-function Interval({ low, high, at, axis }: IntervalProps) {
-  const x = (value: number) => 4 + placeOf(value, axis) * (WIDTH - 8);
-  return (
-    <Picture
-      width="100%"
-      height={18}
-      viewBox={`0 0 ${WIDTH} 18`}
-      preserveAspectRatio="none"
-      label={`${points(low)} to ${points(high)}`}
-    >
-      <path d={`M4 9H${WIDTH - 4}`} stroke="var(--color-line)" />
-      <path d={`M${x(0)} 1V17`} stroke="var(--color-quiet)" />
-      <path d={`M${x(low)} 9H${x(high)}`} stroke="var(--color-ink)" strokeWidth={2} />
-      <circle cx={x(at)} cy={9} r={4.5} fill="var(--color-ink)" />
-    </Picture>
-  );
 }

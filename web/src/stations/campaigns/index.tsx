@@ -19,6 +19,7 @@ import {
   resultWords,
   whenWords,
 } from "@/stations/campaigns/words";
+import { WhatWorked } from "@/stations/campaigns/worked";
 import { WhatItWasWorth } from "@/stations/campaigns/worth";
 import { Year } from "@/stations/campaigns/year";
 import { useStation } from "@/stations/use-station";
@@ -116,6 +117,7 @@ export function Campaigns() {
         onChange={(body) => act.change.mutateAsync({ row, body })}
         onDrop={() => act.drop.mutate(row)}
       />
+      <WhatWorked onChoose={choose} />
       <footer className="flex flex-wrap items-center justify-between gap-2">
         <Standing standing={campaigns.data.standing} />
         {canChange && window && <BringIn onBrought={choose} />}

@@ -1,0 +1,31 @@
+import { placeOf } from "@/charts/axis";
+import { Picture } from "@/charts/picture";
+import { points } from "@/stations/campaigns/words";
+
+const WIDTH = 220;
+
+interface IntervalProps {
+  low: number;
+  high: number;
+  at: number;
+  axis: { low: number; high: number; log: boolean };
+}
+
+/** An effect with its interval, and where none would be. */
+export function Interval({ low, high, at, axis }: IntervalProps) {
+  const x = (value: number) => 4 + placeOf(value, axis) * (WIDTH - 8);
+  return (
+    <Picture
+      width="100%"
+      height={18}
+      viewBox={`0 0 ${WIDTH} 18`}
+      preserveAspectRatio="none"
+      label={`${points(low)} to ${points(high)}`}
+    >
+      <path d={`M4 9H${WIDTH - 4}`} stroke="var(--color-line)" />
+      <path d={`M${x(0)} 1V17`} stroke="var(--color-quiet)" />
+      <path d={`M${x(low)} 9H${x(high)}`} stroke="var(--color-ink)" strokeWidth={2} />
+      <circle cx={x(at)} cy={9} r={4.5} fill="var(--color-ink)" />
+    </Picture>
+  );
+}
