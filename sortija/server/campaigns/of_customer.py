@@ -28,6 +28,7 @@ class CustomerCampaign(BaseModel):
     send_on: str
     decided_on: str
     clauses: list[dict[str, Any]]
+    brought_in: bool
 
 
 class CustomerCampaigns(BaseModel):
@@ -56,7 +57,7 @@ def campaigns_of_customer(study: Study, customer: int) -> CustomerCampaigns:
             state="drawn" if campaign.state == Campaign.DRAWN else "handed over",
             send_on=campaign.send_on.isoformat(),
             decided_on=drawn.date().isoformat() if drawn else "",
-            clauses=campaign.clauses,
+            clauses=campaign.clauses, brought_in=campaign.brought_in,
         ))  # fmt: skip
     never = bool(in_control(study, size)[customer])
     return CustomerCampaigns(campaigns=found, never=never)

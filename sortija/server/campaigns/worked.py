@@ -60,9 +60,7 @@ def what_worked(study: Study) -> WhatWorked:
     handed = Campaign.objects.filter(study=study, dropped=False, state=Campaign.HANDED)
     rows: list[ReadCampaign] = []
     told: dict[str, list[tuple[float, float]]] = defaultdict(list)
-    for campaign in handed.select_related("study", "arms", "strata", "segments").order_by(
-        "read_on"
-    ):
+    for campaign in handed.select_related("study", *DRAWN).order_by("read_on"):
         outcome = outcome_of(campaign)
         if outcome is None or not outcome.final:
             continue

@@ -3769,6 +3769,8 @@ export interface components {
             clauses: {
                 [key: string]: unknown;
             }[];
+            /** Brought In */
+            brought_in: boolean;
         };
         /**
          * CustomerCampaigns

@@ -2,7 +2,7 @@ import { placeOf } from "@/charts/axis";
 import { Picture } from "@/charts/picture";
 import { points } from "@/stations/campaigns/words";
 
-const WIDTH = 220;
+const WIDTH = 180;
 
 interface IntervalProps {
   low: number;
@@ -16,10 +16,9 @@ export function Interval({ low, high, at, axis }: IntervalProps) {
   const x = (value: number) => 4 + placeOf(value, axis) * (WIDTH - 8);
   return (
     <Picture
-      width="100%"
+      width={WIDTH}
       height={18}
       viewBox={`0 0 ${WIDTH} 18`}
-      preserveAspectRatio="none"
       label={`${points(low)} to ${points(high)}`}
     >
       <path d={`M4 9H${WIDTH - 4}`} stroke="var(--color-line)" />

@@ -55,7 +55,7 @@ export function WhatWorked({ onChoose }: { onChoose: (id: number) => void }) {
                 <span className="text-11 text-quiet">read {day(row.read_on)}</span>
               </RowHead>
               <td className="px-2 text-right text-quiet">{count(row.customers)}</td>
-              <td className="w-1/3 pl-3">
+              <td className="pl-3">
                 <Interval low={row.low} high={row.high} at={row.difference} axis={axis} />
               </td>
               <td className="text-right">{points(row.difference)}</td>

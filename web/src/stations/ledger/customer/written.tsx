@@ -65,8 +65,13 @@ function One({ campaign }: { campaign: Campaign }) {
       </Link>
       : {sent ? `written to on ${day(campaign.send_on)}` : armWords(campaign)}
       <span className="block text-11 text-quiet">
-        {clauses.length ? `The lens: ${clauses.join("; ")}. ` : "The lens: everyone. "}
-        {campaign.decided_on && `Drawn on ${day(campaign.decided_on)}.`}
+        {campaign.brought_in
+          ? "Sent from elsewhere. "
+          : clauses.length
+            ? `The lens: ${clauses.join("; ")}. `
+            : "The lens: everyone. "}
+        {campaign.decided_on &&
+          `${campaign.brought_in ? "Brought in" : "Drawn"} on ${day(campaign.decided_on)}.`}
       </span>
     </li>
   );
