@@ -171,7 +171,8 @@ class CampaignsRead(Station):
         self.run_in_browser(self.planned, self.page)
         self.assertEqual(self.troubles, [])
         self.assertEqual(StandingControl.objects.get().share, 0.05)
-        self.assertEqual(Campaign.objects.get(state="draft").send_on, date(2026, 7, 14))
+        copied = Campaign.objects.get(state="draft")
+        self.assertEqual((copied.send_on, copied.shares), (date(2026, 7, 14), [0.7, 0.3]))
 
     def brought_in(self, page):
         page.get_by_role("button", name="Bring in a campaign sent elsewhere").click()
@@ -208,6 +209,7 @@ class CampaignsRead(Station):
         page.get_by_text("This fork finds a rise of").or_(
             page.get_by_text("How large a rise this finds cannot be told")
         ).wait_for()
+        page.get_by_label("Versions").select_option("A 70%, B 30%")
         year = page.get_by_role("region", name="The year")
         bar = year.get_by_role("button", name=re.compile("^Winter letter, again, draft"))
         bar.focus()

@@ -30,6 +30,7 @@ __all__ = [
     "effect_of",
     "parts_of",
     "spend_effect",
+    "versions_of",
 ]
 
 #: With fewer buyers in an arm no interval of spend is told.
@@ -152,6 +153,34 @@ def parts_of(came: NDArray[np.bool_], arms: Arms, part: NDArray[np.integer]) -> 
     )  # fmt: skip
 
 
+def versions_of(
+    came: NDArray[np.bool_], arms: Arms, version: NDArray[np.integer]
+) -> Parts:  # fmt: skip
+    """The effect of each version, against all who are held out.
+
+    Parameters
+    ----------
+    version : (m,) int
+        Which version each customer was sent, from 1; 0 for those who are held out.
+
+    Whether versions differ is told among those written to, for the held out are the same for all.
+    """
+    numbers = [int(n) for n in np.unique(version[~arms.held])]
+    level = 1 - 0.05 / max(len(numbers), 1)
+    groups = [arms.held | (version == number) for number in numbers]
+    found = [share_difference(came[who], arms.of(who), level) for who in groups]
+    held = int(arms.held.sum())
+    sizes = tuple((int((version == number).sum()), held) for number in numbers)
+    shares = [
+        (came[version == number], np.zeros(int((version == number).sum()), np.bool_))
+        for number in numbers
+    ]
+    return Parts(
+        tuple(numbers), sizes, tuple(found), _heterogeneity(shares),
+        tuple(holm([each.p for each in found])),
+    )  # fmt: skip
+
+
 def _heterogeneity(parts: Sequence[tuple[NDArray[np.bool_], NDArray[np.bool_]]]) -> float:
     if len(parts) < 2:
         return float("nan")
@@ -159,6 +188,8 @@ def _heterogeneity(parts: Sequence[tuple[NDArray[np.bool_], NDArray[np.bool_]]])
     for place, (came, held) in enumerate(parts):
         for arm, sign in ((~held, 1), (held, -1)):
             n, x = int(arm.sum()), int(came[arm].sum())
+            if n == 0:
+                continue
             gaps[place] += sign * x / n
             # An arm of which all or nobody came is not without error.
             share = (x + 0.5) / (n + 1)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Holdout", "draw_holdout"]
+__all__ = ["Holdout", "draw_holdout", "draw_versions"]
 
 LEAST_STRATUM = 20
 
@@ -79,11 +80,55 @@ def draw_holdout(
     m = len(segment)
     stratum = _merged(segment, value)
     rng = np.random.default_rng([seed, 11])
+    order = _by_stratum(stratum, rng)
+    held = np.zeros(m, np.bool_)
+    held[order] = _every(m, share, rng)
+    return Holdout(held, stratum)
+
+
+def draw_versions(
+    stratum: NDArray[np.integer], held: NDArray[np.bool_], shares: Sequence[float], seed: int
+) -> NDArray[np.int64]:
+    """(m,) which version each customer is sent, from 1; 0 for those who are held out.
+
+    Drawn like the holdout: every version has its share of every stratum, its total exact to 1.
+
+    Parameters
+    ----------
+    stratum, held : (m,)
+    shares : the share of those written to that each version has; they sum to 1
+
+    Raises
+    ------
+    ValueError
+        Shares that do not sum to 1, or one that is not above 0.
+
+    >>> held = np.zeros(100, bool)
+    >>> np.bincount(draw_versions(np.zeros(100, int), held, [0.7, 0.3], 1)).tolist()
+    [0, 70, 30]
+    """
+    if not shares or min(shares) <= 0 or abs(sum(shares) - 1) > 1e-6:
+        raise ValueError("the shares of versions are above 0, and together 1")
+    rng = np.random.default_rng([seed, 13])
+    left = np.flatnonzero(~held)
+    left = left[_by_stratum(stratum[left], rng)]
+    out, rest = np.zeros(len(held), np.int64), 1.0
+    for number, share in enumerate(shares[:-1], 1):
+        mine = _every(len(left), share / rest, rng)
+        out[left[mine]] = number
+        left, rest = left[~mine], rest - share
+    out[left] = len(shares)
+    return out
+
+
+def _by_stratum(stratum: NDArray[np.integer], rng: np.random.Generator) -> NDArray[np.int64]:
+    """One stratum after the other, shuffled within each."""
     _, place = np.unique(stratum, return_inverse=True)
     # One key of both, for it sorts in half the time: the whole part by stratum, the rest by chance.
-    order = np.argsort(place + rng.random(m))
-    held = np.zeros(m, np.bool_)
-    offset = rng.random()
-    steps = np.floor(np.arange(m + 1) * share + offset)
-    held[order] = steps[1:] > steps[:-1]
-    return Holdout(held, stratum)
+    return np.argsort(place + rng.random(len(stratum)))
+
+
+def _every(m: int, share: float, rng: np.random.Generator) -> NDArray[np.bool_]:
+    """(m,) True for every 1/share-th of a row, exact to 1, from where chance begins."""
+    steps = np.floor(np.arange(m + 1) * share + rng.random())
+    return np.asarray(steps[1:] > steps[:-1])

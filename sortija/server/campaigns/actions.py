@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import date, timedelta
 from typing import Any
 
 from django.utils import timezone
 
-from sortija.core.campaigns.holdout import draw_holdout
+from sortija.core.campaigns.holdout import draw_holdout, draw_versions
 from sortija.core.lens.clauses import Clause, canonical
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.costs import CostsBody
-from sortija.server.campaigns.drawn import keep_drawn, let_go
+from sortija.server.campaigns.drawn import VERSIONS, keep_drawn, let_go
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.offer import check_offer, expected_of
 from sortija.server.studies.actions import changing, record, reverses
@@ -79,12 +79,16 @@ def today_of(study: Study) -> date:
 
 def change_plan(
     campaign: Campaign, name: str, send_on: date, read_on: date, holdout: float,
-    expected: int, rest_days: int = 0,
+    expected: int, rest_days: int = 0, shares: Sequence[float] = (),
 ) -> Campaign:  # fmt: skip
     """Change a draft. A drawn campaign stays as it was drawn."""
     checked_plan(name, send_on, read_on, holdout)
     if not 0 <= rest_days <= MOST_REST:
         raise Problem(f"Customers are left in peace for 0 to {MOST_REST} days.")
+    if shares and not (
+        len(shares) <= len(VERSIONS) and min(shares) >= 0.01 and abs(sum(shares) - 1) < 1e-6
+    ):
+        raise Problem(f"There are 1 to {len(VERSIONS)} versions, whose shares are together 1.")
     with changing(campaign.study_id):
         campaign = campaign_now(campaign.pk)
         if campaign.state != Campaign.DRAFT:
@@ -94,7 +98,7 @@ def change_plan(
         checked_revision(campaign, expected)
         campaign.name, campaign.send_on, campaign.read_on = name.strip(), send_on, read_on
         campaign.holdout, campaign.revision = holdout, campaign.revision + 1
-        campaign.rest_days = rest_days
+        campaign.rest_days, campaign.shares = rest_days, list(shares) if len(shares) > 1 else []
         campaign.save()
     return campaign
 
@@ -104,7 +108,7 @@ def move(campaign: Campaign, days: int, expected: int) -> Campaign:
     by = timedelta(days=days)
     return change_plan(
         campaign, campaign.name, campaign.send_on + by, campaign.read_on + by, campaign.holdout,
-        expected, campaign.rest_days,
+        expected, campaign.rest_days, campaign.shares,
     )  # fmt: skip
 
 
@@ -184,7 +188,10 @@ def draw(campaign: Campaign, person: Any, expected: int | None = None) -> Campai
         if not len(audience.customers):
             raise Problem("Nobody is left to write to. Widen the lens and plan again.")
         found = draw_holdout(audience.segment, audience.value, campaign.holdout, campaign.seed)
-        keep_drawn(campaign, audience, found)
+        version = None
+        if len(campaign.shares) > 1:
+            version = draw_versions(found.stratum, found.held, campaign.shares, campaign.seed)
+        keep_drawn(campaign, audience, found, version)
         campaign.state, campaign.drawn_at = Campaign.DRAWN, timezone.now()
         campaign.fell_away = {"lens": audience.lens, **audience.fell_away}
         campaign.decided_on = audience.made_from

@@ -36,11 +36,14 @@ from sortija.server.studies.windows import window_from
 
 
 class CampaignPlan(BaseModel):
+    """``versions``: the share of those written to that each has, one alone where there are none."""
+
     name: str
     send_on: date
     read_on: date
     holdout: float = 0.2
     rest_days: int = 0
+    versions: list[float] = []
 
 
 class Moved(BaseModel):
@@ -132,7 +135,7 @@ class OneCampaign(APIView):
         asked = body(request, CampaignPlan)
         row = actions.change_plan(
             row, asked.name, asked.send_on, asked.read_on, asked.holdout,
-            expected_revision(request), asked.rest_days,
+            expected_revision(request), asked.rest_days, asked.versions,
         )  # fmt: skip
         return reply(campaign_row(row))
 

@@ -11,7 +11,7 @@ from django.utils import timezone
 from sortija.core.formats.exports import Cells, ExportError, FileKind, Told, write_list
 from sortija.core.progress import Progress
 from sortija.server.campaigns.actions import campaign_now, checked_revision
-from sortija.server.campaigns.drawn import drawn_of
+from sortija.server.campaigns.drawn import DRAWN, VERSIONS, drawn_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.groups.yardsticks.assignments import segment_labels
 from sortija.server.jobs.models import Job
@@ -29,6 +29,7 @@ _COLUMNS = (
     Told("card", "card", "text", "", "The code on the customer's card."),
     Told("address", "address", "text", "", "Where the customer is written to."),
     Told("segment", "segment", "text", "", "The customer's segment on the day of the draw."),
+    Told("version", "version", "text", "", "Which version the customer is sent."),
 )
 
 
@@ -56,11 +57,12 @@ def hand_over(campaign: Campaign, person: Any, expected: int, kind: FileKind = "
 @handles("campaigns.list", repeatable=True)
 def _write_list(job: Job, running: Running) -> None:
     row = export_for(job)
-    campaign = Campaign.objects.select_related("study").get(pk=row.asked["campaign"])
+    campaign = Campaign.objects.select_related("study", *DRAWN).get(pk=row.asked["campaign"])
     kind: Any = row.kind
     try:
         with whole_file(row) as aside:
-            write_list(aside, kind, _COLUMNS, row.rows, _blocks(campaign, running.progress))
+            columns = _COLUMNS if campaign.versions else _COLUMNS[:-1]
+            write_list(aside, kind, columns, row.rows, _blocks(campaign, running.progress))
     except ExportError as problem:
         raise JobError(str(problem)) from problem
 
@@ -70,13 +72,18 @@ def _blocks(campaign: Campaign, progress: Progress) -> Iterator[Cells]:
     labels = segment_labels(campaign.yardstick) if campaign.yardstick else ()
     drawn = drawn_of(campaign)
     written, segments = drawn.customers[~drawn.held], drawn.segment[~drawn.held]
+    versions = drawn.version[~drawn.held]
     cards = Card.objects.filter(study=campaign.study).values_list("number", "code", "address")
     for done in range(0, len(written), _BLOCK):
         progress("writing", done, len(written))
         block = written[done : done + _BLOCK].tolist()
         known = {number: told for number, *told in cards.filter(number__in=block)}
         told = [known[number] for number in block]
-        yield (
+        some = slice(done, done + _BLOCK)
+        cells = [
             [code for code, _ in told], [address for _, address in told],
-            [labels[s] if s < len(labels) else "" for s in segments[done : done + _BLOCK].tolist()],
-        )  # fmt: skip
+            [labels[s] if s < len(labels) else "" for s in segments[some].tolist()],
+        ]  # fmt: skip
+        if campaign.versions:
+            cells.append([VERSIONS[v - 1] for v in versions[some].tolist()])
+        yield cells

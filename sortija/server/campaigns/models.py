@@ -18,10 +18,12 @@ def _drawn() -> models.ForeignKey[Column | None, Column | None]:
 class Campaign(models.Model):
     """A plan for some customers. Drawn, its audience is decided and never goes out of date.
 
-    ``arms``, ``strata``, ``segments``: the draw, a value per customer; ``yardstick``: the one that
-    its segments are of. ``offer``: what is offered, as attributes of past offers; ``expected``: its
-    take-up as it was told on the day of the draw. ``costs``: in the study's money;
-    ``rest_days``: whoever was written to in so many days before is left in peace.
+    ``arms``, ``strata``, ``segments``, ``versions``: the draw, a value per customer;
+    ``yardstick``: the one that its segments are of. ``offer``: what is offered, as attributes of
+    past offers; ``expected``: its take-up as it was told on the day of the draw. ``costs``: in the
+    study's money;
+    ``rest_days``: whoever was written to in so many days before is left in peace; ``shares``: of
+    the versions, none for one alone.
     """
 
     DRAFT, DRAWN, HANDED = "draft", "drawn", "handed over"
@@ -40,9 +42,11 @@ class Campaign(models.Model):
     expected = models.JSONField(default=dict)
     costs = models.JSONField(default=dict)
     rest_days = models.PositiveSmallIntegerField(default=0)
+    shares = models.JSONField(default=list)
     arms = _drawn()
     strata = _drawn()
     segments = _drawn()
+    versions = _drawn()
     yardstick = models.ForeignKey(Yardstick, null=True, on_delete=models.RESTRICT, related_name="+")
     decided_on = models.CharField(max_length=64, blank=True)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)

@@ -17,6 +17,7 @@ from sortija.core.campaigns.effect import (
     came_anyway,
     effect_of,
     parts_of,
+    versions_of,
 )
 from sortija.core.campaigns.money import worth
 from sortija.core.campaigns.power import days_until_told
@@ -24,6 +25,7 @@ from sortija.core.campaigns.strata import Arms, arms_of
 from sortija.core.measures.intervals import wilson
 from sortija.server.campaigns.balance import ArmsAlike, balance_of
 from sortija.server.campaigns.costs import CostsBody, costs_of
+from sortija.server.campaigns.drawn import VERSIONS
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.responses import Outcome, outcome_of
 from sortija.server.groups.yardsticks.assignments import segment_labels
@@ -85,6 +87,17 @@ class SegmentResult(BaseModel):
     high: float | None
 
 
+class VersionResult(BaseModel):
+    """One version against all who are held out, its interval widened for as many looks."""
+
+    version: str
+    written: int
+    share: float
+    difference: float
+    low: float
+    high: float
+
+
 class WorthBody(BaseModel):
     """Money in the smallest unit: margin ``won`` with its interval, ``cost`` of writing, discount
     ``given`` to those who would have come anyway, and ``net``."""
@@ -112,10 +125,11 @@ class CampaignResult(BaseModel):
     ``final``: it is read as planned; only then is there a ``verdict``, and ``by_luck``: of how many
     campaigns without any effect one would look like this or plainer.
 
-    ``lacks``: why there is no result yet, or none at all. ``differ``: p that segments differ;
-    ``balance``: how alike the arms were when they were drawn; ``anyway``: of those who were written
-    to and came, the share that would have come anyway; ``likely_on``: when the pace so far will
-    tell, null: not within two years.
+    ``lacks``: why there is no result yet, or none at all. ``differ``: p that segments differ,
+    ``versions_differ``: that versions do; ``versions``: none of one alone; ``balance``: how alike
+    the arms were when they were drawn; ``anyway``: of those who were written to and came, the share
+    that would have come anyway; ``likely_on``: when the pace so far will tell, null: not within two
+    years.
     """
 
     through: str
@@ -133,6 +147,8 @@ class CampaignResult(BaseModel):
     spend: SpendResult | None
     segments: list[SegmentResult]
     differ: float | None
+    versions: list[VersionResult]
+    versions_differ: float | None
     worth: WorthBody | None
     costs: CostsBody
     pace: list[PacePoint]
@@ -168,7 +184,8 @@ def _nothing(campaign: Campaign, lacks: str) -> CampaignResult:
     return CampaignResult(
         through="", days=0, horizon=(campaign.read_on - campaign.send_on).days, final=False,
         lacks=lacks, written=None, held=None, returned=None, verdict=None, by_luck=None,
-        likely_on=None, anyway=None, spend=None, segments=[], differ=None, worth=None,
+        likely_on=None, anyway=None, spend=None, segments=[], differ=None,
+        versions=[], versions_differ=None, worth=None,
         costs=CostsBody.kept(campaign.costs), pace=[],
     )  # fmt: skip
 
@@ -193,6 +210,7 @@ def _read(key: Keyed[tuple[Campaign, Outcome]]) -> CampaignResult:
     )  # fmt: skip
     _tell(campaign, outcome, effect, result)
     _tell_segments(campaign, outcome, arms, result)
+    _tell_versions(outcome, arms, result)
     return result
 
 
@@ -249,6 +267,22 @@ def _tell_segments(
             difference=found.difference if found else None, low=found.low if found else None,
             high=found.high if found else None,
         ))  # fmt: skip
+
+
+def _tell_versions(outcome: Outcome, arms: Arms, result: CampaignResult) -> None:
+    version, came = outcome.drawn.version, outcome.responses.came
+    if version.max(initial=0) < 2:
+        return
+    found = versions_of(came, arms, version)
+    result.versions_differ = or_none(found.differ)
+    result.versions = [
+        VersionResult(
+            version=VERSIONS[number - 1], written=size[0],
+            share=float(came[version == number].mean()), difference=each.difference,
+            low=each.low, high=each.high,
+        )
+        for number, size, each in zip(found.numbers, found.sizes, found.returned, strict=True)
+    ]  # fmt: skip
 
 
 def _arm(came: NDArray[np.bool_]) -> ArmResult:

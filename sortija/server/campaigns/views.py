@@ -78,6 +78,7 @@ class CampaignRow(BaseModel):
     offer: CampaignOffer | None
     trouble: str
     rest_days: int
+    versions: list[float]
     costs: CostsBody
     fork: list[ForkPoint]
     pays: Pays | None
@@ -161,7 +162,8 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         untold=untold,
         smallest_effect=None if np.isnan(effect) else effect,
         arms=arms, offer=offer, trouble=trouble, fork=fork, pays=pays,
-        rest_days=campaign.rest_days, costs=CostsBody.kept(campaign.costs),
+        rest_days=campaign.rest_days, versions=campaign.shares or [1.0],
+        costs=CostsBody.kept(campaign.costs),
         brought_in=campaign.brought_in,
         handed_on=campaign.handed_at.date().isoformat() if campaign.handed_at else "",
         told_to=date_of(told).isoformat() if told is not None else "",

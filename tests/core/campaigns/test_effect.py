@@ -8,7 +8,14 @@ import numpy as np
 from scipy import stats
 
 from sortija.core.campaigns.differences import mean_difference, share_difference, slope_on
-from sortija.core.campaigns.effect import came_anyway, effect_of, parts_of, spend_effect
+from sortija.core.campaigns.effect import (
+    came_anyway,
+    effect_of,
+    parts_of,
+    spend_effect,
+    versions_of,
+)
+from sortija.core.campaigns.holdout import draw_versions
 from sortija.core.campaigns.strata import arms_of
 from sortija.core.measures.intervals import newcombe
 from tests.core.campaigns.worlds import sent
@@ -180,6 +187,32 @@ class Reading(unittest.TestCase):
         held = np.repeat([False, True, False], [40, 40, 20])
         part = np.repeat([0, 0, 1], [40, 40, 20])
         self.assertEqual(parts_of(np.ones(100, bool), arms_of(held), part).numbers, (0,))
+
+    def test_versions_that_differ_are_told_to_and_alike_ones_are_not(self) -> None:
+        rng, alike, apart = np.random.default_rng(41), 0, 0
+        for _ in range(300):
+            one = sent(rng, 1500, 0.3, 0.25, 0.05)
+            version = draw_versions(one.arms.stratum, one.arms.held, [0.5, 0.5], 1)
+            alike += versions_of(one.came, one.arms, version).differ < 0.05
+            better = one.came | ((version == 2) & (rng.random(1500) < 0.15))
+            apart += versions_of(better, one.arms, version).differ < 0.05
+        self.assertLessEqual(alike, 25)
+        self.assertGreater(apart, 200)
+
+    def test_each_version_is_held_against_all_who_are_held_out(self) -> None:
+        one = sent(np.random.default_rng(7), 1200, 0.3, 0.25, 0.08)
+        version = draw_versions(one.arms.stratum, one.arms.held, [0.7, 0.3], 1)
+        found = versions_of(one.came, one.arms, version)
+        self.assertEqual(found.numbers, (1, 2))
+        held = int(one.arms.held.sum())
+        self.assertEqual([size[1] for size in found.sizes], [held, held])
+        who = one.arms.held | (version == 2)
+        alone = share_difference(one.came[who], one.arms.of(who), 0.975)
+        self.assertAlmostEqual(found.returned[1].low, alone.low)
+        single = versions_of(one.came, one.arms, (~one.arms.held).astype(int))
+        self.assertTrue(np.isnan(single.differ))
+        self.assertAlmostEqual(single.returned[0].difference,
+                               share_difference(one.came, one.arms).difference)  # fmt: skip
 
     def test_who_would_have_come_anyway(self) -> None:
         found = share_difference(*_arms((40, 100), (30, 100)))

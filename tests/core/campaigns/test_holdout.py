@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from sortija.core.campaigns.holdout import draw_holdout
+from sortija.core.campaigns.holdout import draw_holdout, draw_versions
 from sortija.core.campaigns.power import smallest_effect
 from sortija.core.formats.lists import csv_lines, safe_cell
 
@@ -54,6 +54,33 @@ class Drawing(unittest.TestCase):
         self.assertFalse(np.array_equal(one, other))
         with self.assertRaises(ValueError):
             draw_holdout(segment, value, 1.0, 1)
+
+
+class Versions(unittest.TestCase):
+    @given(st.integers(0, 2000), st.sampled_from([[1.0], [0.5, 0.5], [0.7, 0.2, 0.1]]))
+    def test_exact_to_one_and_nobody_held_out_has_one(self, m, shares):
+        rng = np.random.default_rng(m)
+        stratum, held = rng.integers(0, 4, m), rng.random(m) < 0.3
+        got = draw_versions(stratum, held, shares, 5)
+        np.testing.assert_array_equal(got == 0, held)
+        written = int((~held).sum())
+        for number, share in enumerate(shares, 1):
+            self.assertLessEqual(abs(int((got == number).sum()) - share * written), len(shares))
+
+    def test_each_has_its_share_of_every_stratum(self):
+        rng = np.random.default_rng(3)
+        stratum, held = rng.integers(0, 6, 6000), rng.random(6000) < 0.2
+        got = draw_versions(stratum, held, [0.7, 0.3], 9)
+        for number in range(6):
+            mine = (stratum == number) & ~held
+            self.assertLessEqual(abs(int((got[mine] == 1).sum()) - 0.7 * mine.sum()), 1)
+        np.testing.assert_array_equal(got, draw_versions(stratum, held, [0.7, 0.3], 9))
+        self.assertFalse(np.array_equal(got, draw_versions(stratum, held, [0.7, 0.3], 8)))
+
+    def test_shares_that_are_none(self):
+        for shares in ([], [0.5, 0.4], [1.2, -0.2]):
+            with self.assertRaises(ValueError):
+                draw_versions(np.zeros(4, int), np.zeros(4, bool), shares, 1)
 
 
 class Proof(unittest.TestCase):

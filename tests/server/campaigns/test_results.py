@@ -1,15 +1,17 @@
 """What a campaign did, against purchases counted by another way; costs; fields of the lens."""
 
 import csv
+import io
 from datetime import date, timedelta
 
 import numpy as np
 
-from sortija.core.campaigns.effect import effect_of, parts_of
+from sortija.core.campaigns.effect import effect_of, parts_of, versions_of
 from sortija.core.campaigns.strata import arms_of
 from sortija.server.campaigns import result
 from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.responses import outcome_of
 from sortija.server.ledger.models import Card
 from tests.server.support import SMALL, DemoCase, run_jobs
 
@@ -155,6 +157,34 @@ class Results(DemoCase):
         )
         alone = self.sent(name="Alone", send_on="2026-05-18", read_on="2026-06-18", holdout=0)
         self.assertIsNone(self.get(f"{alone}/result")["balance"])
+
+    def test_versions_are_drawn_listed_and_told(self):
+        row = self.send("post", "campaigns?to=2026-03-31", {**PLAN, "clauses": []}, 201)
+        path = f"campaigns/{row['id']}"
+        row = self.send("put", path, {**PLAN, "versions": [0.7, 0.3]})
+        self.assertEqual(row["versions"], [0.7, 0.3])
+        for wrong in ([0.7, 0.2], [1.2, -0.2], [0.2] * 5):
+            self.send("put", path, {**PLAN, "versions": wrong}, 400)
+        self.send("post", f"{path}/draw")
+        self.send("post", "history/undo")
+        self.send("post", "history/redo")
+        rows = list(csv.DictReader(io.StringIO(self.saved(f"{path}/list"))))
+        drawn = drawn_of(Campaign.objects.get())
+        codes = dict(Card.objects.values_list("number", "code"))
+        names = {codes[n]: v for n, v in zip(drawn.customers, drawn.version, strict=True)}
+        self.assertTrue(all(" AB"[names[each["card"]]] == each["version"] for each in rows))
+        written = int((~drawn.held).sum())
+        self.assertLessEqual(abs(int((drawn.version == 1).sum()) - 0.7 * written), 1)
+        self.assertTrue((drawn.version[drawn.held] == 0).all())
+        told = self.get(f"{path}/result")
+        outcome = outcome_of(Campaign.objects.get())
+        arms = arms_of(drawn.held, drawn.stratum)
+        expected = versions_of(outcome.responses.came, arms, drawn.version)
+        self.assertAlmostEqual(told["versions_differ"], expected.differ)
+        self.assertEqual([each["version"] for each in told["versions"]], ["A", "B"])
+        for each, found in zip(told["versions"], expected.returned, strict=True):
+            self.assertAlmostEqual(each["low"], found.low)
+        self.assertEqual(sum(each["written"] for each in told["versions"]), written)
 
     def test_who_came_back_is_a_lens(self):
         path = self.sent()

@@ -2991,7 +2991,10 @@ export interface components {
             /** Outside */
             outside: number;
         };
-        /** CampaignPlan */
+        /**
+         * CampaignPlan
+         * @description ``versions``: the share of those written to that each has, one alone where there are none.
+         */
         CampaignPlan: {
             /** Name */
             name: string;
@@ -3015,6 +3018,11 @@ export interface components {
              * @default 0
              */
             rest_days?: number;
+            /**
+             * Versions
+             * @default []
+             */
+            versions?: number[];
         };
         /**
          * CampaignResult
@@ -3022,10 +3030,11 @@ export interface components {
          *     ``final``: it is read as planned; only then is there a ``verdict``, and ``by_luck``: of how many
          *     campaigns without any effect one would look like this or plainer.
          *
-         *     ``lacks``: why there is no result yet, or none at all. ``differ``: p that segments differ;
-         *     ``balance``: how alike the arms were when they were drawn; ``anyway``: of those who were written
-         *     to and came, the share that would have come anyway; ``likely_on``: when the pace so far will
-         *     tell, null: not within two years.
+         *     ``lacks``: why there is no result yet, or none at all. ``differ``: p that segments differ,
+         *     ``versions_differ``: that versions do; ``versions``: none of one alone; ``balance``: how alike
+         *     the arms were when they were drawn; ``anyway``: of those who were written to and came, the share
+         *     that would have come anyway; ``likely_on``: when the pace so far will tell, null: not within two
+         *     years.
          */
         CampaignResult: {
             /** Through */
@@ -3054,6 +3063,10 @@ export interface components {
             segments: components["schemas"]["SegmentResult"][];
             /** Differ */
             differ: number | null;
+            /** Versions */
+            versions: components["schemas"]["VersionResult"][];
+            /** Versions Differ */
+            versions_differ: number | null;
             worth: components["schemas"]["WorthBody"] | null;
             costs: components["schemas"]["CostsBody"];
             /** Pace */
@@ -3125,6 +3138,8 @@ export interface components {
             trouble: string;
             /** Rest Days */
             rest_days: number;
+            /** Versions */
+            versions: number[];
             costs: components["schemas"]["CostsBody"];
             /** Fork */
             fork: components["schemas"]["ForkPoint"][];
@@ -8494,6 +8509,24 @@ export interface components {
             words: string;
             /** Same Again */
             same_again: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * VersionResult
+         * @description One version against all who are held out, its interval widened for as many looks.
+         */
+        VersionResult: {
+            /** Version */
+            version: string;
+            /** Written */
+            written: number;
+            /** Share */
+            share: number;
+            /** Difference */
+            difference: number;
             /** Low */
             low: number;
             /** High */

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, data } from "@/api/client";
 import { useLens } from "@/lens/context";
 import { BringIn } from "@/stations/campaigns/bring-in";
+import { ByVersion } from "@/stations/campaigns/by-version";
 import { BySegment } from "@/stations/campaigns/by-segment";
 import { Offered } from "@/stations/campaigns/offered";
 import { Pace } from "@/stations/campaigns/pace";
@@ -230,6 +231,7 @@ function OneCampaign({ row, act }: { row: Row; act: Act }) {
         {(row.arms.length > 1 || !result) && (
           <BySegment row={row} result={result?.returned ? result : null} />
         )}
+        {result && <ByVersion result={result} />}
         <WhatItWasWorth
           row={row}
           result={result}

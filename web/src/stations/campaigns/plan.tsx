@@ -5,12 +5,30 @@ import { planOf } from "@/stations/campaigns/types";
 import type { PlanBody, Row } from "@/stations/campaigns/types";
 import { Button } from "@/ui/button";
 import { Input } from "@/ui/input";
+import { Select } from "@/ui/select";
 
 interface Props {
   row: Row;
   canChange: boolean;
   onChange: (body: Partial<PlanBody>) => Promise<unknown>;
   onDrop: () => void;
+}
+
+const SPLITS: [string, string][] = [
+  ["1", "one"],
+  ["0.5:0.5", "A and B, half each"],
+  ["0.7:0.3", "A 70%, B 30%"],
+  ["0.8:0.2", "A 80%, B 20%"],
+  ["0.34:0.33:0.33", "A, B and C"],
+];
+
+const splitOf = (shares: number[]) => shares.join(":");
+
+/** The usual ways to divide those written to, and the one that is in use. */
+function splitsFor(shares: number[]): [string, string][] {
+  const now = splitOf(shares);
+  if (SPLITS.some(([split]) => split === now)) return SPLITS;
+  return [...SPLITS, [now, shares.map((share) => `${(100 * share).toFixed(0)}%`).join(", ")]];
 }
 
 function whomWords({ clauses }: Row): string {
@@ -40,7 +58,7 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
   const [to] = row.window.split(":");
   return (
     <section
-      className="card grid grid-cols-[1.6fr_1fr_1fr_1fr_auto] items-end gap-4 p-3"
+      className="card grid grid-cols-[1.5fr_1fr_1fr_0.8fr_1fr_auto] items-end gap-4 p-3"
       aria-label="Plan"
     >
       <label className="grid gap-1 text-12 text-quiet">
@@ -88,8 +106,18 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
           onBlur={() => plan.rest_days !== row.rest_days && keep()}
         />
       </label>
+      <label className="grid gap-1 text-12 text-quiet">
+        Versions
+        <Select
+          className="min-h-[33px] text-13"
+          value={splitOf(plan.versions ?? [1])}
+          options={splitsFor(plan.versions ?? [1])}
+          disabled={!draft}
+          onChange={(split) => keep({ versions: split.split(":").map((part) => Number(part)) })}
+        />
+      </label>
       {canChange && row.state !== "handed over" && <Button onClick={onDrop}>Delete</Button>}
-      <p className="col-span-5 text-12 text-quiet">
+      <p className="col-span-6 text-12 text-quiet">
         {row.brought_in
           ? "Sent from elsewhere, and brought in with its list."
           : `${whomWords(row)}, as known on ${day(to ?? "")}. The draw is stratified by segment and band of spend, seed ${row.seed}.`}

@@ -8,6 +8,6 @@ export type ForkPoint = Schemas["ForkPoint"];
 
 /** What a plan says as it stands. */
 export function planOf(row: Row): PlanBody {
-  const { name, send_on, read_on, holdout, rest_days } = row;
-  return { name, send_on, read_on, holdout, rest_days };
+  const { name, send_on, read_on, holdout, rest_days, versions } = row;
+  return { name, send_on, read_on, holdout, rest_days, versions };
 }
