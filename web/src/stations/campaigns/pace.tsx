@@ -1,5 +1,6 @@
 import { placeOf, ticksOf } from "@/charts/axis";
 import { day, percent } from "@/charts/format";
+import { DayAxis } from "@/charts/day-axis";
 import { Levels } from "@/charts/levels";
 import { Picture } from "@/charts/picture";
 import type { Result, Row } from "@/stations/campaigns/types";
@@ -43,18 +44,7 @@ export function Pace({ row, result }: { row: Row; result: Result }) {
           to={WIDTH - RIGHT}
           words={(share) => percent(share, 1, 0)}
         />
-        {ticksOf(across, 4).map((days) => (
-          <text
-            key={days}
-            x={x(days)}
-            y={HEIGHT - 8}
-            fontSize={11}
-            textAnchor="middle"
-            style={{ fill: "var(--color-quiet)" }}
-          >
-            {days === 0 ? "0 days" : days}
-          </text>
-        ))}
+        <DayAxis days={ticksOf(across, 4)} x={x} y={HEIGHT - 8} />
         {last?.held !== null && (
           <path
             d={line((point) => point.held ?? 0)}

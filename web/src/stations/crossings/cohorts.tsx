@@ -3,6 +3,7 @@ import { useRef, useState } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, figure } from "@/charts/format";
+import { DayAxis } from "@/charts/day-axis";
 import { Levels } from "@/charts/levels";
 import { Picture } from "@/charts/picture";
 import { valueClause } from "@/lens/clauses";
@@ -279,18 +280,7 @@ function Wait({ page, wait }: { page: Page; wait: Schemas["WaitBody"] }) {
               strokeDasharray="3 3"
             />
           )}
-          {ticks.map((days) => (
-            <text
-              key={days}
-              x={x(days)}
-              y={HEIGHT - 8}
-              fontSize={11}
-              textAnchor="middle"
-              style={{ fill: "var(--color-quiet)" }}
-            >
-              {days === 0 ? "0 days" : days}
-            </text>
-          ))}
+          <DayAxis days={ticks} x={x} y={HEIGHT - 8} />
         </Picture>
       </div>
     </section>
