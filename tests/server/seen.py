@@ -3,6 +3,7 @@
 import re
 from urllib.parse import parse_qsl
 
+from sortija.server.campaigns.do_not_contact import DO_NOT_CONTACT
 from sortija.server.campaigns.models import Campaign, StandingControl
 from sortija.server.crossings.models import Watch
 from sortija.server.groups.actions import yardstick_of
@@ -77,7 +78,7 @@ SEEN = {
     r"groups/kept/(\d+)": row(Grouping), r"portraits/segments/(\d+)": row(Segment),
     r"portraits/book": book, r"traits/([^/]+)/words": words,
     r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/(?:draw|list|costs|move))?": row(Campaign),
-    r"campaigns/standing": standing,
+    r"campaigns/standing": standing, r"campaigns/do-not-contact": setting(DO_NOT_CONTACT),
     r"members/(\d+)": row(Membership), r"watches/(\d+)": row(Watch),
     r"intakes/(\d+)(?:/(?:count|overlap|apart|role|encoding))?": row(Intake),
 }  # fmt: skip

@@ -14,6 +14,11 @@ from rest_framework.views import APIView
 from sortija.core.formats.exports import FileKind
 from sortija.server.campaigns import actions, past, standing
 from sortija.server.campaigns.costs import CostsBody
+from sortija.server.campaigns.do_not_contact import (
+    DoNotContact,
+    choose_list,
+    do_not_contact_body,
+)
 from sortija.server.campaigns.handing import hand_over
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.of_customer import CustomerCampaigns, campaigns_of_customer
@@ -63,6 +68,10 @@ class PastCampaign(BaseModel):
 
 class ListAsked(BaseModel):
     kind: FileKind = "csv"
+
+
+class ListChosen(BaseModel):
+    kept: int | None
 
 
 class StandingAsked(BaseModel):
@@ -178,6 +187,16 @@ class CustomerView(APIView):
     def get(self, request: Request, study: int, customer: int) -> Response:
         """Why a customer was written to, held out, or passed over."""
         return reply(campaigns_of_customer(study_for(request.user, study), customer))
+
+
+class DoNotContactView(APIView):
+    @extend_schema(parameters=[REVISION], request=ListChosen, responses=DoNotContact)
+    def put(self, request: Request, study: int) -> Response:
+        """Say which kept list holds those who are never written to; null for none."""
+        found = study_for(request.user, study, "analyst")
+        asked = body(request, ListChosen)
+        choose_list(found, request.user, asked.kept, expected_revision(request))
+        return reply(do_not_contact_body(found))
 
 
 class WorkedView(APIView):

@@ -12,6 +12,7 @@ from sortija.core.campaigns.base_rate import BaseRate, base_rate
 from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import members
 from sortija.core.scores.bands import band
+from sortija.server.campaigns.do_not_contact import on_the_list
 from sortija.server.campaigns.drawn import DRAWN, drawn_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.people import REASONS, Audience
@@ -105,7 +106,10 @@ def _audience(campaign: Campaign) -> Audience:
     left[inside] = True
     consenting, addressed = _consenting(study, size), with_address(study, size)
     fell = np.zeros(size, np.int8)
-    away = (~consenting, in_control(study, size), *_elsewhere(campaign, size), ~addressed)
+    away = (
+        ~consenting, on_the_list(study, size), in_control(study, size),
+        *_elsewhere(campaign, size), ~addressed,
+    )  # fmt: skip
     for number, gone in enumerate(away, 1):
         fell[left & gone] = number
         left &= ~gone

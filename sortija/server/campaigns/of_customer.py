@@ -7,7 +7,6 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import BaseModel
 
-from sortija.server.campaigns.drawn import LEVELS
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.standing import in_control
 from sortija.server.studies.columns import read_column
@@ -47,13 +46,14 @@ def campaigns_of_customer(study: Study, customer: int) -> CustomerCampaigns:
     found = []
     for campaign in rows.select_related("arms").order_by("-send_on", "-id"):
         assert campaign.arms is not None
-        codes = np.asarray(read_column(campaign.arms).values)
+        column = read_column(campaign.arms)
+        codes = np.asarray(column.values)
         code = int(codes[customer]) if customer < len(codes) else 0
         if not code:
             continue
         drawn = campaign.drawn_at
         found.append(CustomerCampaign(
-            id=campaign.pk, name=campaign.name, arm=LEVELS[code - 1],
+            id=campaign.pk, name=campaign.name, arm=column.levels[code - 1],
             state="drawn" if campaign.state == Campaign.DRAWN else "handed over",
             send_on=campaign.send_on.isoformat(),
             decided_on=drawn.date().isoformat() if drawn else "",

@@ -15,7 +15,7 @@ __all__ = ["REASONS", "Audience"]
 #: Why customers of a lens are not written to, in the order in which they fall away: whoever has
 #: several reasons is told of under the first.
 REASONS = (
-    "no consent", "standing control", "held out elsewhere", "another campaign",
+    "no consent", "do not contact", "standing control", "held out elsewhere", "another campaign",
     "written to lately", "no address",
 )  # fmt: skip
 

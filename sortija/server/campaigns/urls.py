@@ -8,6 +8,7 @@ urlpatterns = [
     path("studies/<int:study>/campaigns", api.CampaignsView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>", api.OneCampaign.as_view()),
     path("studies/<int:study>/campaigns/customer/<int:customer>", api.CustomerView.as_view()),
+    path("studies/<int:study>/campaigns/do-not-contact", api.DoNotContactView.as_view()),
     path("studies/<int:study>/campaigns/worked", api.WorkedView.as_view()),
     path("studies/<int:study>/campaigns/past", api.PastView.as_view()),
     path("studies/<int:study>/campaigns/standing", api.StandingView.as_view()),

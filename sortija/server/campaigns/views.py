@@ -14,6 +14,7 @@ from sortija.core.campaigns.power import smallest_effect
 from sortija.server.campaigns.actions import today_of
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.costs import CostsBody
+from sortija.server.campaigns.do_not_contact import DoNotContact, do_not_contact_body
 from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.fork import ForkPoint, Pays, fork_of, pays_of
 from sortija.server.campaigns.models import Campaign
@@ -95,6 +96,7 @@ class CampaignsPage(BaseModel):
     campaigns: list[CampaignRow]
     today: str
     standing: StandingBody | None
+    do_not_contact: DoNotContact
 
 
 def _counted(segment: NDArray[np.int64], held: NDArray[np.bool_]) -> list[tuple[int, int, int]]:
@@ -178,7 +180,7 @@ def campaigns_page(study: Study) -> CampaignsPage:
     state = Status(state="whole") if campaigns else Status(state="empty", words="No campaign yet.")
     return CampaignsPage(
         status=state, campaigns=campaigns, today=today_of(study).isoformat(),
-        standing=standing_body(study),
+        standing=standing_body(study), do_not_contact=do_not_contact_body(study),
     )  # fmt: skip
 
 

@@ -43,6 +43,29 @@ class Standing(DemoCase):
         self.send("post", "history/undo")
         self.assertFalse(StandingControl.objects.filter(ended=False).exists())
 
+    def test_nobody_on_the_do_not_contact_list_is_written_to(self):
+        away = {"field": "measure:recency", "ranges": [[200, None]]}
+        asked = {"name": "Asked us not to", "kind": "list", "clauses": [away]}
+        kept = self.send("post", "kept", asked, 201)
+        page = self.get("campaigns")["do_not_contact"]
+        self.assertEqual((page["kept"], [row["id"] for row in page["lists"]]), (None, [kept["id"]]))
+        plan = {"name": "All", "send_on": "2026-07-10", "read_on": "2026-08-20", "clauses": [away]}
+        before = self.send("post", "campaigns", plan, 201)
+        told = self.send("put", "campaigns/do-not-contact", {"kept": kept["id"]})
+        self.assertEqual(told["customers"], before["lens"])
+        row = self.get("campaigns")["campaigns"][0]
+        self.assertEqual(row["written"] + row["held"], 0)
+        self.assertEqual(
+            row["fell_away"]["no consent"] + row["fell_away"]["do not contact"], row["lens"]
+        )
+        # The list deleted, they still are not.
+        self.send("delete", f"kept/{kept['id']}", status=204)
+        self.assertEqual(self.get("campaigns")["campaigns"][0]["written"], 0)
+        self.send("post", "history/undo")
+        self.send("post", "history/undo")
+        self.assertEqual(self.get("campaigns")["campaigns"][0]["written"], before["written"])
+        self.send("put", "campaigns/do-not-contact", {"kept": 999}, 404)
+
     def test_a_share_that_is_none(self):
         told = self.send("post", "campaigns/standing", {"share": 0.2}, 400)["detail"]
         self.assertIn("2 to 5 in 100", told)

@@ -122,6 +122,7 @@ class Revisions(DemoCase):
             ("put", "campaigns/<int:campaign>/costs", f"campaigns/{campaign}/costs",
              {"contact": 0.5}),
             ("put", "campaigns/<int:campaign>/move", f"campaigns/{campaign}/move", {"days": 7}),
+            ("put", "campaigns/do-not-contact", "campaigns/do-not-contact", {"kept": None}),
             ("delete", "campaigns/standing", "campaigns/standing", None),
             ("put", "watches/<int:watch>", f"watches/{watch}", {"name": "Few", **small}),
             ("delete", "watches/<int:watch>", f"watches/{watch}", None),

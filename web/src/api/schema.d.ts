@@ -316,6 +316,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/campaigns/do-not-contact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Say which kept list holds those who are never written to; null for none. */
+        put: operations["studies_campaigns_do_not_contact_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/campaigns/past": {
         parameters: {
             query?: never;
@@ -3164,6 +3181,7 @@ export interface components {
             /** Today */
             today: string;
             standing: components["schemas"]["StandingBody"] | null;
+            do_not_contact: components["schemas"]["DoNotContact"];
         };
         /**
          * CandidatePage
@@ -3991,6 +4009,20 @@ export interface components {
             elsewhere: number;
             /** Without */
             without: number;
+        };
+        /**
+         * DoNotContact
+         * @description ``kept``: the list in force, null without one; ``lists``: those that can be chosen.
+         */
+        DoNotContact: {
+            /** Kept */
+            kept: number | null;
+            /** Customers */
+            customers: number;
+            /** Lists */
+            lists: components["schemas"]["KeptListRow"][];
+            /** Revision */
+            revision: number;
         };
         /** Donor */
         Donor: {
@@ -4885,6 +4917,13 @@ export interface components {
             /** Kept */
             kept: components["schemas"]["KeptRow"][];
         };
+        /** KeptListRow */
+        KeptListRow: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
         /** KeptName */
         KeptName: {
             /** Name */
@@ -5266,6 +5305,11 @@ export interface components {
              * @enum {string}
              */
             kind?: "csv" | "xlsx" | "parquet";
+        };
+        /** ListChosen */
+        ListChosen: {
+            /** Kept */
+            kept: number | null;
         };
         /**
          * ListedColumn
@@ -9699,6 +9743,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CustomerCampaigns"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_do_not_contact_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListChosen"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoNotContact"];
                 };
             };
             /** @description It cannot be done, and why. */

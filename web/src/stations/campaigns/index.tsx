@@ -6,6 +6,7 @@ import { useLens } from "@/lens/context";
 import { BringIn } from "@/stations/campaigns/bring-in";
 import { ByVersion } from "@/stations/campaigns/by-version";
 import { BySegment } from "@/stations/campaigns/by-segment";
+import { DoNotContact } from "@/stations/campaigns/do-not-contact";
 import { Offered } from "@/stations/campaigns/offered";
 import { Pace } from "@/stations/campaigns/pace";
 import { Plan } from "@/stations/campaigns/plan";
@@ -73,7 +74,10 @@ export function Campaigns() {
           into written to and held out, and once purchases are in, both arms end in what came of it.
         </Empty>
         <footer className="flex flex-wrap items-center justify-between gap-2">
-          <Standing standing={campaigns.data.standing} />
+          <div className="grid gap-1.5">
+            <Standing standing={campaigns.data.standing} />
+            <DoNotContact list={campaigns.data.do_not_contact} />
+          </div>
           {canChange && window && <BringIn onBrought={choose} />}
         </footer>
       </div>
@@ -120,7 +124,10 @@ export function Campaigns() {
       />
       <WhatWorked onChoose={choose} />
       <footer className="flex flex-wrap items-center justify-between gap-2">
-        <Standing standing={campaigns.data.standing} />
+        <div className="grid gap-1.5">
+          <Standing standing={campaigns.data.standing} />
+          <DoNotContact list={campaigns.data.do_not_contact} />
+        </div>
         {canChange && window && <BringIn onBrought={choose} />}
       </footer>
     </div>
