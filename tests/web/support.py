@@ -296,6 +296,8 @@ class BrowserCase(WorkerCase, StaticLiveServerTestCase):
             self.send("post", f"intakes/{intake['id']}/count", status=202)
             path = f"intakes/{intake['id']}"
             self.wait(lambda path=path: self.get(path)["state"] == "counted")
+        # The job ends a moment after its file counts: what is kept of it would else be at work.
+        self.wait(lambda: not Job.objects.filter(state__in=Job.OPEN).exists())
 
     def stop_workers(self):
         """From here on nothing that was asked for is done."""

@@ -97,7 +97,7 @@ class MeasuresByHand(Station):
         table.locator("xpath=..").evaluate("box => box.scrollTo(0, box.scrollHeight)")
         table.get_by_text(last, exact=True).wait_for()
         self.assertLess(table.locator("tbody tr").count(), 80)  # of all the others none is there
-        page.get_by_text(f"of {total:,}").wait_for()
+        page.get_by_text(re.compile(f" to [0-9,]+ of {total:,}\\.")).wait_for()
         table.locator("xpath=..").evaluate("box => box.scrollTo(0, 0)")
         cell = table.get_by_role("cell").get_by_role("link").first
         cell.click()
