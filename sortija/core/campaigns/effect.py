@@ -186,14 +186,14 @@ def _heterogeneity(parts: Sequence[tuple[NDArray[np.bool_], NDArray[np.bool_]]])
         return float("nan")
     gaps, spreads = np.zeros(len(parts)), np.zeros(len(parts))
     for place, (came, held) in enumerate(parts):
+        # Of both arms together, for one of twenty says too little of its own error; and an arm of
+        # which all or nobody came is not without error.
+        share = (came.sum() + 0.5) / (len(came) + 1)
         for arm, sign in ((~held, 1), (held, -1)):
-            n, x = int(arm.sum()), int(came[arm].sum())
-            if n == 0:
-                continue
-            gaps[place] += sign * x / n
-            # An arm of which all or nobody came is not without error.
-            share = (x + 0.5) / (n + 1)
-            spreads[place] += share * (1 - share) / n
+            n = int(arm.sum())
+            if n:
+                gaps[place] += sign * float(came[arm].mean())
+                spreads[place] += share * (1 - share) / n
     weight = 1 / spreads
     middle = (weight * gaps).sum() / weight.sum()
     q = float((weight * (gaps - middle) ** 2).sum())

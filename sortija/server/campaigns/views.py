@@ -19,6 +19,7 @@ from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.fork import ForkPoint, Pays, fork_of, pays_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.offer import CampaignOffer, expected_of
+from sortija.server.campaigns.people import REASONS
 from sortija.server.campaigns.responses import reaches
 from sortija.server.campaigns.standing import StandingBody, standing_body
 from sortija.server.groups.models import Yardstick
@@ -144,8 +145,10 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
             pays = pays_of(campaign, audience, int((~found.held).sum()))
     else:
         drawn, yardstick = drawn_of(campaign), campaign.yardstick
-        fell = dict(campaign.fell_away)
-        lens = fell.pop("lens", 0)
+        kept = dict(campaign.fell_away)
+        lens = kept.pop("lens", 0)
+        # The database keeps no order; customers fell away in this one.
+        fell = {name: kept.pop(name) for name in REASONS if name in kept} | kept
         segments = _counted(drawn.segment, drawn.held)
         offer = CampaignOffer(**campaign.expected) if campaign.expected else None
     told = reaches(campaign) if campaign.state == Campaign.HANDED else None

@@ -62,6 +62,7 @@ class Stream(Planning, DemoCase):
             **NOBODY, "no consent": len(no), "no address": len(unknown),
         })  # fmt: skip
         drawn = {self.codes[m.customer] for m in self.draw(first)}
+        self.assertEqual(list(self.get("campaigns")["campaigns"][0]["fell_away"]), list(REASONS))
         self.assertEqual(drawn, away - no - unknown)
 
         everybody = self.plan(name="Summer letter")

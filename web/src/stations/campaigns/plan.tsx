@@ -109,7 +109,7 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
       <label className="grid gap-1 text-12 text-quiet">
         Versions
         <Select
-          className="min-h-[33px] text-13"
+          className="py-1 text-13"
           value={splitOf(plan.versions ?? [1])}
           options={splitsFor(plan.versions ?? [1])}
           disabled={!draft}
