@@ -207,7 +207,7 @@ class CampaignsRead(Station):
         page.get_by_role("button", name="Copy as a new plan").click()
         page.get_by_text("Planned Winter letter, again.").wait_for()
         page.get_by_text("This fork finds a rise of").or_(
-            page.get_by_text("How large a rise this finds cannot be told")
+            page.get_by_text("This cannot be measured").or_(page.get_by_text("cannot be told: "))
         ).wait_for()
         page.get_by_label("Versions").select_option("A 70%, B 30%")
         year = page.get_by_role("region", name="The year")

@@ -12,7 +12,7 @@ from sortija.core.campaigns.holdout import draw_holdout, draw_versions
 from sortija.core.lens.clauses import Clause, canonical
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.costs import CostsBody
-from sortija.server.campaigns.drawn import VERSIONS, keep_drawn, let_go
+from sortija.server.campaigns.drawn import LEVELS, VERSIONS, keep_drawn, let_go
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.offer import check_offer, expected_of
 from sortija.server.studies.actions import changing, record, reverses
@@ -22,8 +22,8 @@ from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
-    "campaign_now", "change_plan", "checked_plan", "checked_revision", "draw", "drop", "move",
-    "plan", "set_costs", "today_of",
+    "campaign_now", "change_plan", "checked_plan", "checked_revision", "copy_plan", "draw", "drop",
+    "move", "plan", "set_costs", "today_of",
 ]  # fmt: skip
 
 #: What is proposed for a plan without dates.
@@ -46,11 +46,12 @@ def checked_plan(name: str, send_on: date, read_on: date, holdout: float) -> Non
 def plan(
     study: Study, person: Any, window: WindowInView, clauses: list[Clause],
     name: str, send_on: date | None, read_on: date | None, holdout: float,
-    offer: Mapping[str, str] | None = None,
+    offer: Mapping[str, str] | None = None, like: Campaign | None = None,
 ) -> Campaign:  # fmt: skip
     """A draft from a lens; nothing is decided by that. Without dates, it proposes some.
 
-    ``offer``: what is offered, as attributes of past offers.
+    ``offer``: what is offered, as attributes of past offers; ``like``: the campaign whose costs,
+    versions and days of rest it has.
     """
     send_on = send_on or today_of(study) + SENT_IN
     read_on = read_on or send_on + READ_AFTER
@@ -62,13 +63,27 @@ def plan(
         campaign = Campaign.objects.create(
             study=study, person=person, name=name.strip(), clauses=listed, window=window.key,
             send_on=send_on, read_on=read_on, holdout=holdout, seed=study.campaigns.count() + 1,
-            offer=dict(offer or {}),
+            offer=dict(offer or {}), costs=like.costs if like else {},
+            shares=like.shares if like else [], rest_days=like.rest_days if like else 0,
         )  # fmt: skip
         record(
             study, person, "plan campaign", f"Planned {campaign.name}",
             f"campaign:{campaign.pk}", True, False,
         )  # fmt: skip
     return campaign
+
+
+def copy_plan(campaign: Campaign, person: Any, window: WindowInView) -> Campaign:
+    """A new plan like a campaign, for whoever is in its lens now; for those on its list, where it
+    was brought in."""
+    clauses = [Clause.from_json(each) for each in campaign.clauses]
+    if campaign.brought_in:
+        clauses = [Clause(f"campaign:{campaign.pk}", LEVELS[:2])]
+    name = f"{campaign.name[:71]}, again"
+    holdout = min(0.9, round(campaign.holdout, 2))
+    return plan(
+        campaign.study, person, window, clauses, name, None, None, holdout, campaign.offer, campaign
+    )
 
 
 def today_of(study: Study) -> date:

@@ -156,6 +156,17 @@ class OneCampaign(APIView):
         return Response(status=204)
 
 
+class CopyView(APIView):
+    @extend_schema(parameters=WINDOW, request=None, responses={201: CampaignRow})
+    def post(self, request: Request, study: int, campaign: int) -> Response:
+        """Plan another one like it."""
+        row = _campaign(request, study, campaign)
+        window = window_from(request, default_window(row.study))
+        if window is None:
+            raise Problem("There are no customers yet. Import a log at the Ledger.")
+        return reply(campaign_row(actions.copy_plan(row, request.user, window)), 201)
+
+
 class MoveView(APIView):
     @extend_schema(parameters=[REVISION], request=Moved, responses=CampaignRow)
     def put(self, request: Request, study: int, campaign: int) -> Response:

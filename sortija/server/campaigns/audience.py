@@ -181,7 +181,18 @@ def _unasked(
 
 
 #: Kinds of clause that pick people by what was known on a certain day, or by hand.
-_FIXED = ("crossing:", "kept:", "grouping:", "differ:", "component:", "neighbour:")
+_FIXED = (
+    "campaign:",
+    "changed:",
+    "crossing:",
+    "path:",
+    "returned:",
+    "kept:",
+    "grouping:",
+    "differ:",
+    "component:",
+    "neighbour:",
+)
 
 
 def _moved(window: str, by: timedelta) -> str:

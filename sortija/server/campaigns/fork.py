@@ -17,16 +17,20 @@ __all__ = ["ForkPoint", "Pays", "fork_of", "pays_of"]
 
 #: Shares that can be held out.
 SHARES = tuple(n / 20 for n in range(11))
+#: A rise that few letters bring about.
+_LARGE = 0.15
 
 
 class ForkPoint(BaseModel):
     """With a ``share`` held out: the arms, and the smallest rise that is found 8 times in 10, in
-    the whole and in the segment that tells least; null: none up to certainty would be."""
+    the whole and in the segment that tells least; null: none up to certainty would be, or nobody
+    knows how many come unasked. ``large``: hardly a letter does as much."""
 
     share: float
     written: int
     held: int
     effect: float | None
+    large: bool
     of_segment: float | None
     segment: str
 
@@ -40,23 +44,40 @@ class Pays(BaseModel):
     rise: float | None
 
 
-def fork_of(customers: Sequence[tuple[str, int]], base: float) -> list[ForkPoint]:
-    """What each share would prove.
+def fork_of(
+    arms: Sequence[tuple[str, int, int]], share: float, base: float | None
+) -> list[ForkPoint]:
+    """What each share would prove; the one that the plan has, by the arms as they are drawn.
 
-    ``customers``: of each segment, by name; ``base``: the share who come unasked.
+    ``arms``: each segment by name, how many are written to, how many held out; ``base``: the share
+    who come unasked, None where that cannot be told.
     """
-    total = sum(many for _, many in customers)
-    name, least = min(customers, key=lambda each: each[1], default=("", 0))
-    points = []
-    for share in SHARES:
-        held, few = round(total * share), round(least * share)
-        points.append(ForkPoint(
-            share=share, written=total - held, held=held,
-            effect=or_none(smallest_effect(total - held, held, base)),
-            of_segment=or_none(smallest_effect(least - few, few, base)),
-            segment=name if len(customers) > 1 else "",
-        ))  # fmt: skip
-    return points
+    points = [_point(share, arms, base)]
+    for other in SHARES:
+        if abs(other - share) > 1e-6:
+            cut = [(name, one + two, round((one + two) * other)) for name, one, two in arms]
+            whole = sum(of for _, of, _ in cut)
+            point = _point(other, [(name, of - held, held) for name, of, held in cut], base)
+            points.append(_whole(point, whole - round(whole * other), round(whole * other), base))
+    return sorted(points, key=lambda point: point.share)
+
+
+def _point(share: float, arms: Sequence[tuple[str, int, int]], base: float | None) -> ForkPoint:
+    name, written, held = min(arms, key=lambda arm: arm[1] + arm[2], default=("", 0, 0))
+    point = ForkPoint(
+        share=share, written=0, held=0, effect=None, large=False,
+        of_segment=None if base is None else or_none(smallest_effect(written, held, base)),
+        segment=name if len(arms) > 1 else "",
+    )  # fmt: skip
+    return _whole(point, sum(arm[1] for arm in arms), sum(arm[2] for arm in arms), base)
+
+
+def _whole(point: ForkPoint, written: int, held: int, base: float | None) -> ForkPoint:
+    """The point with what the arms prove together."""
+    effect = None if base is None else or_none(smallest_effect(written, held, base))
+    large = effect is not None and effect > _LARGE
+    told = {"written": written, "held": held, "effect": effect, "large": large}
+    return point.model_copy(update=told)
 
 
 def pays_of(campaign: Campaign, audience: Audience, written: int) -> Pays | None:

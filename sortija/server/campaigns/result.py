@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from datetime import timedelta
 from typing import Literal
 
@@ -19,7 +20,7 @@ from sortija.core.campaigns.effect import (
     parts_of,
     versions_of,
 )
-from sortija.core.campaigns.money import worth
+from sortija.core.campaigns.money import Worth, worth
 from sortija.core.campaigns.power import days_until_told
 from sortija.core.campaigns.strata import Arms, arms_of
 from sortija.core.measures.intervals import wilson
@@ -42,6 +43,10 @@ POINTS = 60
 
 #: What a read result says: more came back than would have, fewer, or one cannot tell.
 Verdict = Literal["more", "fewer", "cannot tell"]
+#: What is said of its worth then: whether the interval holds 0, and where it mostly lies.
+NetVerdict = Literal["worth it", "likely", "hardly", "not worth it"]
+#: Parts differ where p is under this.
+SURE = 0.05
 
 
 class ArmResult(BaseModel):
@@ -100,7 +105,8 @@ class VersionResult(BaseModel):
 
 class WorthBody(BaseModel):
     """Money in the smallest unit: margin ``won`` with its interval, ``cost`` of writing, discount
-    ``given`` to those who would have come anyway, and ``net``."""
+    ``given`` to those who would have come anyway, and ``net``; ``verdict``: null before the planned
+    day, and without an interval."""
 
     won: float
     won_low: float | None
@@ -110,6 +116,7 @@ class WorthBody(BaseModel):
     net: float
     low: float | None
     high: float | None
+    verdict: NetVerdict | None
 
 
 class PacePoint(BaseModel):
@@ -126,10 +133,10 @@ class CampaignResult(BaseModel):
     campaigns without any effect one would look like this or plainer.
 
     ``lacks``: why there is no result yet, or none at all. ``differ``: p that segments differ,
-    ``versions_differ``: that versions do; ``versions``: none of one alone; ``balance``: how alike
-    the arms were when they were drawn; ``anyway``: of those who were written to and came, the share
-    that would have come anyway; ``likely_on``: when the pace so far will tell, null: not within two
-    years.
+    ``versions_p``: that versions do, ``…_differ``: whether they can be told to; ``versions``: none
+    of one alone; ``balance``: how alike the arms were when they were drawn; ``anyway``: of those
+    who were written to and came, the share that would have come anyway; ``likely_on``: when the
+    pace so far will tell, null: not within two years.
     """
 
     through: str
@@ -147,8 +154,10 @@ class CampaignResult(BaseModel):
     spend: SpendResult | None
     segments: list[SegmentResult]
     differ: float | None
+    segments_differ: bool
     versions: list[VersionResult]
-    versions_differ: float | None
+    versions_p: float | None
+    versions_differ: bool
     worth: WorthBody | None
     costs: CostsBody
     pace: list[PacePoint]
@@ -185,7 +194,7 @@ def _nothing(campaign: Campaign, lacks: str) -> CampaignResult:
         through="", days=0, horizon=(campaign.read_on - campaign.send_on).days, final=False,
         lacks=lacks, written=None, held=None, returned=None, verdict=None, by_luck=None,
         likely_on=None, anyway=None, spend=None, segments=[], differ=None,
-        versions=[], versions_differ=None, worth=None,
+        segments_differ=False, versions=[], versions_p=None, versions_differ=False, worth=None,
         costs=CostsBody.kept(campaign.costs), pace=[],
     )  # fmt: skip
 
@@ -255,7 +264,7 @@ def _tell_segments(
     parts = None
     if len(large) > 1:
         parts = parts_of(outcome.responses.came[among], arms.of(among), segment[among])
-        result.differ = or_none(parts.differ)
+        result.differ, result.segments_differ = or_none(parts.differ), parts.differ < SURE
     for number in there.tolist():
         who = segment == number
         place = parts.numbers.index(number) if parts and number in parts.numbers else None
@@ -274,7 +283,7 @@ def _tell_versions(outcome: Outcome, arms: Arms, result: CampaignResult) -> None
     if version.max(initial=0) < 2:
         return
     found = versions_of(came, arms, version)
-    result.versions_differ = or_none(found.differ)
+    result.versions_p, result.versions_differ = or_none(found.differ), found.differ < SURE
     result.versions = [
         VersionResult(
             version=VERSIONS[number - 1], written=size[0],
@@ -322,8 +331,16 @@ def _worth(campaign: Campaign, result: CampaignResult) -> WorthBody | None:
     return WorthBody(
         won=found.won, won_low=or_none(spend.low * rise), won_high=or_none(spend.high * rise),
         cost=found.cost, given=found.given, net=found.net, low=or_none(found.low),
-        high=or_none(found.high),
+        high=or_none(found.high), verdict=_net_verdict(found) if result.final else None,
     )  # fmt: skip
+
+
+def _net_verdict(found: Worth) -> NetVerdict | None:
+    if math.isnan(found.low):
+        return None
+    if found.low > 0 or found.high < 0:
+        return "worth it" if found.low > 0 else "not worth it"
+    return "likely" if found.net > 0 else "hardly"
 
 
 def _pace(outcome: Outcome) -> list[PacePoint]:

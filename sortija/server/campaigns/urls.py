@@ -12,6 +12,7 @@ urlpatterns = [
     path("studies/<int:study>/campaigns/worked", api.WorkedView.as_view()),
     path("studies/<int:study>/campaigns/past", api.PastView.as_view()),
     path("studies/<int:study>/campaigns/standing", api.StandingView.as_view()),
+    path("studies/<int:study>/campaigns/<int:campaign>/copy", api.CopyView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/move", api.MoveView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/costs", api.CostsView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/result", api.ResultView.as_view()),

@@ -154,8 +154,9 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
     told = reaches(campaign) if campaign.state == Campaign.HANDED else None
     written, held = sum(s[1] for s in segments), sum(s[2] for s in segments)
     arms = _arms(yardstick, segments, offer)
-    if rate is not None:
-        fork = fork_of([(arm.segment, arm.written + arm.held) for arm in arms], rate.careful)
+    if campaign.state == Campaign.DRAFT:
+        each = [(arm.segment, arm.written, arm.held) for arm in arms]
+        fork = fork_of(each, campaign.holdout, rate.careful if rate else None)
     effect = smallest_effect(written, held, rate.careful) if rate is not None else float("nan")
     return CampaignRow(
         id=campaign.pk, name=campaign.name, state=campaign.state, revision=campaign.revision,

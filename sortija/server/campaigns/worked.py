@@ -19,6 +19,10 @@ from sortija.server.studies.models import Study
 __all__ = ["WhatWorked", "what_worked"]
 
 
+#: Of fewer campaigns the spread between them is hardly known.
+_FEW = 5
+
+
 class ReadCampaign(BaseModel):
     """How much more came back, by one campaign."""
 
@@ -38,6 +42,7 @@ class PooledBody(BaseModel):
 
     words: str
     campaigns: int
+    few: bool
     effect: float
     low: float
     high: float
@@ -86,7 +91,8 @@ def what_worked(study: Study) -> WhatWorked:
 
 def _body(words: str, found: Pooled) -> PooledBody:
     return PooledBody(
-        words=words, campaigns=found.campaigns, effect=found.effect, low=found.low,
+        words=words, campaigns=found.campaigns, few=found.campaigns < _FEW,
+        effect=found.effect, low=found.low,
         high=found.high, between=found.between, differ=or_none(found.differ),
         next_low=or_none(found.next_low), next_high=or_none(found.next_high),
     )  # fmt: skip

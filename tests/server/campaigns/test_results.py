@@ -128,6 +128,9 @@ class Results(DemoCase):
         self.assertAlmostEqual(worth["cost"], 2000 + 50 * n)
         self.assertAlmostEqual(worth["given"], 100 * told["returned"]["held"] * n)
         self.assertAlmostEqual(worth["net"], worth["won"] - worth["cost"] - worth["given"])
+        if worth["low"] is not None:
+            sure = worth["low"] > 0 or worth["high"] < 0
+            self.assertEqual(worth["verdict"] in ("worth it", "not worth it"), sure)
         self.send("post", "history/undo")
         self.assertIsNone(self.get(f"{path}/result")["worth"])
         self.send("put", f"{path}/costs", {"margin": 2}, 400)
@@ -180,7 +183,8 @@ class Results(DemoCase):
         outcome = outcome_of(Campaign.objects.get())
         arms = arms_of(drawn.held, drawn.stratum)
         expected = versions_of(outcome.responses.came, arms, drawn.version)
-        self.assertAlmostEqual(told["versions_differ"], expected.differ)
+        self.assertAlmostEqual(told["versions_p"], expected.differ)
+        self.assertEqual(told["versions_differ"], expected.differ < 0.05)
         self.assertEqual([each["version"] for each in told["versions"]], ["A", "B"])
         for each, found in zip(told["versions"], expected.returned, strict=True):
             self.assertAlmostEqual(each["low"], found.low)
@@ -227,6 +231,34 @@ class Results(DemoCase):
         row = self.send("put", f"campaigns/{row['id']}", {**later, "rest_days": 50})
         self.assertEqual(row["fell_away"]["written to lately"], 0)
         self.send("put", f"campaigns/{row['id']}", {**later, "rest_days": 900}, 400)
+
+    def test_the_fork_says_of_the_plans_own_share_what_is_drawn(self):
+        for share in (0.2, 0.37):
+            row = self.send(
+                "post", "campaigns", {**PLAN, "clauses": [], "holdout": share, "name": "F"}, 201
+            )
+            own = next(point for point in row["fork"] if point["share"] == share)
+            self.assertEqual((own["written"], own["held"]), (row["written"], row["held"]))
+            self.assertEqual(own["effect"], row["smallest_effect"])
+            self.assertEqual(len(row["fork"]), 11 if share == 0.2 else 12)
+
+    def test_without_a_base_rate_the_fork_still_moves(self):
+        clause = {"field": "crossing:2025-06-30>2026-06-30", "values": ["1>1", "2>2", "3>3"]}
+        self.get("measures", to="2025-06-30")
+        run_jobs()
+        row = self.send("post", "campaigns", {**PLAN, "clauses": [clause]}, 201)
+        self.assertIsNone(row["base_rate"])
+        self.assertEqual({point["effect"] for point in row["fork"]}, {None})
+        self.assertGreater(row["fork"][-1]["held"], row["fork"][1]["held"])
+
+    def test_a_copy_has_all_that_was_planned(self):
+        path = self.sent()
+        self.send("put", f"{path}/costs", COSTS)
+        row = self.send("post", f"{path}/copy", status=201)
+        self.assertEqual((row["name"], row["state"]), ("April letter, again", "draft"))
+        self.assertEqual((row["holdout"], row["costs"]["contact"]), (0.4, 0.5))
+        self.assertEqual(row["send_on"], "2026-07-07")
+        self.assertEqual(self.send("post", f"{path}/copy", status=201)["clauses"], [])
 
     def test_a_plan_without_dates_is_of_the_logs_own_time(self):
         row = self.send("post", "campaigns", {"name": "Soon", "clauses": []}, 201)

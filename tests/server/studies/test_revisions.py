@@ -48,6 +48,7 @@ FREE = {
                         "campaigns",
                         "campaigns/standing",
                         "campaigns/past",
+                        "campaigns/<int:campaign>/copy",
                         "watches",
                         "jobs/<int:job>/again",
                     )

@@ -214,6 +214,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/campaigns/{campaign}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Plan another one like it. */
+        post: operations["studies_campaigns_copy_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/campaigns/{campaign}/costs": {
         parameters: {
             query?: never;
@@ -3048,10 +3065,10 @@ export interface components {
          *     campaigns without any effect one would look like this or plainer.
          *
          *     ``lacks``: why there is no result yet, or none at all. ``differ``: p that segments differ,
-         *     ``versions_differ``: that versions do; ``versions``: none of one alone; ``balance``: how alike
-         *     the arms were when they were drawn; ``anyway``: of those who were written to and came, the share
-         *     that would have come anyway; ``likely_on``: when the pace so far will tell, null: not within two
-         *     years.
+         *     ``versions_p``: that versions do, ``…_differ``: whether they can be told to; ``versions``: none
+         *     of one alone; ``balance``: how alike the arms were when they were drawn; ``anyway``: of those
+         *     who were written to and came, the share that would have come anyway; ``likely_on``: when the
+         *     pace so far will tell, null: not within two years.
          */
         CampaignResult: {
             /** Through */
@@ -3080,10 +3097,14 @@ export interface components {
             segments: components["schemas"]["SegmentResult"][];
             /** Differ */
             differ: number | null;
+            /** Segments Differ */
+            segments_differ: boolean;
             /** Versions */
             versions: components["schemas"]["VersionResult"][];
+            /** Versions P */
+            versions_p: number | null;
             /** Versions Differ */
-            versions_differ: number | null;
+            versions_differ: boolean;
             worth: components["schemas"]["WorthBody"] | null;
             costs: components["schemas"]["CostsBody"];
             /** Pace */
@@ -4452,7 +4473,8 @@ export interface components {
         /**
          * ForkPoint
          * @description With a ``share`` held out: the arms, and the smallest rise that is found 8 times in 10, in
-         *     the whole and in the segment that tells least; null: none up to certainty would be.
+         *     the whole and in the segment that tells least; null: none up to certainty would be, or nobody
+         *     knows how many come unasked. ``large``: hardly a letter does as much.
          */
         ForkPoint: {
             /** Share */
@@ -4463,6 +4485,8 @@ export interface components {
             held: number;
             /** Effect */
             effect: number | null;
+            /** Large */
+            large: boolean;
             /** Of Segment */
             of_segment: number | null;
             /** Segment */
@@ -6722,6 +6746,8 @@ export interface components {
             words: string;
             /** Campaigns */
             campaigns: number;
+            /** Few */
+            few: boolean;
             /** Effect */
             effect: number;
             /** Low */
@@ -8831,7 +8857,8 @@ export interface components {
         /**
          * WorthBody
          * @description Money in the smallest unit: margin ``won`` with its interval, ``cost`` of writing, discount
-         *     ``given`` to those who would have come anyway, and ``net``.
+         *     ``given`` to those who would have come anyway, and ``net``; ``verdict``: null before the planned
+         *     day, and without an interval.
          */
         WorthBody: {
             /** Won */
@@ -8850,6 +8877,8 @@ export interface components {
             low: number | null;
             /** High */
             high: number | null;
+            /** Verdict */
+            verdict: ("worth it" | "likely" | "hardly" | "not worth it") | null;
         };
         /**
          * WorthCurve
@@ -9534,6 +9563,44 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_copy_create: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignRow"];
+                };
             };
             /** @description It cannot be done, and why. */
             default: {

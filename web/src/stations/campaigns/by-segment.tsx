@@ -1,8 +1,8 @@
 import { count, fixed } from "@/charts/format";
 import { SegmentMark } from "@/marks/segment-mark";
-import { Interval } from "@/stations/campaigns/interval";
+import { EffectCells, EffectHeads } from "@/stations/campaigns/interval";
 import type { Result, Row } from "@/stations/campaigns/types";
-import { inHundred, points } from "@/stations/campaigns/words";
+import { inHundred } from "@/stations/campaigns/words";
 import { Column, RowHead, Table } from "@/ui/table";
 
 /** The arms in each segment, and the effect where there is one to tell. */
@@ -16,7 +16,7 @@ export function BySegment({ row, result }: { row: Row; result: Result | null }) 
       <h2 className="text-14">By segment{told.length > 1 && ", points"}</h2>
       {told.length > 1 && (
         <p className="text-11 text-quiet">
-          {differWords(result?.differ ?? null)} Intervals are widened for {told.length} looks.
+          {result && differWords(result)} Intervals are widened for {told.length} looks.
         </p>
       )}
       <Table label="Written to and held out, by segment" className="mt-1 w-full">
@@ -27,12 +27,7 @@ export function BySegment({ row, result }: { row: Row; result: Result | null }) 
               written : held
             </Column>
             {told.length > 1 ? (
-              <>
-                <Column className="pl-3">
-                  <span className="sr-only">interval</span>
-                </Column>
-                <Column figures>points</Column>
-              </>
+              <EffectHeads />
             ) : (
               row.offer && <Column figures>expected to take it</Column>
             )}
@@ -53,21 +48,18 @@ export function BySegment({ row, result }: { row: Row; result: Result | null }) 
                   {count(arm.written)} : {count(arm.held)}
                 </td>
                 {told.length > 1 ? (
-                  <>
-                    <td className="pl-3">
-                      {found?.difference !== null && found && (
-                        <Interval
-                          low={found.low ?? 0}
-                          high={found.high ?? 0}
-                          at={found.difference}
-                          axis={axis}
-                        />
-                      )}
+                  found?.difference != null ? (
+                    <EffectCells
+                      low={found.low ?? 0}
+                      high={found.high ?? 0}
+                      at={found.difference}
+                      axis={axis}
+                    />
+                  ) : (
+                    <td colSpan={2} className="text-right whitespace-nowrap">
+                      too few
                     </td>
-                    <td className="text-right whitespace-nowrap">
-                      {found?.difference !== null && found ? points(found.difference) : "too few"}
-                    </td>
-                  </>
+                  )
                 ) : (
                   row.offer && (
                     <td className="text-right">
@@ -87,9 +79,9 @@ export function BySegment({ row, result }: { row: Row; result: Result | null }) 
   );
 }
 
-function differWords(p: number | null): string {
+function differWords({ differ: p, segments_differ: sure }: Result): string {
   if (p === null) return "";
-  return p < 0.05
+  return sure
     ? `Segments differ (p ${p < 0.001 ? "under 0.001" : fixed(p, 3)}).`
     : `No sign that segments differ (p ${fixed(p)}).`;
 }

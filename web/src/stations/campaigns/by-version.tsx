@@ -1,12 +1,12 @@
 import { count, fixed } from "@/charts/format";
-import { Interval } from "@/stations/campaigns/interval";
+import { EffectCells, EffectHeads } from "@/stations/campaigns/interval";
 import type { Result } from "@/stations/campaigns/types";
-import { inHundred, points } from "@/stations/campaigns/words";
+import { inHundred } from "@/stations/campaigns/words";
 import { Column, RowHead, Table } from "@/ui/table";
 
 /** What each version did, against all who were held out. */
 export function ByVersion({ result }: { result: Result }) {
-  const { versions, versions_differ: p } = result;
+  const { versions, versions_p: p, versions_differ: sure } = result;
   if (versions.length < 2) return null;
   const ends = versions.flatMap((each) => [each.low, each.high, 0]);
   const axis = { low: Math.min(...ends), high: Math.max(...ends), log: false };
@@ -15,7 +15,7 @@ export function ByVersion({ result }: { result: Result }) {
       <h2 className="text-14">By version, points</h2>
       <p className="text-11 text-quiet">
         {p !== null &&
-          (p < 0.05
+          (sure
             ? `Versions differ (p ${fixed(p, 3)}). `
             : `No sign that versions differ (p ${fixed(p)}). `)}
         Each against all who were held out; intervals are widened for {versions.length} looks.
@@ -30,10 +30,7 @@ export function ByVersion({ result }: { result: Result }) {
             <Column figures className="px-2">
               came
             </Column>
-            <Column className="pl-3">
-              <span className="sr-only">interval</span>
-            </Column>
-            <Column figures>points</Column>
+            <EffectHeads />
           </tr>
         </thead>
         <tbody>
@@ -44,10 +41,7 @@ export function ByVersion({ result }: { result: Result }) {
               </RowHead>
               <td className="px-2 text-right text-quiet">{count(each.written)}</td>
               <td className="px-2 text-right">{inHundred(each.share)}%</td>
-              <td className="pl-3">
-                <Interval low={each.low} high={each.high} at={each.difference} axis={axis} />
-              </td>
-              <td className="text-right">{points(each.difference)}</td>
+              <EffectCells low={each.low} high={each.high} at={each.difference} axis={axis} />
             </tr>
           ))}
         </tbody>

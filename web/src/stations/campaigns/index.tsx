@@ -12,7 +12,7 @@ import { Pace } from "@/stations/campaigns/pace";
 import { Plan } from "@/stations/campaigns/plan";
 import { Standing } from "@/stations/campaigns/standing";
 import { Stream } from "@/stations/campaigns/stream";
-import type { ListKind, Result, Row } from "@/stations/campaigns/types";
+import type { ListKind, Page, Result, Row } from "@/stations/campaigns/types";
 import { useActions } from "@/stations/campaigns/use-campaigns";
 import {
   balanceWords,
@@ -73,13 +73,7 @@ export function Campaigns() {
           will run from left to right: who has no consent or no address falls away, the rest forks
           into written to and held out, and once purchases are in, both arms end in what came of it.
         </Empty>
-        <footer className="flex flex-wrap items-center justify-between gap-2">
-          <div className="grid gap-1.5">
-            <Standing standing={campaigns.data.standing} />
-            <DoNotContact list={campaigns.data.do_not_contact} />
-          </div>
-          {canChange && window && <BringIn onBrought={choose} />}
-        </footer>
+        <Foot page={campaigns.data} onBrought={choose} />
       </div>
     );
   return (
@@ -123,14 +117,22 @@ export function Campaigns() {
         onDrop={() => act.drop.mutate(row)}
       />
       <WhatWorked onChoose={choose} />
-      <footer className="flex flex-wrap items-center justify-between gap-2">
-        <div className="grid gap-1.5">
-          <Standing standing={campaigns.data.standing} />
-          <DoNotContact list={campaigns.data.do_not_contact} />
-        </div>
-        {canChange && window && <BringIn onBrought={choose} />}
-      </footer>
+      <Foot page={campaigns.data} onBrought={choose} />
     </div>
+  );
+}
+
+/** What holds for all campaigns, and a way in for those sent from elsewhere. */
+function Foot({ page, onBrought }: { page: Page; onBrought: (id: number) => void }) {
+  const { window, canChange } = useStudy();
+  return (
+    <footer className="flex flex-wrap items-center justify-between gap-2">
+      <div className="grid gap-1.5">
+        <Standing standing={page.standing} />
+        <DoNotContact list={page.do_not_contact} />
+      </div>
+      {canChange && window && <BringIn onBrought={onBrought} />}
+    </footer>
   );
 }
 

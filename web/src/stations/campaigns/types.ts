@@ -2,6 +2,7 @@ import type { Schemas } from "@/api/client";
 
 export type Row = Schemas["CampaignRow"];
 export type PlanBody = Schemas["CampaignPlan"];
+export type Page = Schemas["CampaignsPage"];
 export type Result = Schemas["CampaignResult"];
 export type ListKind = NonNullable<Schemas["ListAsked"]["kind"]>;
 export type ForkPoint = Schemas["ForkPoint"];

@@ -26,13 +26,8 @@ export function useActions(onPlanned: (id: number) => void) {
   const copy = useMutation({
     mutationFn: (row: Row) =>
       data(
-        api.POST("/api/studies/{study}/campaigns", {
-          params: { path: { study: study.id }, query: view },
-          body: {
-            name: `${row.name}, again`.slice(0, 80),
-            holdout: row.holdout,
-            clauses: row.clauses as Schemas["ClauseBody"][],
-          },
+        api.POST("/api/studies/{study}/campaigns/{campaign}/copy", {
+          params: { path: { study: study.id, campaign: row.id }, query: view },
         }),
       ),
     onSuccess: (row) => {

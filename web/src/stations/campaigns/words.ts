@@ -24,38 +24,28 @@ export function whenWords(row: Row): string {
 export function proofWords(row: Row, fork: ForkPoint | null): string[] {
   if (row.written + row.held === 0)
     return ["Nobody is left to write to. Widen the lens and plan again."];
-  if (!fork)
-    return [
-      row.held === 0
-        ? "This cannot be measured: nobody is held out. Hold out some."
-        : `How large a rise this finds cannot be told: ${row.untold}.`,
-    ];
+  if (!fork || fork.held === 0)
+    return ["This cannot be measured: nobody is held out. Hold out some."];
+  if (row.base_rate === null) return [`How large a rise this finds cannot be told: ${row.untold}.`];
   if (fork.effect === null)
     return [
-      fork.held === 0
-        ? "This cannot be measured: nobody is held out. Hold out some."
-        : `This cannot be measured: ${count(fork.written)} written to and ${count(fork.held)} held out are too few to tell any rise. Widen the lens, or hold out more.`,
+      `This cannot be measured: ${count(fork.written)} written to and ${count(fork.held)} held out are too few to tell any rise. Widen the lens, or hold out more.`,
     ];
   const said = [
     `This fork finds a rise of ${inHundred(fork.effect)} points or more, 8 times in 10.`,
   ];
-  if (fork.effect > LARGE)
-    said.push("Hardly a letter does as much: hold out more, or widen the lens.");
+  if (fork.large) said.push("Hardly a letter does as much: hold out more, or widen the lens.");
   if (fork.segment)
     said.push(
       fork.of_segment === null
         ? `In ${fork.segment} alone nothing can be told.`
         : `In ${fork.segment} alone, ${inHundred(fork.of_segment)} points.`,
     );
-  if (row.base_rate !== null)
-    said.push(
-      `Of ${count(row.learnt_from)} in the same lens one horizon earlier, ${inHundred(row.base_rate)} in 100 came unasked (95%: ${inHundred(row.base_low ?? 0)} to ${inHundred(row.base_high ?? 0)}).`,
-    );
+  said.push(
+    `Of ${count(row.learnt_from)} in the same lens one horizon earlier, ${inHundred(row.base_rate)} in 100 came unasked (95%: ${inHundred(row.base_low ?? 0)} to ${inHundred(row.base_high ?? 0)}).`,
+  );
   return said;
 }
-
-/** A rise that few letters bring about. */
-const LARGE = 0.15;
 
 /** The main sentence of a result: what stands out in it, and the rest. */
 export function resultWords(row: Row, result: Result): { strong: string; rest: string } {

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day } from "@/charts/format";
-import { Interval } from "@/stations/campaigns/interval";
+import { EffectCells, EffectHeads } from "@/stations/campaigns/interval";
 import { inHundred, points } from "@/stations/campaigns/words";
 import { useStudy } from "@/study/context";
 import { Column, RowHead, Table } from "@/ui/table";
@@ -39,10 +39,7 @@ export function WhatWorked({ onChoose }: { onChoose: (id: number) => void }) {
             <Column figures className="px-2">
               customers
             </Column>
-            <Column className="pl-3">
-              <span className="sr-only">interval</span>
-            </Column>
-            <Column figures>points</Column>
+            <EffectHeads />
           </tr>
         </thead>
         <tbody>
@@ -55,10 +52,7 @@ export function WhatWorked({ onChoose }: { onChoose: (id: number) => void }) {
                 <span className="text-11 text-quiet">read {day(row.read_on)}</span>
               </RowHead>
               <td className="px-2 text-right text-quiet">{count(row.customers)}</td>
-              <td className="pl-3">
-                <Interval low={row.low} high={row.high} at={row.difference} axis={axis} />
-              </td>
-              <td className="text-right">{points(row.difference)}</td>
+              <EffectCells low={row.low} high={row.high} at={row.difference} axis={axis} />
             </tr>
           ))}
           {together.map((each) => (
@@ -67,10 +61,7 @@ export function WhatWorked({ onChoose }: { onChoose: (id: number) => void }) {
                 {each.words}, {each.campaigns} together
               </RowHead>
               <td />
-              <td className="pl-3">
-                <Interval low={each.low} high={each.high} at={each.effect} axis={axis} />
-              </td>
-              <td className="text-right">{points(each.effect)}</td>
+              <EffectCells low={each.low} high={each.high} at={each.effect} axis={axis} />
             </tr>
           ))}
         </tbody>
@@ -86,10 +77,6 @@ function togetherWords(all: Pooled): string {
     all.next_low === null || all.next_high === null
       ? ` Of ${all.campaigns} it cannot be told how much one differs from another.`
       : ` One more such campaign would come out between ${inHundred(all.next_low)} and ${inHundred(all.next_high)}.`;
-  const few =
-    all.campaigns < FEW ? ` ${all.campaigns} are few: true effects may differ by more.` : "";
+  const few = all.few ? ` ${all.campaigns} are few: true effects may differ by more.` : "";
   return said + next + few;
 }
-
-/** Of fewer campaigns the spread between them is hardly known. */
-const FEW = 5;

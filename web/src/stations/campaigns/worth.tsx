@@ -152,15 +152,19 @@ function anchor(x: number): "start" | "middle" | "end" {
   return x < 70 ? "start" : x > WIDTH - 70 ? "end" : "middle";
 }
 
+const VERDICTS = {
+  "worth it": "it was worth it",
+  likely: "likely worth it, not certain",
+  hardly: "hardly worth it, not certain",
+  "not worth it": "it was not worth it",
+};
+
 function netWords(worth: Worth, final: boolean, inMoney: (value: number) => string): string {
-  const { net, low, high } = worth;
+  const { net, low, high, verdict } = worth;
   const said = `Net ${inMoney(net)}`;
   if (low === null || high === null) return `${said}; too few bought for an interval.`;
   const between = `${said}, between ${inMoney(low)} and ${inMoney(high)}`;
-  if (!final) return `${between}, so far.`;
-  if (low > 0) return `${between}: it was worth it.`;
-  if (high < 0) return `${between}: it was not worth it.`;
-  return `${between}: ${net > 0 ? "likely" : "hardly"} worth it, not certain.`;
+  return verdict && final ? `${between}: ${VERDICTS[verdict]}.` : `${between}, so far.`;
 }
 
 function CostsForm({ costs, onCosts }: { costs: Costs; onCosts: Props["onCosts"] }) {
