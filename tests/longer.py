@@ -1,6 +1,7 @@
 """Tests at random, longer than a usual run has time for.
 
-``python -m tests.longer kills 1000 [SEED]`` kills so many workers; ``… schema 200 [SEED]`` asks
+``python -m tests.longer kills 1000 [SEED]`` kills so many workers, ``… letters 100`` so many in the
+middle of a draw, of a list and of a delivery; ``… schema 200 [SEED]`` asks
 every operation of the API so often; ``… cold 1`` takes every look of the server's tests twice, once
 with nothing remembered. Broken files have a program of their own, ``tests.fuzz``.
 """
@@ -17,6 +18,7 @@ ROOT = Path(__file__).parents[1]
 #: What can be asked for: the test, and the variable that says how much of it.
 KINDS = {
     "kills": ("tests.server.jobs.test_kills", "SORTIJA_TEST_KILLS"),
+    "letters": ("tests.server.campaigns.test_kills", "SORTIJA_TEST_KILLS"),
     "schema": ("tests.server.studies.test_schema", "SORTIJA_TEST_EXAMPLES"),
     "cold": ("tests.server", "SORTIJA_TEST_COLD"),
 }

@@ -31,7 +31,10 @@ from sortija.demo.world import (
     SITES,
 )
 
-__all__ = ["LOG_HEAD", "MEMBER_HEAD", "Demo", "write_demo"]
+__all__ = [
+    "LOG_HEAD", "MEMBER_HEAD", "SEED", "Demo", "draw_people", "month_text", "write_demo",
+    "write_rows",
+]  # fmt: skip
 
 LOG_HEAD = "receipt;card;sold_at;site;till;item;item_name;department;qty;unit_price;total;kind"
 MEMBER_HEAD = (
@@ -43,6 +46,7 @@ CAMPAIGN_MONTH = 25  # February 2026
 CAMPAIGN_SIZE = 1000
 CAMPAIGN_EFFECT = 0.08
 OFFERS = 24
+SEED = 4107
 #: Archetypes that an offer of thanks moves, and how much more often they take one: the pattern
 #: that is there to be found among past offers.
 GRATEFUL, THANKED = ("steady", "workshop", "beat", "burst"), 0.16
@@ -98,7 +102,7 @@ def _dates(lines: MonthLines) -> pa.Array:
     return pc.if_else(pa.array(lines.web), pc.strftime(stamp, format="%Y-%m-%d %H:%M:%S"), till)
 
 
-def _month_text(rng: np.random.Generator, lines: MonthLines) -> pa.Array:
+def month_text(rng: np.random.Generator, lines: MonthLines) -> pa.Array:
     """The month's lines as rows of text, dirt included."""
     names = [RENAMED.get(d, d) if lines.month >= RENAMED_FROM else d for d in DEPARTMENTS]
     item = lines.item
@@ -127,7 +131,7 @@ def _month_text(rng: np.random.Generator, lines: MonthLines) -> pa.Array:
     )
 
 
-def _write_rows(out: IO[bytes], rows: pa.Array) -> None:
+def write_rows(out: IO[bytes], rows: pa.Array) -> None:
     """Write text rows, each with its line end, without making a Python string a row."""
     ended = _join(rows, pa.scalar(""), sep="\n")
     offsets = np.frombuffer(ended.buffers()[1], np.int32)[ended.offset :]
@@ -161,12 +165,12 @@ def _write_log(
         out.write(LOG_HEAD.encode() + b"\n")
         for month in range(MONTHS):
             lines = draw_month(rng, members, month, extra if month == CAMPAIGN_MONTH else None)
-            text = _month_text(rng, lines)
-            _write_rows(out, text)
+            text = month_text(rng, lines)
+            write_rows(out, text)
             count += len(text)
             if month == TWICE_EXPORTED[0]:
                 again = text.filter(pa.array(lines.moment // 86400 == TWICE_EXPORTED[1]))
-                _write_rows(out, again)
+                write_rows(out, again)
                 count += len(again)
             progress(month + 1, MONTHS)
         # A till whose clock ran ahead.
@@ -194,7 +198,7 @@ def _write_members(path: Path, members: Members) -> None:
     )
     with path.open("wb") as out:
         out.write(MEMBER_HEAD.encode() + b"\n")
-        _write_rows(out, rows)
+        write_rows(out, rows)
 
 
 def _write_offers(
@@ -228,7 +232,7 @@ def _write_offers(
                 pa.array(used, pa.string()),
                 sep=",",
             )
-            _write_rows(out, rows)
+            write_rows(out, rows)
 
 
 def _write_districts(path: Path, members: Members) -> None:
@@ -264,7 +268,7 @@ def _write_truth(
     head = ",".join(["card", *(f"quarter_{q + 1}" for q in range(len(quarters))), "campaign_arm"])
     with path.open("wb") as out:
         out.write(head.encode() + b"\n")
-        _write_rows(out, rows)
+        write_rows(out, rows)
 
 
 def _write_list(path: Path, audience: NDArray[np.int64], written: NDArray[np.bool_]) -> None:
@@ -272,13 +276,19 @@ def _write_list(path: Path, audience: NDArray[np.int64], written: NDArray[np.boo
     groups = pa.array(np.where(written, "written", "held").tolist())
     with path.open("wb") as out:
         out.write(b"card,group\n")
-        _write_rows(out, _join(card_number(audience), groups, sep=","))
+        write_rows(out, _join(card_number(audience), groups, sep=","))
+
+
+def draw_people(members: int, seed: int = SEED) -> Members:
+    """The members of a demo, as its files tell of them."""
+    first, *_ = np.random.SeedSequence(seed).spawn(4)
+    return draw_members(members, np.random.default_rng(first))
 
 
 def write_demo(
     folder: Path,
     members: int = 6000,
-    seed: int = 4107,
+    seed: int = SEED,
     progress: Callable[[int, int], None] = lambda done, of: None,
 ) -> Demo:
     """Write the whole demo into ``folder``.
@@ -288,7 +298,7 @@ def write_demo(
     """
     folder.mkdir(parents=True, exist_ok=True)
     streams = np.random.SeedSequence(seed).spawn(4)
-    people = draw_members(members, np.random.default_rng(streams[0]))
+    people = draw_people(members, seed)
     audience, written, extra = _campaign(np.random.default_rng(streams[1]), people)
     demo = Demo(
         log=folder / "log.csv",

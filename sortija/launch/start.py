@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import ctypes
 import fcntl
+import json
 import os
 import shutil
 import signal
@@ -109,6 +110,7 @@ class _Part:
     name: str
     words: tuple[str, ...]
     logs: str = ""
+    more: dict[str, str] = field(default_factory=dict)
     process: subprocess.Popen[bytes] | None = None
     deaths: list[float] = field(default_factory=list)
     again_at: float = 0.0
@@ -117,7 +119,7 @@ class _Part:
         # Sessions of their own: Ctrl-C reaches us alone, and we stop each in order.
         self.process = subprocess.Popen(
             self.words, cwd=ROOT, start_new_session=True, preexec_fn=_end_with_parent,
-            env={**os.environ, "SORTIJA_PART": self.logs},
+            env={**os.environ, **self.more, "SORTIJA_PART": self.logs},
         )  # fmt: skip
         return self.process
 
@@ -157,9 +159,11 @@ class _House:
         self.cluster: Cluster | None = None
         self.parts: list[_Part] = []
 
-    def open(self, name: str, *words: str, logs: str = "") -> subprocess.Popen[bytes]:
-        """Begin a part; ``logs`` names its log, where it keeps one."""
-        part = _Part(name, words, logs)
+    def open(
+        self, name: str, *words: str, logs: str = "", more: dict[str, str] | None = None
+    ) -> subprocess.Popen[bytes]:
+        """Begin a part; ``logs``: what its log is called; ``more``: of its environment."""
+        part = _Part(name, words, logs, more or {})
         self.parts.append(part)
         return part.begin()
 
@@ -228,6 +232,7 @@ def main() -> int:
         for lane in ("quick", "long"):
             words = (sys.executable, "-m", "sortija.server", "work", "--lane", lane)
             house.open(f"the {lane} worker", *words, logs=lane)
+        _open_post(house, port, options.members)
         _wait(port, server)
         link = _manage("sign_in_link", "analyst")
         print(f"\nSortija runs at {url}\nSign in, once and within 15 minutes: {link}")
@@ -246,6 +251,19 @@ def main() -> int:
         house.close()
 
 
+def _open_post(house: _House, port: int, members: int) -> None:
+    """A delivery service for trying out, for as long as the demo has no other."""
+    at = next(each for each in range(port + 100, port + 300) if _free(each))
+    told = json.loads(_manage("connect_demo_delivery", "--url", f"http://127.0.0.1:{at}"))
+    if not told:
+        return
+    house.open(
+        "the demo's delivery service", sys.executable, "-m", "sortija.demo.delivery",
+        "--port", str(at), "--store", str(DATA / "delivery.sqlite3"), "--members", str(members),
+        more={"SORTIJA_DELIVERY_TOKEN": told["token"], "SORTIJA_DELIVERY_SECRET": told["secret"]},
+    )  # fmt: skip
+
+
 def _asked_to_stop(*_: object) -> None:
     raise KeyboardInterrupt
 
@@ -256,6 +274,8 @@ def _forget() -> None:
     Cluster(DATA / "postgres").remove()
     for name in ("columns", "originals", "exports", "demo"):
         shutil.rmtree(DATA / name, ignore_errors=True)
+    for file in DATA.glob("delivery.sqlite3*"):
+        file.unlink()
 
 
 def _warm() -> None:

@@ -4,7 +4,11 @@ import re
 from urllib.parse import parse_qsl
 
 from sortija.server.campaigns.do_not_contact import DO_NOT_CONTACT
-from sortija.server.campaigns.models import Campaign, StandingControl
+from sortija.server.campaigns.models import (
+    Campaign,
+    DeliveryService,
+    StandingControl,
+)
 from sortija.server.crossings.models import Watch
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Grouping, Segment
@@ -60,6 +64,13 @@ def standing(study, *_):
     return control.revision if control else None
 
 
+def service(study, *_):
+    """The revision of the delivery service, 0 while there is none."""
+    return (
+        DeliveryService.objects.filter(study=study).values_list("revision", flat=True).first() or 0
+    )
+
+
 def words(study, _, trait):
     """The revision of the words for a trait's values."""
     return read_setting(study, f"words of {trait}", None)[1]
@@ -77,7 +88,9 @@ SEEN = {
     r"groups/(?:adopt|take-up|swap)|ladder": yardstick,
     r"groups/kept/(\d+)": row(Grouping), r"portraits/segments/(\d+)": row(Segment),
     r"portraits/book": book, r"traits/([^/]+)/words": words,
-    r"kept/(\d+)": row(KeptLens), r"campaigns/(\d+)(?:/(?:draw|list|costs|move))?": row(Campaign),
+    r"kept/(\d+)": row(KeptLens),
+    r"campaigns/(\d+)(?:/(?:draw|list|costs|move|outbox))?": row(Campaign),
+    r"campaigns/delivery": service,
     r"campaigns/standing": standing, r"campaigns/do-not-contact": setting(DO_NOT_CONTACT),
     r"members/(\d+)": row(Membership), r"watches/(\d+)": row(Watch),
     r"intakes/(\d+)(?:/(?:count|overlap|apart|role|encoding))?": row(Intake),

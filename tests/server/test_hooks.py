@@ -12,8 +12,8 @@ from tests.server.support import ROOT
 #: What each kind of hook has to hold, by name.
 NAMED = {
     "handlers of jobs": [
-        "campaigns.list", "crossings.chance", "crossings.refit", "crossings.reliability",
-        "crossings.steadier",
+        "campaigns.list", "campaigns.push", "crossings.chance", "crossings.refit",
+        "crossings.reliability", "crossings.steadier",
         "crossings.steadiness", "crossings.watches", "groups.neighbourhood", "groups.open",
         "groups.propose", "groups.sweep", "groups.trees", "ledger.forget",
         "ledger.intake", "ledger.lines", "ledger.order", "lens.export", "measures.dates",
@@ -21,8 +21,8 @@ NAMED = {
     ],
     "kinds of field": [
         "band", "began", "bought", "campaign", "capped", "changed", "component", "crossing",
-        "differ", "grouping", "kept", "margin", "measure", "met", "missing", "neighbour", "offer",
-        "outlier", "path", "returned", "segment", "silent", "tier", "total", "trait",
+        "differ", "grouping", "kept", "letter", "margin", "measure", "met", "missing", "neighbour",
+        "offer", "outlier", "path", "returned", "segment", "silent", "tier", "total", "trait",
     ],
     "facts of stations": [
         "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",
@@ -30,8 +30,8 @@ NAMED = {
     "how actions are undone": [
         "adopt", "book", "bring in campaign", "campaign costs", "change watch", "correct trait",
         "count intake", "draw holdout", "drop campaign", "end control", "keep lens", "kept",
-        "marks", "member", "overlap", "plan campaign", "rename lens", "segment", "setting",
-        "standing control", "swap", "take back intake", "watch",
+        "marks", "member", "overlap", "plan campaign", "put in outbox", "rename lens",
+        "segment", "setting", "standing control", "swap", "take back intake", "watch",
     ],
 }  # fmt: skip
 _BEFORE_AND_AFTER = """

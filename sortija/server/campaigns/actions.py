@@ -13,7 +13,7 @@ from sortija.core.lens.clauses import Clause, canonical
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.costs import CostsBody
 from sortija.server.campaigns.drawn import LEVELS, VERSIONS, keep_drawn, let_go
-from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.models import Campaign, Departure
 from sortija.server.campaigns.offer import check_offer, expected_of
 from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.models import HistoryEntry, Study
@@ -169,6 +169,7 @@ def drop(campaign: Campaign, person: Any, expected: int) -> None:
                 f"The list of {campaign.name} has been handed over; that stays on record."
             )
         checked_revision(campaign, expected)
+        _not_leaving(campaign)
         Campaign.objects.filter(pk=campaign.pk).update(dropped=True)
         record(
             campaign.study, person, "drop campaign", f"Deleted {campaign.name}",
@@ -184,7 +185,14 @@ def _reverse_drop(entry: HistoryEntry, forward: bool) -> None:
     campaign = Campaign.objects.get(pk=number)
     if campaign.state == Campaign.HANDED:
         raise Conflict(f"The list of {campaign.name} has been handed over; that stays on record.")
+    _not_leaving(campaign)
     Campaign.objects.filter(pk=number).update(dropped=wanted)
+
+
+def _not_leaving(campaign: Campaign) -> None:
+    """A Conflict while its list waits in the outbox."""
+    if campaign.departures.filter(state=Departure.WAITING).exists():
+        raise Conflict(f"The list of {campaign.name} waits in the outbox. Stop it first.")
 
 
 def campaign_now(campaign: int) -> Campaign:
@@ -229,6 +237,8 @@ def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
         return
     if campaign.state != Campaign.DRAWN:
         raise Conflict(f"The list of {campaign.name} has been handed over since.")
+    _not_leaving(campaign)
+    campaign.departures.all().delete()  # stopped before anything of it left
     campaign.state, campaign.drawn_at, campaign.fell_away = Campaign.DRAFT, None, {}
     campaign.expected = {}
     campaign.revision += 1

@@ -67,7 +67,10 @@ class PastCampaign(BaseModel):
 
 
 class ListAsked(BaseModel):
+    """``columns``: fields of the lens that the list has besides."""
+
     kind: FileKind = "csv"
+    columns: list[str] = []
 
 
 class ListChosen(BaseModel):
@@ -252,6 +255,6 @@ class ListView(APIView):
     @extend_schema(parameters=[REVISION], request=ListAsked, responses={201: ExportRow})
     def post(self, request: Request, study: int, campaign: int) -> Response:
         row = _campaign(request, study, campaign)
-        kind = body(request, ListAsked).kind
-        file = hand_over(row, request.user, expected_revision(request), kind)
+        asked = body(request, ListAsked)
+        file = hand_over(row, request.user, expected_revision(request), asked.kind, asked.columns)
         return reply(export_row(file), 201)

@@ -15,3 +15,8 @@ class CampaignsConfig(AppConfig):
             standing,
             views,
         )
+        from sortija.server.campaigns.delivery import (  # noqa: F401 - they register
+            events,
+            outbox,
+            push,
+        )

@@ -21,6 +21,7 @@ from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import assignment_at
 from sortija.server.ledger.customers.addresses import with_address
+from sortija.server.ledger.customers.opt_outs import YES, opted_out
 from sortija.server.ledger.customers.traits import trait_column, traits_of
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.lens.evaluation import selection_of
@@ -37,7 +38,6 @@ from sortija.server.studies.windows import WindowInView
 __all__ = ["audience_of", "window_of"]
 
 VALUE_BANDS = 5
-_YES = {"yes", "y", "true", "1", "t"}
 
 
 def window_of(campaign: Campaign) -> WindowInView:
@@ -47,12 +47,12 @@ def window_of(campaign: Campaign) -> WindowInView:
 
 @once
 def _consenting(study: Study, size: int) -> NDArray[np.bool_]:
-    """Consent as of today; without a consent column nobody has said no."""
+    """Consent as of today; without a consent column only who opted out has said no."""
     trait = next((t for t in traits_of(study) if t.type == "consent"), None)
     if trait is None:
-        return np.ones(size, np.bool_)
+        return ~opted_out(study, size)
     column = trait_column(study, trait, size)
-    yes = [code for code, level in enumerate(column.levels, 1) if level.lower() in _YES]
+    yes = [code for code, level in enumerate(column.levels, 1) if level.lower() in YES]
     return np.isin(column.values, yes)
 
 

@@ -3,6 +3,7 @@
 from django.urls import path
 
 from sortija.server.campaigns import api
+from sortija.server.campaigns.delivery import api as delivery
 
 urlpatterns = [
     path("studies/<int:study>/campaigns", api.CampaignsView.as_view()),
@@ -18,4 +19,17 @@ urlpatterns = [
     path("studies/<int:study>/campaigns/<int:campaign>/result", api.ResultView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/draw", api.DrawView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/list", api.ListView.as_view()),
+    path("studies/<int:study>/campaigns/delivery", delivery.ServiceView.as_view()),
+    path("studies/<int:study>/campaigns/<int:campaign>/letters", delivery.LettersView.as_view()),
+    path("studies/<int:study>/campaigns/<int:campaign>/outbox", delivery.OutboxView.as_view()),
+    path("studies/<int:study>/campaigns/<int:campaign>/outbox/stop", delivery.StopView.as_view()),
+    path(
+        "studies/<int:study>/campaigns/<int:campaign>/left/<int:departure>",
+        delivery.LeftAgainView.as_view(),
+    ),
+    path(
+        "studies/<int:study>/campaigns/<int:campaign>/responses",
+        delivery.ResponseFileView.as_view(),
+    ),
+    path("delivery/<int:study>/events", delivery.EventsView.as_view()),
 ]

@@ -14,6 +14,8 @@ from sortija.core.campaigns.power import smallest_effect
 from sortija.server.campaigns.actions import today_of
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.costs import CostsBody
+from sortija.server.campaigns.delivery.letters import OutboxRow, outbox_of
+from sortija.server.campaigns.delivery.service import service_body
 from sortija.server.campaigns.do_not_contact import DoNotContact, do_not_contact_body
 from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.fork import ForkPoint, Pays, fork_of, pays_of
@@ -91,13 +93,18 @@ class CampaignRow(BaseModel):
 
 
 class CampaignsPage(BaseModel):
-    """``today``: the study's; ``standing``: the control that no campaign writes to."""
+    """``today``: the study's; ``standing``: the control that no campaign writes to; ``outbox``:
+    lists on their way out; ``service``: the host that delivers letters, empty without one, and
+    ``wait_minutes`` before that."""
 
     status: Status
     campaigns: list[CampaignRow]
     today: str
     standing: StandingBody | None
     do_not_contact: DoNotContact
+    outbox: list[OutboxRow]
+    service: str
+    wait_minutes: int
 
 
 def _counted(segment: NDArray[np.int64], held: NDArray[np.bool_]) -> list[tuple[int, int, int]]:
@@ -181,10 +188,12 @@ def campaigns_page(study: Study) -> CampaignsPage:
     """The whole station in one answer."""
     rows = Campaign.objects.filter(study=study, dropped=False).select_related("study", "yardstick")
     campaigns = [campaign_row(c) for c in rows.order_by("-id")]
+    service = service_body(study, secrets=False)
     state = Status(state="whole") if campaigns else Status(state="empty", words="No campaign yet.")
     return CampaignsPage(
         status=state, campaigns=campaigns, today=today_of(study).isoformat(),
         standing=standing_body(study), do_not_contact=do_not_contact_body(study),
+        outbox=outbox_of(study), service=service.host, wait_minutes=service.wait_minutes,
     )  # fmt: skip
 
 

@@ -10,6 +10,7 @@ class LedgerConfig(AppConfig):
         from sortija.server.ledger.customers import (  # noqa: F401 - they register
             actions,
             erased_originals,
+            opt_outs,
             traits,
         )
         from sortija.server.ledger.intake import actions as intake  # noqa: F401 - it registers

@@ -18,6 +18,7 @@ __all__ = [
     "Correction",
     "Intake",
     "Line",
+    "OptOut",
     "Original",
     "ReceiptChunk",
     "UnreadCell",
@@ -150,6 +151,23 @@ class Correction(models.Model):
     made_at = models.DateTimeField(auto_now_add=True)
     #: Undone: it holds no longer, and redo brings it back.
     held = models.BooleanField(default=True)
+
+
+class OptOut(models.Model):
+    """A customer who asked not to be written to any more; ``at``: when, ``words``: by what way."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="opt_outs")
+    card = models.IntegerField()
+    at = models.DateTimeField()
+    words = models.CharField(max_length=120)
+    made_at = models.DateTimeField(auto_now_add=True)
+    #: A correction by hand that says they consent again; it counts as long as it holds.
+    taken_back = models.ForeignKey(
+        Correction, null=True, on_delete=models.SET_NULL, related_name="+"
+    )
+
+    class Meta:
+        indexes = [models.Index(fields=["study", "card"], name="opt_outs_of_a_card")]
 
 
 class Code(models.Model):

@@ -141,9 +141,10 @@ class Listing:
             progress("customers", start, len(self.rows))
             part = self.rows[start : start + _BLOCK]
             names = customer_names(self.study, part.tolist())
-            yield [names, *(self._cells(found, part) for found in self.fields)]
+            yield [names, *(self.cells(found, part) for found in self.fields)]
 
-    def _cells(self, found: Field, rows: NDArray[np.int64]) -> list[Any]:
+    def cells(self, found: Field, rows: NDArray[np.int64]) -> list[Any]:
+        """Cells of a column for these customers."""
         column = found.column.sized(self.size)
         values, missing = np.asarray(column.values)[rows], column.missing[rows]
         return cells_of(values, missing, _kind(found), found.labels or column.levels)

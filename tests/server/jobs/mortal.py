@@ -1,8 +1,9 @@
 """Workers that die: each is forked, does what waits, and is killed at a chosen moment.
 
 A process of its own, so that nothing of it is left when it dies. It reads lines of ``fuse
-seconds``: the fuse counts passages through the moments below, in either direction, and kills at
-the last; the seconds kill wherever the worker then is. It answers each with 1 if it was killed.
+seconds [draw NUMBER]``: the fuse counts passages through the moments below, in either direction,
+and kills at the last; the seconds kill wherever the worker then is. With the number of a campaign,
+it draws that campaign's holdout instead of doing jobs. It answers each with 1 if it was killed.
 """
 
 import functools
@@ -50,7 +51,16 @@ def _mined(owner, name):
     setattr(owner, name, later if inspect.iscoroutinefunction(real) else plain)
 
 
-def _child(fuse):
+def _draw(number):
+    from sortija.server.campaigns.actions import draw
+    from sortija.server.campaigns.models import Campaign
+
+    draw(Campaign.objects.select_related("study").get(pk=number), None)
+
+
+def _child(fuse, draws):
+    from sortija.server.campaigns import handing
+    from sortija.server.campaigns.delivery import post, push
     from sortija.server.jobs import work
     from tests.server.support import run_jobs
 
@@ -61,7 +71,12 @@ def _child(fuse):
     for name in ("lock", "hold", "begin", "progress", "kept_one", "end"):
         _mined(work.Running, name)
     _mined(transaction.Atomic, "__exit__")
-    run_jobs()
+    _mined(post._POOL, "request")
+    push.BLOCK = handing._BLOCK = 20
+    if draws:
+        _draw(draws)
+    else:
+        run_jobs()
 
 
 def _killed(child, seconds):
@@ -86,11 +101,11 @@ def main():
     derived_demo()  # modules and kernels are loaded once, before anything is forked
     print("ready", flush=True)
     for line in sys.stdin:
-        fuse, seconds = line.split()
+        fuse, seconds, *draws = line.split()
         child = os.fork()
         if child == 0:
             try:
-                _child(int(fuse))
+                _child(int(fuse), int(draws[1]) if draws else 0)
             finally:
                 os._exit(0)
         print(int(_killed(child, float(seconds))), flush=True)

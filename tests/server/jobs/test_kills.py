@@ -49,9 +49,9 @@ class MortalCase(WorkerCase):
         self.addCleanup(self.workers.stdin.close)
         self.assertEqual(self.workers.stdout.readline(), "ready\n")
 
-    def work_until(self, fuse, seconds=60.0):
-        """One worker; whether it was killed."""
-        self.workers.stdin.write(f"{fuse} {seconds}\n")
+    def work_until(self, fuse, seconds=60.0, instead=""):
+        """One worker; whether it was killed. ``instead``: what it does instead of jobs."""
+        self.workers.stdin.write(f"{fuse} {seconds} {instead}\n")
         self.workers.stdin.flush()
         return self.workers.stdout.readline() == "1\n"
 

@@ -11,6 +11,7 @@ import numpy as np
 from sortija.server.ledger.customers.customer_facts import traits_revision
 from sortija.server.ledger.customers.erased_codes import digest_of
 from sortija.server.ledger.customers.erased_originals import forget_in_originals
+from sortija.server.ledger.customers.opt_outs import YES, taken_back_by
 from sortija.server.ledger.customers.owners import NO_MERGES, OWNERS, owners_of
 from sortija.server.ledger.customers.traits import TABLES, Trait, traits_of
 from sortija.server.ledger.models import Card, CardId, Correction, Intake
@@ -103,7 +104,8 @@ def correct_trait(
     text = _checked(trait, value.strip())
     owners = owners_of(study)
     with changing(study):
-        if traits_revision(study, owners.cards_of(int(owners.of[customer]))) != expected:
+        cards = owners.cards_of(int(owners.of[customer]))
+        if traits_revision(study, cards) != expected:
             raise Conflict(
                 "A trait of this customer was corrected since you loaded this page. The present "
                 "state is shown; change it again if it is not what you want."
@@ -111,6 +113,8 @@ def correct_trait(
         row = Correction.objects.create(
             study=study, card=customer, trait=name, value=text, person=person
         )
+        if trait.type == "consent" and text.lower() in YES:
+            taken_back_by(row, cards)
         record(
             study, person, "correct trait", f"Corrected {trait.label.lower()} for one customer",
             f"correction:{row.pk}", False, True,

@@ -8,6 +8,7 @@ from pydantic import BaseModel
 
 from sortija.core import table
 from sortija.core.calendar import date_of
+from sortija.server.ledger.customers.opt_outs import opt_outs_of
 from sortija.server.ledger.customers.traits import (
     Snapshot,
     Trait,
@@ -48,7 +49,7 @@ class TraitAt(BaseModel):
 
 
 class Corrected(BaseModel):
-    """A value corrected by hand."""
+    """A value corrected by hand, or by the customer's own word (``person``: by what way)."""
 
     value: str
     person: str
@@ -110,12 +111,17 @@ def traits_told(study: Study, customer: int, cards: list[int]) -> list[TraitHist
         fixed.setdefault(row.trait, []).append(
             Corrected(value=row.value, person=name, day=row.made_at.date().isoformat())
         )
+    gone = [
+        Corrected(value="no", person=f"the customer, {row.words}", day=row.at.date().isoformat())
+        for row in opt_outs_of(study, cards)
+    ]
     return [
         TraitHistory(
             key=trait.name, name=trait.label, unit=trait.unit,
             now=_value(trait_column(study, trait), customer), levels=list(trait.levels),
             words=words_of_values(study, trait.name),
-            told=_told(snapshots, trait, cards), corrected=fixed.get(trait.name, []),
+            told=_told(snapshots, trait, cards),
+            corrected=[*(gone if trait.opted_out else []), *fixed.get(trait.name, [])],
         )
         for trait in traits_of(study)
     ]  # fmt: skip

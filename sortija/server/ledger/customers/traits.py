@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from sortija.core.ledger.owners import joined_by_owner
 from sortija.core.ledger.traits import merge_levels
 from sortija.core.table import Column, Kind
+from sortija.server.ledger.customers.opt_outs import NO, opted_out_cards
 from sortija.server.ledger.customers.owners import Owners, owners_of
 from sortija.server.ledger.models import Card, Correction, Intake
 from sortija.server.lens.fields import Field, FieldName, field_kind, lists_fields, names_customers
@@ -72,7 +73,8 @@ class Trait:
     """One trait at a date: its type as mapped, and the columns that tell it, oldest first.
 
     ``stamp`` names its very values; ``later``: the day from which it is known, where that lies
-    after the date, and the values of that day stand in.
+    after the date, and the values of that day stand in; ``opted_out``: cards that have no consent
+    whatever a table says.
     """
 
     name: str
@@ -85,6 +87,7 @@ class Trait:
     owners: Owners
     stamp: str
     later: date | None
+    opted_out: tuple[int, ...] = ()
 
     @property
     def label(self) -> str:
@@ -144,7 +147,7 @@ def traits_of(study: Study, at: date | None = None) -> list[Trait]:
     every = [s for s in snapshots_of(study) if s.intake.role == Intake.MEMBERS]
     if not every:
         return []
-    owners = owners_of(study)
+    owners, gone = owners_of(study), opted_out_cards(study)
     fixed: dict[str, list[tuple[int, str]]] = {}
     for card, name, value in (
         Correction.objects.filter(study=study, held=True)
@@ -155,7 +158,7 @@ def traits_of(study: Study, at: date | None = None) -> list[Trait]:
     names = dict.fromkeys(n for s in reversed(every) for n in s.columns if n.startswith("trait:"))
     return [
         _trait(name, *_telling(name, every, at),
-               tuple(fixed.get(name.removeprefix("trait:"), ())), owners)
+               tuple(fixed.get(name.removeprefix("trait:"), ())), owners, gone)
         for name in names
     ]  # fmt: skip
 
@@ -173,7 +176,7 @@ def _telling(
 
 def _trait(
     name: str, snapshots: list[Snapshot], later: date | None,
-    corrections: tuple[tuple[int, str], ...], owners: Owners,
+    corrections: tuple[tuple[int, str], ...], owners: Owners, gone: tuple[int, ...],
 ) -> Trait:  # fmt: skip
     newest = next(s.columns[name] for s in reversed(snapshots) if name in s.columns)
     # A column that was read as something else before tells nothing of what it is now.
@@ -185,13 +188,17 @@ def _trait(
     plain = name.removeprefix("trait:")
     levels = merge_levels([details_of(row, TraitDetails).levels for row, _ in told])
     added = [v for _, v in corrections if v and v not in levels] if levels else []
+    kind = details_of(newest, TraitDetails).type
+    opted_out = gone if kind == "consent" and newest.kind == "category" else ()
+    if opted_out and not any(level.lower() in NO for level in (*levels, *added)):
+        added.append("no")
     return Trait(
-        plain, details_of(newest, TraitDetails).type,
+        plain, kind,
         "category" if newest.kind == "category" else "number",
         newest.unit, (*levels, *dict.fromkeys(added)), told, corrections, owners,
         fingerprint("trait", [row.fingerprint for row, _ in told], plain, corrections,
-                    owners.stamp),
-        later,
+                    owners.stamp, opted_out),
+        later, opted_out,
     )  # fmt: skip
 
 
@@ -220,6 +227,9 @@ def _column(keyed: Keyed[Trait]) -> Column:
         place = joined_by_owner(values, missing, trait.owners.of)
         nothing = np.nan if trait.kind == "number" else 0
         values = np.where(place >= 0, values[place], nothing).astype(values.dtype)
+    if trait.opted_out:
+        no = next(n for n, level in enumerate(trait.levels, 1) if level.lower() in NO)
+        values[[card for card in trait.opted_out if card < size]] = no
     return Column(f"trait:{trait.name}", trait.kind, values, trait.unit, trait.levels)
 
 

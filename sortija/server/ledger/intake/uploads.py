@@ -23,6 +23,7 @@ __all__ = [
     "PART_BYTES",
     "add_part",
     "begin_upload",
+    "drop_upload",
     "earlier_intake",
     "path_of",
     "sweep",
@@ -126,6 +127,14 @@ def take_file(study: Study, path: Path) -> Original:
         while part := file.read(PART_BYTES):
             original = add_part(original, original.received, part)
     return original
+
+
+def drop_upload(original: Original) -> None:
+    """Drop a file that was read and is not kept; one of the same bytes that is kept stays."""
+    same = Original.objects.filter(study=original.study_id, sha256=original.sha256)
+    if not same.exclude(pk=original.pk).exists():
+        path_of(original).unlink(missing_ok=True)
+    original.delete()
 
 
 def earlier_intake(original: Original, role: str) -> Intake | None:

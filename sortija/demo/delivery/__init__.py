@@ -1,0 +1,1 @@
+"""A delivery service for trying things out: it takes letters, and invented people answer them."""

@@ -1,0 +1,1 @@
+"""Letters on their way: the outbox, the delivery service, and what comes back from it."""

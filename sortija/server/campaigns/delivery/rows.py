@@ -1,0 +1,113 @@
+"""The rows of a list as they leave: card, address, segment, version, and chosen columns."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from sortija.core.formats.exports import Told
+from sortija.server.campaigns.audience import window_of
+from sortija.server.campaigns.drawn import VERSIONS, Drawn, drawn_of
+from sortija.server.campaigns.models import Campaign
+from sortija.server.groups.yardsticks.assignments import segment_labels
+from sortija.server.ledger.customers.opt_outs import opted_out
+from sortija.server.ledger.models import Card
+from sortija.server.lens.listing import Listing
+from sortija.server.studies.problems import Problem
+
+__all__ = ["MOST_COLUMNS", "Leaving", "columns_of", "leaving_of"]
+
+MOST_COLUMNS = 20
+CARD = Told("card", "card", "text", "", "The code on the customer's card.")
+ADDRESS = Told("address", "address", "text", "", "Where the customer is written to.")
+SEGMENT = Told("segment", "segment", "text", "", "The customer's segment on the day of the draw.")
+VERSION = Told("version", "version", "text", "", "Which version the customer is sent.")
+
+
+@dataclass(frozen=True)
+class Leaving:
+    """Whom a list names: ``customers``, ascending, without the ``passed_over`` who opted out since
+    the draw; ``columns``: what it says of each, the ``chosen`` fields last."""
+
+    campaign: Campaign
+    customers: NDArray[np.int64]
+    passed_over: int
+    columns: tuple[Told, ...]
+    chosen: tuple[str, ...]
+    _drawn: Drawn
+    _labels: tuple[str, ...]
+    _chosen: Listing | None
+
+    def rows(self, customers: NDArray[np.int64]) -> list[list[Any]]:
+        """A row for each of these: the customer's number, then a cell for every column.
+
+        Who was erased since has no row.
+        """
+        cards = Card.objects.filter(study=self.campaign.study, number__in=customers.tolist())
+        known = {n: told for n, *told in cards.values_list("number", "code", "address") if told[0]}
+        customers = customers[np.isin(customers, list(known))]
+        place = np.searchsorted(self._drawn.customers, customers)
+        cells: list[Sequence[Any]] = [
+            customers.tolist(),
+            *zip(*(known[number] for number in customers.tolist()), strict=True),
+            [self._label(s) for s in self._drawn.segment[place].tolist()],
+        ]
+        if self.campaign.versions:
+            cells.append([VERSIONS[v - 1] for v in self._drawn.version[place].tolist()])
+        if self._chosen is not None:
+            chosen = self._chosen
+            cells += [_plain(chosen.cells(f, customers)) for f in chosen.fields]
+        return [list(row) for row in zip(*cells, strict=True)] if len(customers) else []
+
+    def without(self, blocks: Iterable[Sequence[Sequence[Any]]]) -> NDArray[np.int64]:
+        """The customers who are in none of these blocks of rows."""
+        gone = [row[0] for rows in blocks for row in rows]
+        return self.customers[~np.isin(self.customers, gone)]
+
+    def _label(self, segment: int) -> str:
+        return self._labels[segment] if segment < len(self._labels) else ""
+
+
+def _plain(cells: list[Any]) -> list[Any]:
+    """Days as text, as JSON has them."""
+    return [cell.isoformat() if isinstance(cell, date) else cell for cell in cells]
+
+
+def leaving_of(campaign: Campaign, chosen: Sequence[str] = ()) -> Leaving:
+    """The list of a drawn campaign as it leaves now; ``chosen``: fields of the lens besides.
+
+    Raises
+    ------
+    Problem
+        There is no such column, or there are too many.
+    """
+    if len(chosen) > MOST_COLUMNS:
+        raise Problem(f"A list has up to {MOST_COLUMNS} columns of your choice.")
+    drawn = drawn_of(campaign)
+    written = drawn.customers[~drawn.held]
+    size = int(drawn.customers.max(initial=-1)) + 1
+    gone = opted_out(campaign.study, size)[written]
+    listing = Listing(campaign.study, window_of(campaign), [], list(chosen), "", False) if (
+        chosen) else None  # fmt: skip
+    labels = tuple(segment_labels(campaign.yardstick)) if campaign.yardstick else ()
+    columns = (CARD, ADDRESS, SEGMENT, *([VERSION] if campaign.versions else []))
+    if listing is not None:
+        columns += tuple(listing.told()[1:])
+    return Leaving(
+        campaign, written[~gone], int(gone.sum()), columns, tuple(chosen), drawn, labels, listing
+    )
+
+
+def columns_of(leaving: Leaving) -> list[dict[str, Any]]:
+    """The columns as a departure keeps them; ``field``: of those that were chosen."""
+    own = len(leaving.columns) - len(leaving.chosen)
+    return [
+        {"name": c.name, "label": c.label, "kind": c.kind, "unit": c.unit,
+         "definition": c.definition, "field": leaving.chosen[n - own] if n >= own else ""}
+        for n, c in enumerate(leaving.columns)
+    ]  # fmt: skip
