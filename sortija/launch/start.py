@@ -232,10 +232,12 @@ def main() -> int:
         for lane in ("quick", "long"):
             words = (sys.executable, "-m", "sortija.server", "work", "--lane", lane)
             house.open(f"the {lane} worker", *words, logs=lane)
-        _open_post(house, port, options.members)
+        post = _open_post(house, port, options.members)
         _wait(port, server)
         link = _manage("sign_in_link", "analyst")
         print(f"\nSortija runs at {url}\nSign in, once and within 15 minutes: {link}")
+        if post:
+            print(f"The demo's letters go to {post}, which says what it does with them.")
         print("Ctrl-C stops it.", flush=True)
         kept = list(house.parts)
         house.open("warming up", sys.executable, "-m", "sortija.launch.warm", "later")
@@ -251,17 +253,19 @@ def main() -> int:
         house.close()
 
 
-def _open_post(house: _House, port: int, members: int) -> None:
-    """A delivery service for trying out, for as long as the demo has no other."""
+def _open_post(house: _House, port: int, members: int) -> str:
+    """A delivery service for trying out, for as long as the demo has no other; its address."""
     at = next(each for each in range(port + 100, port + 300) if _free(each))
-    told = json.loads(_manage("connect_demo_delivery", "--url", f"http://127.0.0.1:{at}"))
+    url = f"http://127.0.0.1:{at}"
+    told = json.loads(_manage("connect_demo_delivery", "--url", url))
     if not told:
-        return
+        return ""
     house.open(
         "the demo's delivery service", sys.executable, "-m", "sortija.demo.delivery",
         "--port", str(at), "--store", str(DATA / "delivery.sqlite3"), "--members", str(members),
         more={"SORTIJA_DELIVERY_TOKEN": told["token"], "SORTIJA_DELIVERY_SECRET": told["secret"]},
     )  # fmt: skip
+    return url
 
 
 def _asked_to_stop(*_: object) -> None:

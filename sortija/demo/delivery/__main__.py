@@ -21,7 +21,9 @@ from sortija.demo.delivery.telling import keep_telling
 
 def main(arguments: list[str] | None = None) -> int:
     parser = argparse.ArgumentParser(prog="python -m sortija.demo.delivery", description=__doc__)
-    parser.add_argument("--port", type=int, default=0, help="where it listens; 0: any free port")
+    parser.add_argument(
+        "--port", type=int, default=0, help="where it listens; 0: any free port, which is then said"
+    )
     parser.add_argument("--store", type=Path, required=True, help="the file that it keeps")
     parser.add_argument("--members", type=int, default=6000, help="members of the demo (6000)")
     parser.add_argument("--trouble", type=float, default=0.0, help="share of batches in trouble")
@@ -33,7 +35,8 @@ def main(arguments: list[str] | None = None) -> int:
     store = Store(options.store)
     token = os.environ.get("SORTIJA_DELIVERY_TOKEN", "")
     server = serve(Service(store, token, options.members, options.trouble), options.port)
-    print(f"http://127.0.0.1:{server.server_address[1]}", flush=True)
+    if not options.port:
+        print(f"http://127.0.0.1:{server.server_address[1]}", flush=True)
     if secret := os.environ.get("SORTIJA_DELIVERY_SECRET", ""):
         keep_telling(store, secret, ended)
     else:

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from datetime import date
 
-from django.http import Http404
-from drf_spectacular.utils import extend_schema
+from django.http import Http404, HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel, Field
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from sortija.core.formats.book.pdf import BookFileError
 from sortija.core.formats.exports import FileKind
+from sortija.core.formats.report.writing import KINDS, report_file
 from sortija.server.campaigns import actions, past, standing
 from sortija.server.campaigns.costs import CostsBody
 from sortija.server.campaigns.do_not_contact import (
@@ -22,6 +25,7 @@ from sortija.server.campaigns.do_not_contact import (
 from sortija.server.campaigns.handing import hand_over
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.of_customer import CustomerCampaigns, campaigns_of_customer
+from sortija.server.campaigns.report import ReportPage, report_at, report_page
 from sortija.server.campaigns.result import CampaignResult, result_of
 from sortija.server.campaigns.standing import StandingBody
 from sortija.server.campaigns.views import (
@@ -33,6 +37,7 @@ from sortija.server.campaigns.views import (
 from sortija.server.campaigns.worked import WhatWorked, what_worked
 from sortija.server.lens.export_rows import ExportRow, export_row
 from sortija.server.lens.requests import ClauseBody, clause_of
+from sortija.server.portraits.book.fonts import fonts
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Problem
@@ -194,6 +199,31 @@ class ResultView(APIView):
     def get(self, request: Request, study: int, campaign: int) -> Response:
         """What a campaign did, as far as the log reaches."""
         return reply(result_of(_campaign(request, study, campaign, "reader")))
+
+
+class ReportView(APIView):
+    @extend_schema(responses=ReportPage)
+    def get(self, request: Request, study: int, campaign: int) -> Response:
+        """The result as one page: sentences, tables and pictures."""
+        return reply(report_page(_campaign(request, study, campaign, "reader")))
+
+
+class ReportFileView(APIView):
+    @extend_schema(
+        parameters=[OpenApiParameter("kind", str, enum=list(KINDS), description="kind of file")],
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
+    )
+    def get(self, request: Request, study: int, campaign: int) -> HttpResponse:
+        """The report as one web page, PDF or DOCX."""
+        row = _campaign(request, study, campaign, "reader")
+        kind = request.query_params.get("kind") or "html"
+        if kind not in KINDS:
+            raise Problem(f"“{kind}” is none of {', '.join(KINDS)}.", 400)
+        try:
+            data = report_file(report_at(row), kind, fonts())
+        except BookFileError as problem:
+            raise Problem(str(problem), 503) from problem
+        return HttpResponse(data, content_type=KINDS[kind])
 
 
 class CustomerView(APIView):

@@ -13,6 +13,7 @@ class CampaignsConfig(AppConfig):
             lens_fields,
             past,
             standing,
+            told_in_books,
             views,
         )
         from sortija.server.campaigns.delivery import (  # noqa: F401 - they register

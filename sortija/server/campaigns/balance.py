@@ -6,6 +6,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.campaigns.balance import UNEVEN, imbalance
+from sortija.core.campaigns.telling import alike_words
 from sortija.core.table import Column
 from sortija.server.campaigns.audience import window_of
 from sortija.server.campaigns.drawn import Drawn, drawn_of
@@ -28,11 +29,13 @@ class UnevenRow(BaseModel):
 
 class ArmsAlike(BaseModel):
     """Of ``looked_at`` measures and traits, those in which the arms differ by a tenth of a standard
-    deviation or more; ``by_chance``: so much they would differ in one of twenty draws anyway."""
+    deviation or more; ``by_chance``: so much they would differ in one of twenty draws anyway;
+    ``words``: that in a sentence."""
 
     looked_at: int
     uneven: list[UnevenRow]
     by_chance: float
+    words: str
 
 
 def balance_of(campaign: Campaign) -> ArmsAlike | None:
@@ -67,7 +70,8 @@ def _made(key: Keyed[tuple[MeasureSet, Drawn, tuple[str, ...]]]) -> ArmsAlike:
             rows.append(UnevenRow(label=made.about(name).label, gap=gap))
     sizes = np.bincount(held, minlength=2)
     by_chance = 1.96 * float(np.sqrt((1 / np.maximum(sizes, 1)).sum()))
+    rows.sort(key=lambda row: -abs(row.gap))
+    words = alike_words([(row.label, row.gap) for row in rows], len(names), by_chance)
     return ArmsAlike(
-        looked_at=len(names), uneven=sorted(rows, key=lambda row: -abs(row.gap)),
-        by_chance=by_chance,
+        looked_at=len(names), uneven=rows, by_chance=by_chance, words=words,
     )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from datetime import timedelta
+from datetime import date, timedelta
 from typing import Literal
 
 import numpy as np
@@ -23,6 +23,7 @@ from sortija.core.campaigns.effect import (
 from sortija.core.campaigns.money import Worth, worth
 from sortija.core.campaigns.power import days_until_told
 from sortija.core.campaigns.strata import Arms, arms_of
+from sortija.core.campaigns.telling import Finding, Gap, Money, Spent, tell
 from sortija.core.measures.intervals import wilson
 from sortija.server.campaigns.balance import ArmsAlike, balance_of
 from sortija.server.campaigns.costs import CostsBody, costs_of
@@ -34,7 +35,7 @@ from sortija.server.portraits.figures import or_none
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.process_cache import remembered
 
-__all__ = ["CampaignResult", "result_of"]
+__all__ = ["CampaignResult", "gap_of", "money_of", "result_of"]
 
 #: Of fewer customers in an arm of a segment no effect is told.
 LEAST = 20
@@ -119,6 +120,14 @@ class WorthBody(BaseModel):
     verdict: NetVerdict | None
 
 
+class ResultWords(BaseModel):
+    """The result in sentences; see ``core.campaigns.telling.Told``."""
+
+    lead: str
+    rest: str
+    beside: str
+
+
 class PacePoint(BaseModel):
     """The shares that had come so many days after the one of sending."""
 
@@ -162,6 +171,7 @@ class CampaignResult(BaseModel):
     costs: CostsBody
     pace: list[PacePoint]
     balance: ArmsAlike | None = None
+    told: ResultWords | None = None
 
 
 def result_of(campaign: Campaign) -> CampaignResult:
@@ -177,6 +187,7 @@ def result_of(campaign: Campaign) -> CampaignResult:
     result.balance = balance_of(campaign)
     result.costs = CostsBody.kept(campaign.costs)
     result.worth = _worth(campaign, result)
+    result.told = _words(campaign, result)
     return result
 
 
@@ -312,6 +323,34 @@ def _spend(found: Spend) -> SpendResult:
         plain=_body(found.plain), adjusted=_body(found.adjusted) if found.adjusted else None,
         cap=or_none(found.cap),
     )  # fmt: skip
+
+
+def money_of(campaign: Campaign) -> Money:
+    """How the study's money is written."""
+    return Money(campaign.study.currency, campaign.study.scale)
+
+
+def gap_of(body: RiseBody) -> Gap:
+    """A difference with its interval, NaN where it has none."""
+    nan = float("nan")
+    low, high = body.low, body.high
+    return Gap(body.difference, nan if low is None else low, nan if high is None else high)
+
+
+def _words(campaign: Campaign, result: CampaignResult) -> ResultWords | None:
+    if result.returned is None:
+        return None
+    spend, likely = result.spend, result.likely_on
+    told = tell(Finding(
+        returned=gap_of(result.returned), days=result.days, horizon=result.horizon,
+        read_on=campaign.read_on, final=result.final, verdict=result.verdict,
+        by_luck=result.by_luck, likely_on=date.fromisoformat(likely) if likely else None,
+        anyway=result.anyway, money=money_of(campaign),
+        spent=Spent(
+            gap_of(spend.plain), gap_of(spend.adjusted) if spend.adjusted else None, spend.cap
+        ) if spend else None,
+    ))  # fmt: skip
+    return ResultWords(lead=told.lead, rest=told.rest, beside=told.beside)
 
 
 def _worth(campaign: Campaign, result: CampaignResult) -> WorthBody | None:

@@ -14,7 +14,7 @@ from sortija.core.campaigns.power import smallest_effect
 from sortija.server.campaigns.actions import today_of
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.costs import CostsBody
-from sortija.server.campaigns.delivery.letters import OutboxRow, outbox_of
+from sortija.server.campaigns.delivery.letters import OutboxRow, left_of, outbox_of
 from sortija.server.campaigns.delivery.service import service_body
 from sortija.server.campaigns.do_not_contact import DoNotContact, do_not_contact_body
 from sortija.server.campaigns.drawn import drawn_of
@@ -54,8 +54,9 @@ class CampaignRow(BaseModel):
     ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
     that asks most; null: this cannot be measured. ``offer``: null where nothing is said of it.
     ``fork``: of a draft, what other shares would prove; ``pays``: from which rise on it pays.
-    ``told_to``: the day to which responses can be told, empty while there are none; ``read``: that
-    is the planned day.
+    ``left``: by which way its list left, file or service, empty while none did; ``unsent``: rows
+    that were stopped before they left. ``told_to``: the day to which responses can be told, empty
+    while there are none; ``read``: that is the planned day.
     """
 
     id: int
@@ -90,6 +91,8 @@ class CampaignRow(BaseModel):
     handed_on: str
     told_to: str
     read: bool
+    left: str
+    unsent: int
 
 
 class CampaignsPage(BaseModel):
@@ -158,6 +161,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         fell = {name: kept.pop(name) for name in REASONS if name in kept} | kept
         segments = _counted(drawn.segment, drawn.held)
         offer = CampaignOffer(**campaign.expected) if campaign.expected else None
+    left, unsent = left_of(campaign)
     told = reaches(campaign) if campaign.state == Campaign.HANDED else None
     written, held = sum(s[1] for s in segments), sum(s[2] for s in segments)
     arms = _arms(yardstick, segments, offer)
@@ -180,7 +184,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         brought_in=campaign.brought_in,
         handed_on=campaign.handed_at.date().isoformat() if campaign.handed_at else "",
         told_to=date_of(told).isoformat() if told is not None else "",
-        read=told is not None and date_of(told) >= campaign.read_on,
+        read=told is not None and date_of(told) >= campaign.read_on, left=left, unsent=unsent,
     )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""Files of delivery services: columns found by what is in them, rows read or counted, none guessed."""
+"""Files of delivery services: columns are found by what is in them, rows read or counted."""
 
 import math
 import unittest

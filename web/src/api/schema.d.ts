@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/delivery/{study}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take what became of letters. Telling the same again changes nothing. */
+        post: operations["delivery_events_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -265,6 +282,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/campaigns/{campaign}/left/{departure}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A file of what left, exactly as it left. */
+        post: operations["studies_campaigns_left_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/{campaign}/letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What left of a campaign, and what became of it. */
+        get: operations["studies_campaigns_letters_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/campaigns/{campaign}/list": {
         parameters: {
             query?: never;
@@ -299,6 +350,95 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/campaigns/{campaign}/outbox": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put the list into the outbox; it goes to the service when its time has come. */
+        post: operations["studies_campaigns_outbox_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/{campaign}/outbox/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Stop what waits in the outbox, or the rest of what is leaving; anybody of the study
+         *     can.
+         */
+        post: operations["studies_campaigns_outbox_stop_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/{campaign}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The result as one page: sentences, tables and pictures. */
+        get: operations["studies_campaigns_report_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/{campaign}/report/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The report as one web page, PDF or DOCX. */
+        get: operations["studies_campaigns_report_file_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/{campaign}/responses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Take the responses of a file. */
+        put: operations["studies_campaigns_responses_update"];
+        /** @description How an uploaded file is most likely to be read. */
+        post: operations["studies_campaigns_responses_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/campaigns/{campaign}/result": {
         parameters: {
             query?: never;
@@ -326,6 +466,24 @@ export interface paths {
         /** @description Why a customer was written to, held out, or passed over. */
         get: operations["studies_campaigns_customer_retrieve"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/delivery": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The service; what it signs with is shown to owners. */
+        get: operations["studies_campaigns_delivery_retrieve"];
+        /** @description Say which service it is; for owners. */
+        put: operations["studies_campaigns_delivery_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2376,6 +2534,15 @@ export interface components {
             /** Carried Share */
             carried_share: number | null;
         };
+        /** AgainAsked */
+        AgainAsked: {
+            /**
+             * Kind
+             * @default csv
+             * @enum {string}
+             */
+            kind?: "csv" | "xlsx" | "parquet";
+        };
         /**
          * Against
          * @description What chance makes of a crossing, and how what was seen stands to that.
@@ -2603,7 +2770,8 @@ export interface components {
         /**
          * ArmsAlike
          * @description Of ``looked_at`` measures and traits, those in which the arms differ by a tenth of a standard
-         *     deviation or more; ``by_chance``: so much they would differ in one of twenty draws anyway.
+         *     deviation or more; ``by_chance``: so much they would differ in one of twenty draws anyway;
+         *     ``words``: that in a sentence.
          */
         ArmsAlike: {
             /** Looked At */
@@ -2612,6 +2780,8 @@ export interface components {
             uneven: components["schemas"]["UnevenRow"][];
             /** By Chance */
             by_chance: number;
+            /** Words */
+            words: string;
         };
         /** AxisBody */
         AxisBody: {
@@ -3111,6 +3281,8 @@ export interface components {
             pace: components["schemas"]["PacePoint"][];
             /** @default null */
             balance?: components["schemas"]["ArmsAlike"] | null;
+            /** @default null */
+            told?: components["schemas"]["ResultWords"] | null;
         };
         /**
          * CampaignRow
@@ -3121,8 +3293,9 @@ export interface components {
          *     ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
          *     that asks most; null: this cannot be measured. ``offer``: null where nothing is said of it.
          *     ``fork``: of a draft, what other shares would prove; ``pays``: from which rise on it pays.
-         *     ``told_to``: the day to which responses can be told, empty while there are none; ``read``: that
-         *     is the planned day.
+         *     ``left``: by which way its list left, file or service, empty while none did; ``unsent``: rows
+         *     that were stopped before they left. ``told_to``: the day to which responses can be told, empty
+         *     while there are none; ``read``: that is the planned day.
          */
         CampaignRow: {
             /** Id */
@@ -3190,10 +3363,16 @@ export interface components {
             told_to: string;
             /** Read */
             read: boolean;
+            /** Left */
+            left: string;
+            /** Unsent */
+            unsent: number;
         };
         /**
          * CampaignsPage
-         * @description ``today``: the study's; ``standing``: the control that no campaign writes to.
+         * @description ``today``: the study's; ``standing``: the control that no campaign writes to; ``outbox``:
+         *     lists on their way out; ``service``: the host that delivers letters, empty without one, and
+         *     ``wait_minutes`` before that.
          */
         CampaignsPage: {
             status: components["schemas"]["Status"];
@@ -3203,6 +3382,12 @@ export interface components {
             today: string;
             standing: components["schemas"]["StandingBody"] | null;
             do_not_contact: components["schemas"]["DoNotContact"];
+            /** Outbox */
+            outbox: components["schemas"]["OutboxRow"][];
+            /** Service */
+            service: string;
+            /** Wait Minutes */
+            wait_minutes: number;
         };
         /**
          * CandidatePage
@@ -3675,7 +3860,7 @@ export interface components {
         };
         /**
          * Corrected
-         * @description A value corrected by hand.
+         * @description A value corrected by hand, or by the customer's own word (``person``: by what way).
          */
         Corrected: {
             /** Value */
@@ -3801,7 +3986,8 @@ export interface components {
         /**
          * CustomerCampaign
          * @description A campaign whose lens held the customer: ``arm``: written to, held out, or why it fell away;
-         *     ``clauses``: that lens; ``decided_on``: when it was drawn.
+         *     ``clauses``: that lens; ``decided_on``: when it was drawn; ``left_on``: when the letter left,
+         *     ``sent_to`` which address, both empty where no record says; ``became``: what is told of it.
          */
         CustomerCampaign: {
             /** Id */
@@ -3825,16 +4011,25 @@ export interface components {
             }[];
             /** Brought In */
             brought_in: boolean;
+            /** Left On */
+            left_on: string;
+            /** Sent To */
+            sent_to: string;
+            /** Became */
+            became: string[];
         };
         /**
          * CustomerCampaigns
-         * @description The newest first; ``never``: the customer is in the standing control.
+         * @description The newest first; ``never``: the customer is in the standing control; ``opted_out``: the day
+         *     on which the customer asked not to be written to, empty where that never was.
          */
         CustomerCampaigns: {
             /** Campaigns */
             campaigns: components["schemas"]["CustomerCampaign"][];
             /** Never */
             never: boolean;
+            /** Opted Out */
+            opted_out: string;
         };
         /**
          * CustomerLine
@@ -3994,6 +4189,44 @@ export interface components {
             silent: number[];
             /** Covered */
             covered: string;
+        };
+        /**
+         * DepartureRow
+         * @description A list that left, or is to: ``way`` file or service; ``sent`` of ``total`` have left;
+         *     ``unknown``: handed over, and not answered; ``passed_over``: opted out since the draw;
+         *     ``columns``: by their labels.
+         */
+        DepartureRow: {
+            /** Id */
+            id: number;
+            /** Way */
+            way: string;
+            /** State */
+            state: string;
+            /** Goes At */
+            goes_at: string;
+            /** Ended At */
+            ended_at: string;
+            /** By */
+            by: string;
+            /** Total */
+            total: number;
+            /** Sent */
+            sent: number;
+            /** Unknown */
+            unknown: number;
+            /** Refused */
+            refused: components["schemas"]["RefusedRow"][];
+            /** Refused Count */
+            refused_count: number;
+            /** Passed Over */
+            passed_over: number;
+            /** Trouble */
+            trouble: string;
+            /** Columns */
+            columns: string[];
+            /** Revision */
+            revision: number;
         };
         /**
          * DifferenceBody
@@ -4203,6 +4436,22 @@ export interface components {
             ended: number;
         };
         /**
+         * EventCount
+         * @description So many ``customers`` of those written to; of which share, with its 95% interval.
+         */
+        EventCount: {
+            /** Kind */
+            kind: string;
+            /** Customers */
+            customers: number;
+            /** Share */
+            share: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
          * ExpectedBody
          * @description A column's take-up of the next mailing with the 95% interval of one such offer.
          */
@@ -4366,6 +4615,66 @@ export interface components {
             high: number | null;
             /** Skew */
             skew: number | null;
+        };
+        /**
+         * FileColumn
+         * @description A column of the file, and the first things in it.
+         */
+        FileColumn: {
+            /** Name */
+            name: string;
+            /** First */
+            first: string[];
+        };
+        /**
+         * FileMapping
+         * @description How a file of responses is read; see ``core.campaigns.letters.LetterMapping``.
+         */
+        FileMapping: {
+            /** Who */
+            who: string;
+            /**
+             * By
+             * @default card
+             * @enum {string}
+             */
+            by?: "card" | "address";
+            /**
+             * What
+             * @default
+             */
+            what?: string;
+            /**
+             * Values
+             * @default {}
+             */
+            values?: {
+                [key: string]: string;
+            };
+            /**
+             * All Are
+             * @default
+             */
+            all_are?: string;
+            /**
+             * When
+             * @default
+             */
+            when?: string;
+            /**
+             * Month First
+             * @default false
+             */
+            month_first?: boolean;
+        };
+        /**
+         * FileTaken
+         * @description What was taken, and rows that could not be used, by reason with the first of each.
+         */
+        FileTaken: {
+            told: components["schemas"]["Taken"];
+            /** Unread */
+            unread: components["schemas"]["UnreadRow"][];
         };
         /**
          * Fill
@@ -5199,6 +5508,18 @@ export interface components {
              */
             spend?: string;
         };
+        /**
+         * LettersPage
+         * @description ``departures``: the newest first; ``counts``: what became of the letters.
+         */
+        LettersPage: {
+            /** Departures */
+            departures: components["schemas"]["DepartureRow"][];
+            /** Counts */
+            counts: components["schemas"]["EventCount"][];
+            /** Written */
+            written: number;
+        };
         /** LevelColumn */
         LevelColumn: {
             /** Name */
@@ -5321,7 +5642,10 @@ export interface components {
             /** Token */
             token: string;
         };
-        /** ListAsked */
+        /**
+         * ListAsked
+         * @description ``columns``: fields of the lens that the list has besides.
+         */
         ListAsked: {
             /**
              * Kind
@@ -5329,6 +5653,11 @@ export interface components {
              * @enum {string}
              */
             kind?: "csv" | "xlsx" | "parquet";
+            /**
+             * Columns
+             * @default []
+             */
+            columns?: string[];
         };
         /** ListChosen */
         ListChosen: {
@@ -5368,6 +5697,31 @@ export interface components {
             level: string;
             /** Along */
             along: number[];
+        };
+        /**
+         * LookedAt
+         * @description ``mapping``: as it is proposed; ``remembered``: as a file with these columns was read
+         *     before; ``found``: of the first rows, how many name somebody whom the campaign wrote to;
+         *     ``values``: of each column that may say what happened, what stands in it.
+         */
+        LookedAt: {
+            /** Name */
+            name: string;
+            /** Columns */
+            columns: components["schemas"]["FileColumn"][];
+            /** Values */
+            values: {
+                [key: string]: string[];
+            };
+            /** Kinds */
+            kinds: string[];
+            mapping: components["schemas"]["FileMapping"];
+            /** Remembered */
+            remembered: boolean;
+            /** Found */
+            found: number;
+            /** Rows */
+            rows: number;
         };
         /**
          * MapPage
@@ -6230,6 +6584,28 @@ export interface components {
             /** Shape */
             shape: number[];
         };
+        /**
+         * OutboxRow
+         * @description A list that waits, or is leaving; ``seconds``: until it goes.
+         */
+        OutboxRow: {
+            /** Campaign */
+            campaign: number;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+            /** Goes At */
+            goes_at: string;
+            /** Seconds */
+            seconds: number;
+            /** Total */
+            total: number;
+            /** Sent */
+            sent: number;
+            /** Revision */
+            revision: number;
+        };
         /** OverlapBody */
         OverlapBody: {
             /** Choice */
@@ -7050,6 +7426,18 @@ export interface components {
             lacks: string;
         };
         /**
+         * RefusedRow
+         * @description A customer whose letter the service did not take, and why.
+         */
+        RefusedRow: {
+            /** Customer */
+            customer: number;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * Relative
          * @description The measure most like this one, and some customers by both (``y`` is the relative).
          */
@@ -7105,6 +7493,64 @@ export interface components {
             /** Label */
             label: string;
             draft: components["schemas"]["Draft"];
+        };
+        /** ReportPage */
+        ReportPage: {
+            /** Title */
+            title: string;
+            /** Subtitle */
+            subtitle: string;
+            /** Parts */
+            parts: components["schemas"]["ReportPart"][];
+            /** Foot */
+            foot: string;
+        };
+        /**
+         * ReportPart
+         * @description A part of the page; ``picture``: a drawing (SVG), empty without one.
+         */
+        ReportPart: {
+            /** Title */
+            title: string;
+            /** Strong */
+            strong: string;
+            /** Text */
+            text: string;
+            /** Picture */
+            picture: string;
+            /** Heads */
+            heads: string[];
+            /** Rows */
+            rows: string[][];
+        };
+        /**
+         * ResponseFile
+         * @description A file that was uploaded.
+         */
+        ResponseFile: {
+            /** Upload */
+            upload: number;
+        };
+        /**
+         * ResponseFileAsked
+         * @description A file that was uploaded, and how it is read.
+         */
+        ResponseFileAsked: {
+            /** Upload */
+            upload: number;
+            mapping: components["schemas"]["FileMapping"];
+        };
+        /**
+         * ResultWords
+         * @description The result in sentences; see ``core.campaigns.telling.Told``.
+         */
+        ResultWords: {
+            /** Lead */
+            lead: string;
+            /** Rest */
+            rest: string;
+            /** Beside */
+            beside: string;
         };
         /**
          * ReturnLink
@@ -7608,6 +8054,49 @@ export interface components {
             customers: number[];
             /** Measures */
             measures: components["schemas"]["SeriesOf"][];
+        };
+        /**
+         * ServiceAsked
+         * @description ``url``: where letters are posted to, empty for no service; ``token``: what it knows us by,
+         *     null: as it is; ``wait_minutes``: how long what leaves can be stopped.
+         */
+        ServiceAsked: {
+            /**
+             * Url
+             * @default
+             */
+            url?: string;
+            /**
+             * Token
+             * @default null
+             */
+            token?: string | null;
+            /**
+             * Wait Minutes
+             * @default 10
+             */
+            wait_minutes?: number;
+        };
+        /**
+         * ServiceBody
+         * @description ``has_token``: one was given, which is never shown; ``secret``: what the service signs with,
+         *     shown to owners alone; ``events_to``: where it posts what became of the letters.
+         */
+        ServiceBody: {
+            /** Url */
+            url: string;
+            /** Host */
+            host: string;
+            /** Has Token */
+            has_token: boolean;
+            /** Secret */
+            secret: string;
+            /** Events To */
+            events_to: string;
+            /** Wait Minutes */
+            wait_minutes: number;
+            /** Revision */
+            revision: number;
         };
         /**
          * Session
@@ -8130,6 +8619,21 @@ export interface components {
             on: boolean;
         };
         /**
+         * Taken
+         * @description ``taken``: news; ``known``: told before; ``not_written``: of somebody whom this campaign did
+         *     not write to; ``opted_out``: customers who have no consent from now on.
+         */
+        Taken: {
+            /** Taken */
+            taken: number;
+            /** Known */
+            known: number;
+            /** Not Written */
+            not_written: number;
+            /** Opted Out */
+            opted_out: number;
+        };
+        /**
          * Thread
          * @description One measure or trait; ``numbers`` or ``levels``, whichever it has.
          *
@@ -8252,6 +8756,17 @@ export interface components {
             hidden: boolean;
         };
         /**
+         * ToSend
+         * @description ``columns``: fields of the lens that the list has besides.
+         */
+        ToSend: {
+            /**
+             * Columns
+             * @default []
+             */
+            columns?: string[];
+        };
+        /**
          * ToldAt
          * @description ``customers`` who have changed with a chance of ``level`` or more: ``real`` of them have.
          */
@@ -8262,6 +8777,26 @@ export interface components {
             customers: number;
             /** Real */
             real: number;
+        };
+        /**
+         * ToldEvent
+         * @description ``reference``: of the message, as it was sent; ``kind``: what became of it; ``at``: when.
+         */
+        ToldEvent: {
+            /** Reference */
+            reference: string;
+            /** Kind */
+            kind: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /** ToldEvents */
+        ToldEvents: {
+            /** Events */
+            events: components["schemas"]["ToldEvent"][];
         };
         /**
          * ToldMeasure
@@ -8515,6 +9050,15 @@ export interface components {
             label: string;
             /** Gap */
             gap: number;
+        };
+        /** UnreadRow */
+        UnreadRow: {
+            /** Reason */
+            reason: string;
+            /** Rows */
+            rows: number;
+            /** First */
+            first: string;
         };
         /**
          * Upload
@@ -8995,6 +9539,47 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    delivery_events_create: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description see Standard Webhooks 1.0 */
+                "webhook-id"?: string;
+                /** @description see Standard Webhooks 1.0 */
+                "webhook-signature"?: string;
+                /** @description see Standard Webhooks 1.0 */
+                "webhook-timestamp"?: string;
+            };
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToldEvents"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     health_retrieve: {
         parameters: {
             query?: never;
@@ -9685,6 +10270,73 @@ export interface operations {
             };
         };
     };
+    studies_campaigns_left_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                departure: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AgainAsked"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_letters_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LettersPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     studies_campaigns_list_create: {
         parameters: {
             query?: never;
@@ -9761,6 +10413,210 @@ export interface operations {
             };
         };
     };
+    studies_campaigns_outbox_create: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ToSend"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LettersPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_outbox_stop_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LettersPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_report_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_report_file_retrieve: {
+        parameters: {
+            query?: {
+                /** @description kind of file */
+                kind?: "docx" | "html" | "pdf";
+            };
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_responses_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResponseFileAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileTaken"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_responses_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResponseFile"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookedAt"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     studies_campaigns_result_retrieve: {
         parameters: {
             query?: never;
@@ -9810,6 +10666,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CustomerCampaigns"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_delivery_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceBody"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_delivery_update: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ServiceAsked"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceBody"];
                 };
             };
             /** @description It cannot be done, and why. */

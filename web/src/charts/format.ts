@@ -91,12 +91,17 @@ export function day(iso: string): string {
   return dayFormat.format(new Date(`${iso}T00:00:00Z`)).replace("Sept", "Sep");
 }
 
+/** A time of the day on this machine's clock: 9:05. */
+export function clock(iso: string): string {
+  const at = new Date(iso);
+  return `${at.getHours()}:${String(at.getMinutes()).padStart(2, "0")}`;
+}
+
 /** A point in time on this machine's clock: 3 Jun 2026, 9:05. */
 export function moment(iso: string): string {
   const at = new Date(iso);
-  const clock = `${at.getHours()}:${String(at.getMinutes()).padStart(2, "0")}`;
   const local = new Date(at.getTime() - at.getTimezoneOffset() * 60_000);
-  return `${day(local.toISOString().slice(0, 10))}, ${clock}`;
+  return `${day(local.toISOString().slice(0, 10))}, ${clock(iso)}`;
 }
 
 export function dayOfNumber(days: number): string {

@@ -49,7 +49,7 @@ export function ClauseChip({ clause }: { clause: Clause }) {
   const { label, picks } = useClauseWords()(clause);
   // “Bought in March” says it all: its yes need not be told.
   const plain =
-    picks.length === 1 && picks[0] === "yes" && /^(bought|began|met):/.test(clause.field);
+    picks.length === 1 && picks[0] === "yes" && /^(bought|began|letter|met):/.test(clause.field);
   const others = lens.clauses.filter((other) => other.field !== clause.field);
   const drop = (index: number) => {
     const values = clause.values ?? [];

@@ -1,7 +1,7 @@
 import { Link, useLocation } from "react-router";
 
 import { count, percent } from "@/charts/format";
-import { ClauseChip } from "@/lens/clause-chip";
+import { ClauseChip, useClauseWords } from "@/lens/clause-chip";
 import { Histogram, LevelBars } from "@/lens/bars";
 import { useLens } from "@/lens/context";
 import { LensMark } from "@/marks/state-mark";
@@ -84,7 +84,8 @@ export function Dock({ folded, onFold, keeping, onKeeping }: Props) {
 function Totals() {
   const { window } = useStudy();
   const inMoney = useMoney("short");
-  const { answer, clauses, fields, set, spend } = useLens();
+  const { answer, clauses, set, spend } = useLens();
+  const words = useClauseWords();
   if (!answer?.ready) {
     return (
       <p className="mt-4 text-quiet">
@@ -97,7 +98,7 @@ function Totals() {
     );
   }
   const { lens, everyone, preview, widest } = answer;
-  const widestName = fields.find((field) => field.field === widest?.field)?.label ?? "";
+  const widestClause = clauses.find((clause) => clause.field === widest?.field);
   return (
     <>
       <div className="mt-3 grid grid-cols-2 gap-2" aria-live="polite">
@@ -136,7 +137,7 @@ function Totals() {
               className="text-teal underline"
               onClick={() => set(clauses.filter((clause) => clause.field !== widest.field))}
             >
-              {widestName}
+              {widestClause ? words(widestClause).label : widest.field}
             </button>
             : {count(widest.total.customers)}.
           </>

@@ -7,12 +7,15 @@ export function Card({
   open,
   onClose,
   wide = false,
+  page = false,
   children,
 }: {
   title: string;
   open: boolean;
   onClose: () => void;
   wide?: boolean;
+  /** As wide as a page of text with pictures. */
+  page?: boolean;
   children: ReactNode;
 }) {
   return (
@@ -21,7 +24,7 @@ export function Card({
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25" />
         <Dialog.Content
           aria-describedby={undefined}
-          className={`card fixed top-1/2 left-1/2 z-50 max-h-[88vh] -translate-x-1/2 -translate-y-1/2 overflow-y-auto p-5 shadow-xl ${wide ? "w-[480px]" : "w-80"}`}
+          className={`card fixed top-1/2 left-1/2 z-50 max-h-[88vh] -translate-x-1/2 -translate-y-1/2 overflow-y-auto p-5 shadow-xl ${page ? "w-[760px] max-w-[94vw]" : wide ? "w-[480px] max-w-[94vw]" : "w-80"}`}
         >
           <div className="flex items-baseline justify-between gap-3">
             <Dialog.Title className="text-14">{title}</Dialog.Title>

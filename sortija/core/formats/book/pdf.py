@@ -5,7 +5,7 @@ from __future__ import annotations
 from sortija.core.formats.book.web_page import Fonts, web_page
 from sortija.core.portraits.book.pages import Book
 
-__all__ = ["BookFileError", "pdf_of"]
+__all__ = ["BookFileError", "html_to_pdf", "pdf_of"]
 
 
 class BookFileError(Exception):
@@ -13,7 +13,18 @@ class BookFileError(Exception):
 
 
 def pdf_of(book: Book, fonts: Fonts) -> bytes:
-    """A4, one page a segment where the text allows it; nothing is fetched from anywhere.
+    """A4, one page a segment where the text allows it.
+
+    Raises
+    ------
+    BookFileError
+        The library that sets letters is missing.
+    """
+    return html_to_pdf(web_page(book, fonts, paper=True))
+
+
+def html_to_pdf(page: str) -> bytes:
+    """A page as PDF; nothing is fetched from anywhere.
 
     Raises
     ------
@@ -30,5 +41,5 @@ def pdf_of(book: Book, fonts: Fonts) -> bytes:
         ) from problem
 
     own = URLFetcher(allowed_protocols=["data"])
-    data: bytes = HTML(string=web_page(book, fonts, paper=True), url_fetcher=own).write_pdf()
+    data: bytes = HTML(string=page, url_fetcher=own).write_pdf()
     return data

@@ -9,7 +9,7 @@ from html import escape
 from sortija.core.formats.book.pictures import mark_svg, thread_svg
 from sortija.core.portraits.book.pages import Book, Page, Section
 
-__all__ = ["Fonts", "web_page"]
+__all__ = ["Fonts", "faces", "web_page"]
 
 #: Family → a font file (WOFF2).
 Fonts = Mapping[str, bytes]
@@ -69,12 +69,13 @@ def web_page(book: Book, fonts: Fonts, paper: bool = False) -> str:
     return (
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{title}</title>'
         f'<meta name="viewport" content="width=device-width, initial-scale=1">'
-        f"<style>{_faces(fonts, paper)}{_STYLE}{_PAPER if paper else _NARROW}</style></head>\n"
+        f"<style>{faces(fonts, paper)}{_STYLE}{_PAPER if paper else _NARROW}</style></head>\n"
         f"<body>{_cover(book)}{pages}</body></html>\n"
     )
 
 
-def _faces(fonts: Fonts, paper: bool) -> str:
+def faces(fonts: Fonts, paper: bool) -> str:
+    """The letters that a page brings along, as style."""
     weights = "" if paper else "font-weight: 200 900; "
     return "".join(
         f'@font-face {{ font-family: "{family}"; {weights}'

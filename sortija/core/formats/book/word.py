@@ -15,7 +15,7 @@ from docx.text.paragraph import Paragraph
 from sortija.core.portraits.book.pages import Book, Page, Section
 from sortija.core.portraits.marks import HUES, colour_of
 
-__all__ = ["word_file"]
+__all__ = ["quiet", "table_into", "word_file", "writable"]
 
 _QUIET = RGBColor(0x5D, 0x69, 0x75)
 #: What XML has no sign for.
@@ -25,15 +25,15 @@ _UNWRITABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 def word_file(book: Book) -> bytes:
     """The whole book, a page a segment."""
     file = Document()
-    file.core_properties.title = _words(book.title)
+    file.core_properties.title = writable(book.title)
     file.core_properties.author = ""
-    file.add_heading(_words(book.title), 0)
-    _quiet(file.add_paragraph(), book.subtitle)
+    file.add_heading(writable(book.title), 0)
+    quiet(file.add_paragraph(), book.subtitle)
     first, others = list(book.cover[:1]), list(book.cover[1:])
     _sections(file, first, heading=False)
     heads = ("Segment", "Customers", "Of all", "Of the spend", *book.columns)
     rows = [(r.name, r.customers, r.share, r.money, *r.figures) for r in book.glance]
-    _table(file, heads, rows, [row.mark for row in book.glance])
+    table_into(file, heads, rows, [row.mark for row in book.glance])
     _sections(file, others, heading=True)
     _foot(file, book)
     for page in book.pages:
@@ -48,43 +48,44 @@ def word_file(book: Book) -> bytes:
 def _page(file: Written, page: Page) -> None:
     head = file.add_heading("", 1)
     _dot(head, page.mark)
-    head.add_run(_words(page.name))
+    head.add_run(writable(page.name))
     told = file.add_paragraph()
-    told.add_run(_words(page.size)).bold = True
-    told.add_run(_words(f", {page.part}"))
+    told.add_run(writable(page.size)).bold = True
+    told.add_run(writable(f", {page.part}"))
     lead = [s for s in page.sections if s.key.endswith(".lead")]
     _sections(file, lead, heading=False)
     if page.threads:
         rows = [(row.label, row.value, row.rest) for row in page.threads]
-        _table(file, ("What sets them apart", "They", "Everyone else"), rows)
+        table_into(file, ("What sets them apart", "They", "Everyone else"), rows)
     _sections(file, [s for s in page.sections if s not in lead], heading=True)
 
 
 def _sections(file: Written, sections: Iterable[Section], heading: bool) -> None:
     for section in sections:
         if heading:
-            file.add_heading(_words(section.title), 2)
+            file.add_heading(writable(section.title), 2)
         paragraph = file.add_paragraph()
         for place, sentence in enumerate(section.sentences):
             if place:
                 paragraph.add_run(" ")
             for run in sentence:
-                paragraph.add_run(_words(run.text)).bold = bool(run.key)
+                paragraph.add_run(writable(run.text)).bold = bool(run.key)
 
 
-def _table(
+def table_into(
     file: Written, heads: Sequence[str], rows: Sequence[Sequence[str]], marks: Sequence[int] = ()
 ) -> None:
+    """A table with heads; ``marks``: a dot of a segment's colour before each row's first cell."""
     table = file.add_table(rows=1, cols=len(heads), style="Light List")
     for cell, words in zip(table.rows[0].cells, heads, strict=True):
-        cell.text = _words(words)
+        cell.text = writable(words)
     for place, row in enumerate(rows):
         cells = table.add_row().cells
         for column, words in enumerate(row):
             paragraph = cells[column].paragraphs[0]
             if column == 0 and marks:
                 _dot(paragraph, marks[place])
-            paragraph.add_run(_words(words))
+            paragraph.add_run(writable(words))
             if column:
                 paragraph.alignment = WD_ALIGN_PARAGRAPH.RIGHT
     for cell in table.rows[0].cells[1:]:
@@ -99,13 +100,15 @@ def _dot(paragraph: Paragraph, mark: int) -> None:
 
 def _foot(file: Written, book: Book) -> None:
     if book.foot:
-        _quiet(file.add_paragraph(), book.foot)
+        quiet(file.add_paragraph(), book.foot)
 
 
-def _quiet(paragraph: Paragraph, words: str) -> None:
-    run = paragraph.add_run(_words(words))
+def quiet(paragraph: Paragraph, words: str) -> None:
+    """Small, grey words."""
+    run = paragraph.add_run(writable(words))
     run.font.size, run.font.color.rgb = Pt(9), _QUIET
 
 
-def _words(text: str) -> str:
+def writable(text: str) -> str:
+    """Text without what XML has no sign for."""
     return _UNWRITABLE.sub("", text)

@@ -27,7 +27,9 @@ PARTS = {
     "do": "What to do",
     "sure": "How sure we are",
 }
-COVER = {"intro": "In short", "method": "How they were found"}
+COVER = {
+    "intro": "In short", "campaigns": "What campaigns did", "method": "How they were found",
+}  # fmt: skip
 
 #: Measure → what they do, with the mean for "{}".
 _DO = {
@@ -48,6 +50,8 @@ _ALIKE = (
 _BUYS = ("department",)
 _WHERE = ("channel", "site", "season", "weekday")
 _MOST = 3
+#: Campaigns that a cover tells of.
+_CAMPAIGNS = 5
 _FEW = 100
 
 
@@ -98,7 +102,30 @@ def draft_segment(book: BookFacts, segment: SegmentFacts) -> list[Part]:
 
 def draft_cover(book: BookFacts) -> list[Part]:
     """The parts of the cover."""
-    return [Part("intro", _intro(book)), Part("method", _method(book))]
+    return [
+        Part("intro", _intro(book)), Part("campaigns", _campaigns(book)),
+        Part("method", _method(book)),
+    ]  # fmt: skip
+
+
+def _campaigns(book: BookFacts) -> str:
+    """A sentence for each campaign that was read lately; whoever is not told apart from chance is
+    not said to have done anything."""
+    said = []
+    for campaign in book.campaigns[:_CAMPAIGNS]:
+        n = campaign.number
+        begins = f"{{campaign:{n}}}, read on {campaign.read_on}: "
+        if campaign.told:
+            said.append(
+                f"{begins}{{came_back:{n}}} in 100 came back than would have unasked "
+                f"({{came_between:{n}}}, 95%)."
+            )
+        else:
+            said.append(
+                f"{begins}whether more came back than would have unasked cannot be told "
+                f"({{came_between:{n}}} in 100, 95%)."
+            )
+    return " ".join(said)
 
 
 def _lead(segment: SegmentFacts) -> str:

@@ -18,6 +18,7 @@ from sortija.core.portraits.against import LEAST_EXPECTED, LEVEL, crossed_table,
 __all__ = [
     "ENOUGH",
     "BookFacts",
+    "CampaignFact",
     "CategoryFact",
     "LevelFact",
     "MovementFact",
@@ -148,6 +149,19 @@ class ThreadFact:
 
 
 @dataclass(frozen=True)
+class CampaignFact:
+    """A campaign that was read as planned: ``gap`` in words ("6.4 more"), ``between`` ("2.4 to
+    10.4"); ``told``: whether more or fewer came back than would have unasked can be told."""
+
+    number: int
+    name: str
+    read_on: str
+    gap: str
+    between: str
+    told: bool
+
+
+@dataclass(frozen=True)
 class BookFacts:
     """All that a book speaks of.
 
@@ -155,7 +169,8 @@ class BookFacts:
     called; ``outside``: customers in no segment; ``threads``: by name; ``made``: how the segments
     were made, in words; ``clear``: "holds", "barely", "none" or empty where it is not known;
     ``places``: the traits that say where somebody lives; ``same_again``: the share of customers who
-    would stand in the same segment had the year happened again.
+    would stand in the same segment had the year happened again; ``campaigns``: those that were
+    read, the newest first.
     """
 
     study: str
@@ -168,6 +183,7 @@ class BookFacts:
     clear: str = ""
     places: frozenset[str] = field(default_factory=frozenset)
     same_again: float | None = None
+    campaigns: tuple[CampaignFact, ...] = ()
 
     @property
     def customers(self) -> int:
@@ -175,6 +191,9 @@ class BookFacts:
 
     def segment(self, number: int) -> SegmentFacts | None:
         return next((s for s in self.segments if s.number == number), None)
+
+    def campaign(self, number: int) -> CampaignFact | None:
+        return next((c for c in self.campaigns if c.number == number), None)
 
 
 class NumericRow(apart.NumericRow, Protocol):

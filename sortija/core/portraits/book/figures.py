@@ -6,7 +6,13 @@ import math
 import re
 from collections.abc import Callable
 
-from sortija.core.portraits.book.facts import BookFacts, CategoryFact, LevelFact, SegmentFacts
+from sortija.core.portraits.book.facts import (
+    BookFacts,
+    CampaignFact,
+    CategoryFact,
+    LevelFact,
+    SegmentFacts,
+)
 from sortija.core.portraits.figures import in_words, percent
 
 __all__ = ["KEY", "about", "read_back", "stored", "words_of"]
@@ -56,6 +62,12 @@ _WHOLE: dict[str, tuple[str, Callable[[BookFacts], str | None]]] = {
 }
 _NUMBERS = {"mean": "mean", "median": "median", "rest": "mean of everyone else"}
 _LEVELS = {"has": "share", "others": "share of everyone else"}
+#: Of a campaign, by its number.
+_CAMPAIGNS: dict[str, tuple[str, Callable[[CampaignFact], str]]] = {
+    "campaign": ("the name", lambda c: c.name),
+    "came_back": ("how many more came back, in 100", lambda c: c.gap),
+    "came_between": ("the interval of that", lambda c: c.between),
+}
 #: Of a way out of a segment, by the number of the segment that it leads to, or *left*.
 _WAYS = {"went": "how many went", "moved_by_chance": "how many chance alone would move"}
 
@@ -98,6 +110,9 @@ def words_of(book: BookFacts, segment: SegmentFacts | None, key: str) -> str | N
         segment = book.segment(int(number))
     if name in _WHOLE and argument is None:
         return _WHOLE[name][1](book)
+    if name in _CAMPAIGNS:
+        campaign = book.campaign(int(argument)) if argument and argument.isdigit() else None
+        return _CAMPAIGNS[name][1](campaign) if campaign else None
     if segment is None:
         return None
     if name in _PLAIN and argument is None:
@@ -155,6 +170,9 @@ def about(book: BookFacts, segment: SegmentFacts | None, key: str) -> str:
     if argument is None:
         plain = _PLAIN.get(name) or _WHOLE.get(name)
         return plain[0] if plain else name
+    if name in _CAMPAIGNS:
+        campaign = book.campaign(int(argument)) if argument.isdigit() else None
+        return f"{campaign.name if campaign else 'a campaign'}, {_CAMPAIGNS[name][0]}"
     column, _, level = argument.partition("=")
     if name in _NUMBERS:
         fact = segment.numbers.get(argument) if segment else None

@@ -12,7 +12,7 @@ from sortija.server.campaigns.models import Block, Campaign, Departure
 from sortija.server.ledger.models import Card
 from sortija.server.studies.models import Study
 
-__all__ = ["DepartureRow", "LettersPage", "OutboxRow", "letters_page", "outbox_of"]
+__all__ = ["DepartureRow", "LettersPage", "OutboxRow", "left_of", "letters_page", "outbox_of"]
 
 #: Customers that are named of those the service did not take.
 _NAMED = 100
@@ -86,6 +86,16 @@ def outbox_of(study: Study) -> list[OutboxRow]:
         for row in rows.select_related("campaign").order_by("goes_at")
         if standing_of(row) != Departure.STOPPED
     ]  # fmt: skip
+
+
+def left_of(campaign: Campaign) -> tuple[str, int]:
+    """By which way the list left, empty while none did, and how many rows were stopped."""
+    if campaign.state != Campaign.HANDED:
+        return "", 0
+    row = campaign.departures.filter(way=Departure.SERVICE).first()
+    if row is not None:
+        return row.way, row.total - row.sent - row.refused
+    return (Departure.FILE if campaign.departures.exists() else ""), 0
 
 
 def letters_page(campaign: Campaign) -> LettersPage:

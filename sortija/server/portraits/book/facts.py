@@ -21,6 +21,7 @@ from sortija.server.groups.yardsticks.assignments import AssignmentAt, frozen
 from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.measures.everyone import base_from
 from sortija.server.portraits.book.movement import movement_of
+from sortija.server.portraits.book.read_campaigns import campaigns_read
 from sortija.server.portraits.heads import segment_heads
 from sortija.server.portraits.places.ground import place_traits
 from sortija.server.portraits.rules import rules_of
@@ -60,7 +61,7 @@ def facts_of(placed: AssignmentAt) -> BookFacts:
         threads={row.name: _thread(row) for row in sheet.numeric if row.name not in aside},
         outside=int((state >= placed.placement.k).sum()), made=_made(placed),
         clear=_clear(yardstick), places=place_traits(placed),
-        same_again=same_again,
+        same_again=same_again, campaigns=campaigns_read(yardstick.study),
     )  # fmt: skip
 
 

@@ -166,7 +166,8 @@ def book_page(study: Study, window: WindowInView | None) -> BookPage:
         changed=sum(s.changed for part in every for s in part.sentences),
         options=[
             PartOption(key=key, title=title, on=key not in content.left_out)
-            for key, title in {**PARTS, "method": COVER["method"]}.items()
+            for key, title in {**PARTS, **COVER}.items()
+            if key != "intro"
         ],
         cover=cover, columns=list(pages.columns), glance=[_glance(row) for row in pages.glance],
         segments=segments,
@@ -263,6 +264,9 @@ def figures_of(facts: BookFacts, segment: SegmentFacts | None) -> list[FigureOpt
             for kind in ("has", "others")
         ]
     else:
+        for campaign in facts.campaigns:
+            kinds = ("campaign", "came_back", "came_between")
+            keys += [f"{kind}:{campaign.number}" for kind in kinds]
         for each in facts.segments:
             keys += [f"{each.number}.{kind}" for kind in ("name", "customers", "share",
                                                           "money_share")]  # fmt: skip

@@ -2,31 +2,31 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, data } from "@/api/client";
+import { count } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import { BringIn } from "@/stations/campaigns/bring-in";
 import { ByVersion } from "@/stations/campaigns/by-version";
 import { BySegment } from "@/stations/campaigns/by-segment";
+import { HandOver } from "@/stations/campaigns/hand-over";
+import { WhatBecameOfIt } from "@/stations/campaigns/letters";
+import { Outbox } from "@/stations/campaigns/outbox";
 import { DoNotContact } from "@/stations/campaigns/do-not-contact";
 import { Offered } from "@/stations/campaigns/offered";
 import { Pace } from "@/stations/campaigns/pace";
 import { Plan } from "@/stations/campaigns/plan";
+import { Report } from "@/stations/campaigns/report";
+import { Service } from "@/stations/campaigns/service";
 import { Standing } from "@/stations/campaigns/standing";
 import { Stream } from "@/stations/campaigns/stream";
-import type { ListKind, Page, Result, Row } from "@/stations/campaigns/types";
+import type { Page, Result, Row } from "@/stations/campaigns/types";
 import { useActions } from "@/stations/campaigns/use-campaigns";
-import {
-  balanceWords,
-  besideWords,
-  proofWords,
-  resultWords,
-  whenWords,
-} from "@/stations/campaigns/words";
+import { proofWords, whenWords } from "@/stations/campaigns/words";
 import { WhatWorked } from "@/stations/campaigns/worked";
 import { WhatItWasWorth } from "@/stations/campaigns/worth";
 import { Year } from "@/stations/campaigns/year";
 import { useStation } from "@/stations/use-station";
 import { useAddress, whole } from "@/study/address";
-import { useMoney, useStudy } from "@/study/context";
+import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { NextStep } from "@/ui/next-step";
 import { PageHeader } from "@/ui/page-header";
@@ -50,15 +50,15 @@ export function Campaigns() {
   if (campaigns.isError) return <Failed words={campaigns.error.message} />;
   const rows = campaigns.data.campaigns;
   const row = rows.find((each) => each.id === chosen) ?? rows[0];
-  const count = lens.answer?.lens.customers ?? 0;
+  const inLens = lens.answer?.lens.customers ?? 0;
   const begin = canChange && window && (
     <Button
       kind={row ? "plain" : "main"}
-      disabled={act.plan.isPending || !lens.answer?.ready || count === 0}
+      disabled={act.plan.isPending || !lens.answer?.ready || inLens === 0}
       onClick={() => act.plan.mutate({ name: "New campaign" })}
     >
       {row ? "Plan for" : "Plan a campaign for"}{" "}
-      {lens.clauses.length ? `these ${count.toLocaleString("en-GB")}` : "everyone"}
+      {lens.clauses.length ? `these ${count(inLens)}` : "everyone"}
     </Button>
   );
   if (!row)
@@ -95,12 +95,13 @@ export function Campaigns() {
             Copy as a new plan
           </Button>
         )}
-        {canChange && <MainAction row={row} act={act} />}
+        {canChange && <MainAction row={row} page={campaigns.data} act={act} />}
       </header>
+      <Outbox rows={campaigns.data.outbox} service={campaigns.data.service} onChoose={choose} />
       {row.trouble ? (
         <Failed words={row.trouble} action={<NextStep to="measures">Look at Measures</NextStep>} />
       ) : (
-        <OneCampaign key={`stream ${row.id}`} row={row} act={act} />
+        <OneCampaign key={`stream ${row.id}`} row={row} page={campaigns.data} act={act} />
       )}
       <Year
         rows={rows}
@@ -130,29 +131,17 @@ function Foot({ page, onBrought }: { page: Page; onBrought: (id: number) => void
       <div className="grid gap-1.5">
         <Standing standing={page.standing} />
         <DoNotContact list={page.do_not_contact} />
+        <Service host={page.service} />
       </div>
       {canChange && window && <BringIn onBrought={onBrought} />}
     </footer>
   );
 }
 
-const KINDS = [
-  ["csv", "CSV"],
-  ["xlsx", "XLSX"],
-  ["parquet", "Parquet"],
-] as const;
-
 type Act = ReturnType<typeof useActions>;
 
 /** What is next for a campaign. */
-function MainAction({ row, act }: { row: Row; act: Act }) {
-  const [kind, setKind] = useState<ListKind>("csv");
-  const form = (
-    <label className="flex items-center gap-1 text-12 text-quiet">
-      as
-      <Select look="word" value={kind} options={KINDS} onChange={setKind} />
-    </label>
-  );
+function MainAction({ row, page, act }: { row: Row; page: Page; act: Act }) {
   if (row.state === "draft")
     return (
       <Button
@@ -163,25 +152,23 @@ function MainAction({ row, act }: { row: Row; act: Act }) {
         Draw the holdout
       </Button>
     );
+  const leaving = page.outbox.some((each) => each.campaign === row.id);
   if (row.state === "drawn")
-    return (
-      <>
-        {form}
-        <Button
-          kind="main"
-          disabled={act.list.isPending}
-          onClick={() => act.list.mutate({ row, kind })}
-        >
-          Hand over the list
-        </Button>
-      </>
+    return leaving ? null : (
+      <HandOver row={row} page={page} act={act} words="Hand over the list" main fileOnly={false} />
     );
   return (
     <>
-      {form}
-      <Button disabled={act.list.isPending} onClick={() => act.list.mutate({ row, kind })}>
-        The list again
-      </Button>
+      {row.left !== "service" && !row.brought_in && (
+        <HandOver row={row} page={page} act={act} words="The list again" main={false} fileOnly />
+      )}
+      {row.left === "service" && row.unsent > 0 && !leaving && (
+        <Button
+          disabled={act.send.isPending}
+          onClick={() => act.send.mutate({ row, columns: [] })}
+        >{`Send the other ${count(row.unsent)}`}</Button>
+      )}
+      {row.told_to !== "" && <Report row={row} main={row.read} />}
       {!row.read && (
         <NextStep to="ledger" look="main">
           Bring in responses
@@ -192,7 +179,7 @@ function MainAction({ row, act }: { row: Row; act: Act }) {
 }
 
 /** One campaign as a stream, with what came of it. */
-function OneCampaign({ row, act }: { row: Row; act: Act }) {
+function OneCampaign({ row, page, act }: { row: Row; page: Page; act: Act }) {
   const { study, canChange } = useStudy();
   const [tried, setTried] = useState<number | null>(null);
   const drawn = row.state !== "draft";
@@ -229,9 +216,7 @@ function OneCampaign({ row, act }: { row: Row; act: Act }) {
               {proofWords(row, fork)}
             </Told>
           )}
-          {found.data?.balance && (
-            <p className="text-12 text-quiet">{balanceWords(found.data.balance)}</p>
-          )}
+          {found.data?.balance && <p className="text-12 text-quiet">{found.data.balance.words}</p>}
         </div>
         {row.offer && <Offered offer={row.offer} />}
       </section>
@@ -246,9 +231,16 @@ function OneCampaign({ row, act }: { row: Row; act: Act }) {
           result={result}
           onCosts={canChange ? (body) => act.costs.mutateAsync({ row, body }) : undefined}
         />
+        {drawn && <WhatBecameOfIt row={row} moved={movedBy(page, row)} />}
       </div>
     </>
   );
+}
+
+/** What changes while letters leave. */
+function movedBy(page: Page, row: Row): string {
+  const leaving = page.outbox.find((each) => each.campaign === row.id);
+  return leaving ? `${leaving.state} ${leaving.sent}` : "";
 }
 
 interface ToldProps {
@@ -260,7 +252,6 @@ interface ToldProps {
 
 /** The sentence below the stream. */
 function Told({ row, result, lacks, children }: ToldProps) {
-  const inMoney = useMoney("short");
   if (row.state === "draft") {
     const [first, ...rest] = children;
     return (
@@ -279,14 +270,14 @@ function Told({ row, result, lacks, children }: ToldProps) {
         {lacks}
       </p>
     );
-  const { strong, rest } = resultWords(row, result);
+  if (!result.told) return <p className="text-14">{result.lacks}</p>;
   return (
     <>
       <p className="text-14">
-        <b className="font-semibold">{strong}</b>
-        {rest}
+        <b className="font-semibold">{result.told.lead}</b>
+        {result.told.rest}
       </p>
-      <p className="text-12 text-quiet">{besideWords(result, inMoney)}</p>
+      <p className="text-12 text-quiet">{result.told.beside}</p>
     </>
   );
 }

@@ -19,6 +19,8 @@ const FORK = 424;
 const ARMS = 536;
 const APART = 26;
 const NARROWEST = 3;
+/** Letters of a line below a step. */
+const WIDEST = 10;
 
 interface Props {
   row: Row;
@@ -190,7 +192,6 @@ function Fall({
   deep,
   onPick,
 }: Piece & { at: number; deep: number; onPick: () => void }) {
-  const [first = "", ...rest] = name.split(" ");
   const thick = Math.max(2, deep);
   const foot = Math.max(at + thick + 18, Math.min(HEIGHT - 62, at + 46));
   return (
@@ -205,7 +206,7 @@ function Fall({
       <text x={x + 2} y={HEIGHT - 44} fontSize={12} fontWeight={600}>
         {count(gone)}
       </text>
-      {[first, rest.join(" ")].map((line, n) => (
+      {linesOf(name).map((line, n) => (
         <text
           key={n}
           x={x + 2}
@@ -218,6 +219,18 @@ function Fall({
       ))}
     </g>
   );
+}
+
+/** Words below each other, none wider than a step of the stream. */
+function linesOf(words: string): string[] {
+  const lines: string[] = [];
+  for (const word of words.split(" ")) {
+    const last = lines.at(-1);
+    if (last !== undefined && last.length + word.length < WIDEST)
+      lines.splice(-1, 1, `${last} ${word}`);
+    else lines.push(word);
+  }
+  return lines;
 }
 
 function Arm({

@@ -5,6 +5,8 @@ export type PlanBody = Schemas["CampaignPlan"];
 export type Page = Schemas["CampaignsPage"];
 export type Result = Schemas["CampaignResult"];
 export type ListKind = NonNullable<Schemas["ListAsked"]["kind"]>;
+export type Letters = Schemas["LettersPage"];
+export type Departure = Schemas["DepartureRow"];
 export type ForkPoint = Schemas["ForkPoint"];
 
 /** What a plan says as it stands. */

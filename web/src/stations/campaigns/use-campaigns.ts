@@ -96,12 +96,12 @@ export function useActions(onPlanned: (id: number) => void) {
     onError,
     onSettled,
   });
-  const list = useSavedFile<{ row: Row; kind: ListKind }>(
-    ({ row, kind }) =>
+  const list = useSavedFile<{ row: Row; kind: ListKind; columns: string[] }>(
+    ({ row, kind, columns }) =>
       data(
         api.POST("/api/studies/{study}/campaigns/{campaign}/list", {
           ...path(row),
-          body: { kind },
+          body: { kind, columns },
           headers: mark(row.revision),
         }),
       ),
@@ -109,5 +109,20 @@ export function useActions(onPlanned: (id: number) => void) {
     ({ row, kind }) => fileName(row.name, kind),
     onSettled,
   );
-  return { plan, copy, change, move, costs, drop, draw, list };
+  const send = useMutation({
+    mutationFn: ({ row, columns }: { row: Row; columns: string[] }) =>
+      queued(row, (headers) =>
+        data(
+          api.POST("/api/studies/{study}/campaigns/{campaign}/outbox", {
+            ...path(row),
+            body: { columns },
+            headers,
+          }),
+        ),
+      ),
+    onSuccess: (_, { row }) => say(`The list of ${row.name} waits in the outbox.`, { undo }),
+    onError,
+    onSettled,
+  });
+  return { plan, copy, change, move, costs, drop, draw, list, send };
 }

@@ -25,13 +25,19 @@ export function Written({ customer }: { customer: number }) {
   });
   const campaigns = found.data?.campaigns ?? [];
   const never = found.data?.never ?? false;
-  if (campaigns.length === 0 && !never) return null;
+  const gone = found.data?.opted_out ?? "";
+  if (campaigns.length === 0 && !never && !gone) return null;
   return (
     <section className="card p-3" aria-label="Why written to">
       <h2 className="text-14">Why written to</h2>
       {never && (
         <p className="mt-1 text-12 text-quiet">
           In the standing control: no campaign writes to this customer.
+        </p>
+      )}
+      {gone && (
+        <p className="mt-1 text-12 text-quiet">
+          Opted out on {day(gone)}: no campaign writes to this customer.
         </p>
       )}
       <ul className="mt-1 grid gap-1.5">
@@ -71,7 +77,10 @@ function One({ campaign }: { campaign: Campaign }) {
             ? `The lens: ${clauses.join("; ")}. `
             : "The lens: everyone. "}
         {campaign.decided_on &&
-          `${campaign.brought_in ? "Brought in" : "Drawn"} on ${day(campaign.decided_on)}.`}
+          `${campaign.brought_in ? "Brought in" : "Drawn"} on ${day(campaign.decided_on)}. `}
+        {campaign.left_on &&
+          `Left on ${day(campaign.left_on)}${campaign.sent_to ? `, to ${campaign.sent_to}` : ""}. `}
+        {campaign.became.length > 0 && `The letter was ${campaign.became.join(", ")}.`}
       </span>
     </li>
   );
