@@ -30,9 +30,21 @@ th, td { text-align: right; font-weight: 400; padding: 3px 0 3px 10px; }
 th:first-child, td:first-child { text-align: left; padding-left: 0; }
 th { color: #5d6975; } tbody tr { border-top: 1px solid #dbe0e5; }
 .foot { margin-top: 20px; border-top: 1px solid #dbe0e5; padding-top: 8px; }
+"""
+
+_SCREEN = """
 @media print { body { background: #fff; } .page { border: 0; margin: 0; padding: 0;
   max-width: none; } }
 @media (max-width: 640px) { .page { margin: 0; border-radius: 0; padding: 24px 18px; } }
+"""
+
+#: So that it stays one page with a handful of segments.
+_PAPER = """
+body { background: #fff; font-size: 12.5px; line-height: 1.45; }
+.page { border: 0; margin: 0; padding: 0; max-width: none; }
+h1 { font-size: 23px; } h2 { font-size: 13.5px; margin-top: 12px; } .lead p { font-size: 14px; }
+.quiet, table { font-size: 11px; } th, td { padding-top: 2px; padding-bottom: 2px; }
+svg { width: 520px; margin-top: 4px; } .foot { margin-top: 12px; }
 """
 
 
@@ -57,7 +69,7 @@ def report_page(report: Report, fonts: Fonts, paper: bool = False) -> str:
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8">'
         f"<title>{escape(report.title)}</title>"
         '<meta name="viewport" content="width=device-width, initial-scale=1">'
-        f"<style>{faces(fonts, paper)}{_STYLE}</style></head>\n"
+        f"<style>{faces(fonts, paper)}{_STYLE}{_PAPER if paper else _SCREEN}</style></head>\n"
         f'<body><main class="page"><h1>{escape(report.title)}</h1>'
         f'<p class="quiet">{escape(report.subtitle)}</p>{sections}'
         f'<p class="foot quiet">{escape(report.foot)}</p></main></body></html>\n'
