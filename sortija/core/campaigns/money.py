@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from sortija.core.campaigns.differences import Difference
 
-__all__ = ["Costs", "Worth", "break_even", "cut", "worth"]
+__all__ = ["Costs", "Worth", "affordable", "break_even", "cut", "worth"]
 
 
 @dataclass(frozen=True)
@@ -85,24 +85,44 @@ def break_even(
     return (costs.of(written) / written + costs.discount * came_unasked) / left
 
 
-def cut(
-    order: Sequence[NDArray[np.float64]], budget: float, costs: Costs
-) -> NDArray[np.bool_]:  # fmt: skip
-    """(m,) who is written to within a budget, the greatest first; the fixed cost comes first.
+def affordable(budget: float, costs: Costs, holdout: float, audience: int) -> int:
+    """How large an audience can be, of which a share is held out, so that writing to the rest
+    stays within a budget; the fixed cost comes first.
+
+    >>> affordable(7, Costs(contact=2, fixed=3), 0.0, 10)
+    2
+    >>> affordable(7, Costs(contact=2, fixed=3), 0.5, 10), affordable(2, Costs(fixed=3), 0.5, 10)
+    (5, 0)
+    """
+    left = budget - costs.fixed
+    if left < 0:
+        return 0
+    if costs.contact <= 0:
+        return audience
+    most = int(left / costs.contact + 1e-9)
+
+    def written(size: int) -> int:
+        return size - round(size * holdout)
+
+    size = min(audience, int((most + 1) / (1 - holdout)) + 1) if holdout < 1 else audience
+    while size and written(size) > most:
+        size -= 1
+    return size
+
+
+def cut(order: Sequence[NDArray[np.float64]], many: int) -> NDArray[np.bool_]:
+    """(m,) who is among the first ``many``, the greatest first; ties by their place.
 
     Parameters
     ----------
-    order : (m,) floats, the most important first
+    order : (m,) floats, the most important first; NaN comes last
 
-    >>> cut([np.array([1.0, 3.0, 2.0])], 7, Costs(contact=2, fixed=3)).tolist()
-    [False, True, True]
+    >>> cut([np.array([1.0, 3.0, 2.0, np.nan])], 2).tolist()
+    [False, True, True, False]
     """
     m = len(order[0])
     kept = np.zeros(m, np.bool_)
-    left = budget - costs.fixed
-    if left < 0:
-        return kept
-    many = m if costs.contact <= 0 else min(m, int(left / costs.contact + 1e-9))
-    place = np.lexsort([np.arange(m), *(-each for each in reversed(order))])
-    kept[place[:many]] = True
+    keys = [np.nan_to_num(-each, nan=np.inf) for each in reversed(order)]
+    place = np.lexsort([np.arange(m), *keys])
+    kept[place[: max(many, 0)]] = True
     return kept

@@ -16,13 +16,16 @@ from sortija.core.formats.book.pdf import BookFileError
 from sortija.core.formats.exports import FileKind
 from sortija.core.formats.report.writing import KINDS, report_file
 from sortija.server.campaigns import actions, past, standing
+from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.costs import CostsBody
 from sortija.server.campaigns.do_not_contact import (
     DoNotContact,
     choose_list,
     do_not_contact_body,
 )
+from sortija.server.campaigns.fork import ProofBody, proof_of
 from sortija.server.campaigns.handing import hand_over
+from sortija.server.campaigns.later import CampaignLater, later_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.of_customer import CustomerCampaigns, campaigns_of_customer
 from sortija.server.campaigns.report import ReportPage, report_at, report_page
@@ -40,9 +43,13 @@ from sortija.server.lens.requests import ClauseBody, clause_of
 from sortija.server.portraits.book.fonts import fonts
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
+from sortija.server.studies.numbers import whole_number
 from sortija.server.studies.problems import Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import window_from
+
+#: Customers of the largest list that is asked about.
+MOST_PROVED = 100_000_000
 
 
 class CampaignPlan(BaseModel):
@@ -194,11 +201,33 @@ class CostsView(APIView):
         return reply(campaign_row(row))
 
 
+class ProofView(APIView):
+    @extend_schema(
+        parameters=[OpenApiParameter("customers", int, description="of the list")],
+        responses=ProofBody,
+    )
+    def get(self, request: Request, study: int, campaign: int) -> Response:
+        """What a list of a chosen size would prove, with the same share held out."""
+        row = _campaign(request, study, campaign, "reader")
+        customers = whole_number(request.query_params.get("customers") or "")
+        if customers is None or not 1 <= customers <= MOST_PROVED:
+            raise Problem(f"Say how many customers, from 1 to {MOST_PROVED:,}.")
+        rate = audience_of(row).base_rate
+        return reply(proof_of(row, customers, rate.careful if rate else None))
+
+
 class ResultView(APIView):
     @extend_schema(responses=CampaignResult)
     def get(self, request: Request, study: int, campaign: int) -> Response:
         """What a campaign did, as far as the log reaches."""
         return reply(result_of(_campaign(request, study, campaign, "reader")))
+
+
+class LaterView(APIView):
+    @extend_schema(responses=CampaignLater)
+    def get(self, request: Request, study: int, campaign: int) -> Response:
+        """What became of both arms 3, 6 and 12 months after the day of sending."""
+        return reply(later_of(_campaign(request, study, campaign, "reader")))
 
 
 class ReportView(APIView):

@@ -12,6 +12,7 @@ from sortija.core.campaigns.base_rate import BaseRate, base_rate
 from sortija.core.lens.clauses import Clause
 from sortija.core.lens.evaluate import members
 from sortija.core.scores.bands import band
+from sortija.server.campaigns.budget import afforded, share_afforded
 from sortija.server.campaigns.do_not_contact import on_the_list
 from sortija.server.campaigns.drawn import DRAWN, drawn_of
 from sortija.server.campaigns.models import Campaign
@@ -113,17 +114,22 @@ def _audience(campaign: Campaign) -> Audience:
     for number, gone in enumerate(away, 1):
         fell[left & gone] = number
         left &= ~gone
-    counts = np.bincount(fell, minlength=len(REASONS) + 1)[1:].tolist()
     customers = np.flatnonzero(left)
-    value = _spend(Keyed(made.stamp, made))
     yardstick = yardstick_of(study)
-    rate, untold = _unasked(campaign, window, clauses, consenting & addressed)
+    segment = _segments(study, window, yardstick, size)
+    kept = afforded(campaign, made, customers, segment)
+    fell[customers[~kept]] = len(REASONS)
+    share = float(kept.mean()) if len(kept) else 1.0
+    customers = customers[kept]
+    counts = np.bincount(fell, minlength=len(REASONS) + 1)[1:].tolist()
+    value = _spend(Keyed(made.stamp, made))
+    rate, untold = _unasked(campaign, window, clauses, consenting & addressed, share)
     return Audience(
         lens=len(inside),
         fell_away=dict(zip(REASONS, counts, strict=True)),
         fell=fell,
         customers=customers,
-        segment=_segments(study, window, yardstick, size)[customers],
+        segment=segment[customers],
         yardstick=yardstick,
         value=value[customers],
         base_rate=rate,
@@ -145,11 +151,13 @@ def _unasked(
     window: WindowInView,
     clauses: list[Clause],
     reached: NDArray[np.bool_],
+    share: float,
 ) -> tuple[BaseRate | None, str]:
     """How many of the same lens, one horizon earlier, then came; or why that cannot be told.
 
-    ``reached``: (n,) who may be written to today. Never from the lens's own recency: a lens of
-    who has not come lately would give none.
+    ``reached``: (n,) who may be written to today; ``share``: of them, how many the budget lasts
+    for, so that it is told of the same ones, in the same order. Never from the lens's own recency:
+    a lens of who has not come lately would give none.
     """
     study, days = campaign.study, max((campaign.read_on - campaign.send_on).days, 1)
     newest = default_window(study)
@@ -174,6 +182,9 @@ def _unasked(
     size = min(len(base.known), after.size, len(reached))
     there = there[there < size]
     there = there[reached[there]]
+    if share < 1:
+        placed = _segments(study, earlier, yardstick_of(study), len(base.known))
+        there = there[share_afforded(campaign, before, there, placed, share)]
     found = base_rate(int(after.present[there].sum()), len(there))
     if found is None:
         return None, f"only {len(there)} customers were in this lens one horizon earlier"

@@ -17,11 +17,23 @@ from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.models import Population, Study
 from sortija.server.studies.tokens import new_token
 
-__all__ = ["DRAWN", "LEVELS", "VERSIONS", "Drawn", "drawn_of", "keep_drawn", "let_go"]
+__all__ = [
+    "DRAWN",
+    "LEVELS",
+    "VERSIONS",
+    "Drawn",
+    "drawn_of",
+    "in_lens",
+    "keep_drawn",
+    "let_go",
+    "levels_of",
+]
 
 _ARMS = ("written to", "held out")
 #: What a draw says of everybody in its lens.
 LEVELS = (*_ARMS, *REASONS)
+#: What a draft says of whoever is not fallen away.
+LEFT = "left to write to"
 #: The columns that a draw is kept in.
 DRAWN = ("arms", "strata", "segments", "versions")
 #: What versions are called, in their order.
@@ -91,6 +103,18 @@ def drawn_of(campaign: Campaign) -> Drawn:
     if campaign.versions is not None:
         version = np.asarray(read_column(campaign.versions).values, np.int64)[customers]
     return Drawn(customers, held, strata[customers] - 1, segments[customers] - 1, version)
+
+
+def levels_of(state: str) -> tuple[str, ...]:
+    """What a campaign's field says of everybody in its lens: of a draft, who is left."""
+    return (LEFT, *LEVELS[1:]) if state == Campaign.DRAFT else LEVELS
+
+
+def in_lens(campaign: Campaign) -> NDArray[np.int64]:
+    """Everybody in the lens of a drawn campaign, those who fell away included, ascending."""
+    if campaign.arms is None:
+        return np.zeros(0, np.int64)
+    return np.flatnonzero(np.asarray(read_column(campaign.arms).values) > 0)
 
 
 def let_go(campaign: Campaign) -> None:

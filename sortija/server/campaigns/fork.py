@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.campaigns.money import break_even
 from sortija.core.campaigns.power import smallest_effect
 from sortija.server.campaigns.costs import costs_of
+from sortija.server.campaigns.drawn import DRAWN, drawn_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.people import Audience
 from sortija.server.portraits.figures import or_none
 
-__all__ = ["ForkPoint", "Pays", "fork_of", "pays_of"]
+__all__ = [
+    "ForkPoint", "Pays", "PoolBody", "ProofBody", "fork_of", "pays_of", "pool_of", "proof_of",
+]  # fmt: skip
 
 #: Shares that can be held out.
 SHARES = tuple(n / 20 for n in range(11))
@@ -33,6 +37,22 @@ class ForkPoint(BaseModel):
     large: bool
     of_segment: float | None
     segment: str
+
+
+class PoolBody(BaseModel):
+    """Read together with the campaign ``name``, a rise of ``effect`` would be found 8 times in
+    10."""
+
+    name: str
+    effect: float
+
+
+class ProofBody(BaseModel):
+    """What a list of so many ``customers`` would prove with the same share held out; null: it
+    cannot be measured."""
+
+    customers: int
+    effect: float | None
 
 
 class Pays(BaseModel):
@@ -78,6 +98,32 @@ def _whole(point: ForkPoint, written: int, held: int, base: float | None) -> For
     large = effect is not None and effect > _LARGE
     told = {"written": written, "held": held, "effect": effect, "large": large}
     return point.model_copy(update=told)
+
+
+def pool_of(campaign: Campaign, written: int, held: int, base: float) -> PoolBody | None:
+    """The campaign that a draft which proves little is best read together with: one of the same
+    offer, with most customers in both arms; None where the draft proves enough, or no other is."""
+    alone = smallest_effect(written, held, base)
+    if alone <= _LARGE:
+        return None
+    best: PoolBody | None = None
+    others = Campaign.objects.filter(study=campaign.study_id, dropped=False).exclude(arms=None)
+    for other in others.select_related(*DRAWN):
+        drawn = drawn_of(other)
+        out = int(drawn.held.sum())
+        if other.offer != campaign.offer or not out or out == len(drawn.held):
+            continue
+        effect = smallest_effect(written + len(drawn.held) - out, held + out, base)
+        if not np.isnan(effect) and (best is None or effect < best.effect):
+            best = PoolBody(name=other.name, effect=effect)
+    return best
+
+
+def proof_of(campaign: Campaign, customers: int, base: float | None) -> ProofBody:
+    """What a list of a chosen size would prove."""
+    held = round(customers * campaign.holdout)
+    effect = None if base is None else or_none(smallest_effect(customers - held, held, base))
+    return ProofBody(customers=customers, effect=effect)
 
 
 def pays_of(campaign: Campaign, audience: Audience, written: int) -> Pays | None:

@@ -8,7 +8,7 @@ import numpy as np
 
 from sortija.core.table import Column
 from sortija.server.campaigns.audience import audience_of
-from sortija.server.campaigns.drawn import LEVELS
+from sortija.server.campaigns.drawn import levels_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.responses import outcome_of
 from sortija.server.lens.fields import Field, field_kind
@@ -44,7 +44,7 @@ def _campaign_field(study: Study, window: WindowInView, name: str) -> Field | No
         return None
     codes = np.where(audience.fell, audience.fell + 2, 0).astype(np.int32)
     codes[audience.customers] = 1
-    levels = ("left to write to", *LEVELS[1:])
+    levels = levels_of(campaign.state)
     return _field(campaign, Column(name, "category", codes, "", levels), "")
 
 

@@ -16,7 +16,7 @@ __all__ = ["REASONS", "Audience"]
 #: several reasons is told of under the first.
 REASONS = (
     "no consent", "do not contact", "standing control", "held out elsewhere", "another campaign",
-    "written to lately", "no address",
+    "written to lately", "no address", "beyond the budget",
 )  # fmt: skip
 
 

@@ -35,7 +35,10 @@ from sortija.server.portraits.figures import or_none
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.process_cache import remembered
 
-__all__ = ["CampaignResult", "gap_of", "money_of", "result_of"]
+__all__ = [
+    "CampaignResult", "RiseBody", "SpendResult", "gap_of", "money_of", "result_of", "rise_body",
+    "spend_body",
+]  # fmt: skip
 
 #: Of fewer customers in an arm of a segment no effect is told.
 LEAST = 20
@@ -236,7 +239,7 @@ def _read(key: Keyed[tuple[Campaign, Outcome]]) -> CampaignResult:
 
 def _tell(campaign: Campaign, outcome: Outcome, effect: Effect, result: CampaignResult) -> None:
     returned, sizes = effect.returned, effect.arms.sizes.sum(axis=1)
-    result.returned, result.anyway = _body(returned), or_none(came_anyway(returned))
+    result.returned, result.anyway = rise_body(returned), or_none(came_anyway(returned))
     for arm, share, between in (
         (result.written, returned.written, returned.written_between),
         (result.held, returned.held, returned.held_between),
@@ -244,7 +247,7 @@ def _tell(campaign: Campaign, outcome: Outcome, effect: Effect, result: Campaign
         if arm is not None:
             arm.share, (arm.low, arm.high) = share, between
     if effect.spend is not None:
-        result.spend = _spend(effect.spend)
+        result.spend = spend_body(effect.spend)
     told = returned.low > 0 or returned.high < 0
     if outcome.final:
         result.by_luck = returned.by_luck
@@ -311,16 +314,19 @@ def _arm(came: NDArray[np.bool_]) -> ArmResult:
     return ArmResult(customers=of, came=count, share=count / of, low=low, high=high)
 
 
-def _body(found: Difference) -> RiseBody:
+def rise_body(found: Difference) -> RiseBody:
+    """A difference for the wire."""
     return RiseBody(
         written=found.written, held=found.held, difference=found.difference,
         low=or_none(found.low), high=or_none(found.high),
     )  # fmt: skip
 
 
-def _spend(found: Spend) -> SpendResult:
+def spend_body(found: Spend) -> SpendResult:
+    """Spend a head for the wire."""
     return SpendResult(
-        plain=_body(found.plain), adjusted=_body(found.adjusted) if found.adjusted else None,
+        plain=rise_body(found.plain),
+        adjusted=rise_body(found.adjusted) if found.adjusted else None,
         cap=or_none(found.cap),
     )  # fmt: skip
 

@@ -17,6 +17,8 @@ urlpatterns = [
     path("studies/<int:study>/campaigns/<int:campaign>/move", api.MoveView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/costs", api.CostsView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/result", api.ResultView.as_view()),
+    path("studies/<int:study>/campaigns/<int:campaign>/proof", api.ProofView.as_view()),
+    path("studies/<int:study>/campaigns/<int:campaign>/later", api.LaterView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/report", api.ReportView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/report/file", api.ReportFileView.as_view()),
     path("studies/<int:study>/campaigns/<int:campaign>/draw", api.DrawView.as_view()),

@@ -11,14 +11,15 @@ from pydantic import BaseModel
 from sortija.core.calendar import date_of
 from sortija.core.campaigns.holdout import draw_holdout
 from sortija.core.campaigns.power import smallest_effect
+from sortija.core.lens.clauses import Clause, canonical
 from sortija.server.campaigns.actions import today_of
 from sortija.server.campaigns.audience import audience_of
-from sortija.server.campaigns.costs import CostsBody
+from sortija.server.campaigns.costs import CostsBody, margin_known
 from sortija.server.campaigns.delivery.letters import OutboxRow, left_of, outbox_of
 from sortija.server.campaigns.delivery.service import service_body
 from sortija.server.campaigns.do_not_contact import DoNotContact, do_not_contact_body
-from sortija.server.campaigns.drawn import drawn_of
-from sortija.server.campaigns.fork import ForkPoint, Pays, fork_of, pays_of
+from sortija.server.campaigns.drawn import drawn_of, in_lens, levels_of
+from sortija.server.campaigns.fork import ForkPoint, Pays, PoolBody, fork_of, pays_of, pool_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.offer import CampaignOffer, expected_of
 from sortija.server.campaigns.people import REASONS
@@ -46,6 +47,16 @@ class ArmRow(BaseModel):
     expected: float | None
 
 
+class OverlapRow(BaseModel):
+    """Two campaigns whose time overlaps, how many customers are in the lenses of both, and the
+    lens that holds them."""
+
+    first: int
+    second: int
+    customers: int
+    clauses: list[dict[str, Any]]
+
+
 class CampaignRow(BaseModel):
     """A plan: how many the lens holds, who falls away, who is written to, who is held out.
 
@@ -56,7 +67,9 @@ class CampaignRow(BaseModel):
     ``fork``: of a draft, what other shares would prove; ``pays``: from which rise on it pays.
     ``left``: by which way its list left, file or service, empty while none did; ``unsent``: rows
     that were stopped before they left. ``told_to``: the day to which responses can be told, empty
-    while there are none; ``read``: that is the planned day.
+    while there are none; ``read``: that is the planned day. ``margin_known``: what is left of a
+    sale by the Ledger's costs; ``pool``: of a draft that proves little, what it would prove read
+    together with another.
     """
 
     id: int
@@ -93,6 +106,8 @@ class CampaignRow(BaseModel):
     read: bool
     left: str
     unsent: int
+    margin_known: float | None
+    pool: PoolBody | None
 
 
 class CampaignsPage(BaseModel):
@@ -105,6 +120,7 @@ class CampaignsPage(BaseModel):
     today: str
     standing: StandingBody | None
     do_not_contact: DoNotContact
+    overlaps: list[OverlapRow]
     outbox: list[OutboxRow]
     service: str
     wait_minutes: int
@@ -136,6 +152,12 @@ def _arms(
 
 def campaign_row(campaign: Campaign) -> CampaignRow:
     """A campaign for the wire: drafts are counted afresh, drawn ones as they were drawn."""
+    return _looked_at(campaign)[0]
+
+
+def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.int64]]:
+    """A campaign for the wire, and the customers of its lens, ascending."""
+    inside = np.zeros(0, np.int64)
     fell: dict[str, int] = {}
     segments: list[tuple[int, int, int]] = []
     rate, trouble, untold, lens, yardstick, offer = None, "", "", 0, None, None
@@ -153,8 +175,10 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
             segments = _counted(audience.segment, found.held)
             offer = expected_of(campaign, audience.segment[~found.held])
             pays = pays_of(campaign, audience, int((~found.held).sum()))
+            inside = np.union1d(audience.customers, np.flatnonzero(audience.fell))
     else:
         drawn, yardstick = drawn_of(campaign), campaign.yardstick
+        inside = in_lens(campaign)
         kept = dict(campaign.fell_away)
         lens = kept.pop("lens", 0)
         # The database keeps no order; customers fell away in this one.
@@ -169,7 +193,7 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         each = [(arm.segment, arm.written, arm.held) for arm in arms]
         fork = fork_of(each, campaign.holdout, rate.careful if rate else None)
     effect = smallest_effect(written, held, rate.careful) if rate is not None else float("nan")
-    return CampaignRow(
+    row = CampaignRow(
         id=campaign.pk, name=campaign.name, state=campaign.state, revision=campaign.revision,
         clauses=campaign.clauses, window=campaign.window, send_on=campaign.send_on.isoformat(),
         read_on=campaign.read_on.isoformat(), holdout=campaign.holdout, seed=campaign.seed,
@@ -185,19 +209,43 @@ def campaign_row(campaign: Campaign) -> CampaignRow:
         handed_on=campaign.handed_at.date().isoformat() if campaign.handed_at else "",
         told_to=date_of(told).isoformat() if told is not None else "",
         read=told is not None and date_of(told) >= campaign.read_on, left=left, unsent=unsent,
+        margin_known=margin_known(campaign),
+        pool=pool_of(campaign, written, held, rate.careful) if (
+            rate is not None and campaign.state == Campaign.DRAFT
+        ) else None,
     )  # fmt: skip
+    return row, inside
+
+
+def _overlaps(looked: list[tuple[CampaignRow, NDArray[np.int64]]]) -> list[OverlapRow]:
+    """Pairs whose time overlaps and that share customers, the earlier one first."""
+    ordered = sorted(looked, key=lambda each: (each[0].send_on, each[0].id))
+    out = []
+    for n, (one, those) in enumerate(ordered):
+        for other, these in ordered[n + 1 :]:
+            if other.send_on <= one.read_on:
+                both = len(np.intersect1d(those, these, assume_unique=True))
+                if both:
+                    lens = [Clause(f"campaign:{row.id}", levels_of(row.state)) for row in
+                            (one, other)]  # fmt: skip
+                    out.append(OverlapRow(
+                        first=one.id, second=other.id, customers=both, clauses=canonical(lens),
+                    ))  # fmt: skip
+    return out
 
 
 def campaigns_page(study: Study) -> CampaignsPage:
     """The whole station in one answer."""
     rows = Campaign.objects.filter(study=study, dropped=False).select_related("study", "yardstick")
-    campaigns = [campaign_row(c) for c in rows.order_by("-id")]
+    looked = [_looked_at(c) for c in rows.order_by("-id")]
+    campaigns = [row for row, _ in looked]
     service = service_body(study, secrets=False)
     state = Status(state="whole") if campaigns else Status(state="empty", words="No campaign yet.")
     return CampaignsPage(
         status=state, campaigns=campaigns, today=today_of(study).isoformat(),
         standing=standing_body(study), do_not_contact=do_not_contact_body(study),
-        outbox=outbox_of(study), service=service.host, wait_minutes=service.wait_minutes,
+        overlaps=_overlaps(looked), outbox=outbox_of(study), service=service.host,
+        wait_minutes=service.wait_minutes,
     )  # fmt: skip
 
 

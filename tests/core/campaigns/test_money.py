@@ -9,7 +9,7 @@ import numpy as np
 
 from sortija.core.campaigns.differences import Difference
 from sortija.core.campaigns.effect import spend_effect
-from sortija.core.campaigns.money import Costs, break_even, cut, worth
+from sortija.core.campaigns.money import Costs, affordable, break_even, cut, worth
 from tests.core.campaigns.worlds import sent
 
 COSTS = Costs(contact=0.6, fixed=90, discount=4, margin=0.35)
@@ -49,15 +49,34 @@ class Worth(unittest.TestCase):
 
 
 class Budget(unittest.TestCase):
-    def test_the_greatest_come_first_and_the_money_is_not_overspent(self) -> None:
+    def test_the_greatest_come_first(self) -> None:
         rng = np.random.default_rng(2)
         value, second = rng.integers(0, 5, 300).astype(float), rng.random(300)
-        kept = cut([value, second], 150.0, COSTS)
-        self.assertEqual(int(kept.sum()), 100)
-        self.assertLessEqual(COSTS.of(int(kept.sum())), 150)
-        plain = sorted(range(300), key=lambda i: (-value[i], -second[i]))[:100]
+        value[::50] = np.nan
+        kept = cut([value, second], 100)
+        plain = sorted(
+            (i for i in range(300) if i % 50), key=lambda i: (-value[i], -second[i])
+        )[:100]  # fmt: skip
         self.assertEqual(set(np.flatnonzero(kept)), set(plain))
+        self.assertEqual(int(cut([value], 298).sum()), 298)  # those who are not known come last
+
+    def test_an_audience_is_as_large_as_the_money_lasts_for_and_no_larger(self) -> None:
+        for budget in (89, 90, 91, 100, 133.7, 500):
+            for holdout in (0.0, 0.1, 0.3, 0.5, 0.9):
+                size = affordable(budget, COSTS, holdout, 10_000)
+
+                def cost(n: int, share: float = holdout) -> float:
+                    return COSTS.of(n - round(n * share))
+
+                if size:
+                    self.assertLessEqual(cost(size), budget)
+                if budget >= COSTS.fixed and size < 10_000:
+                    self.assertGreater(cost(size + 1), budget)
 
     def test_nobody_where_the_fixed_cost_is_too_much_and_all_where_letters_are_free(self) -> None:
-        self.assertFalse(cut([np.ones(9)], 80, COSTS).any())
-        self.assertTrue(cut([np.ones(9)], 0, Costs()).all())
+        self.assertEqual(affordable(80, COSTS, 0.2, 9), 0)
+        self.assertEqual(affordable(0, Costs(), 0.2, 9), 9)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -282,6 +282,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/campaigns/{campaign}/later": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What became of both arms 3, 6 and 12 months after the day of sending. */
+        get: operations["studies_campaigns_later_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/campaigns/{campaign}/left/{departure}": {
         parameters: {
             query?: never;
@@ -381,6 +398,23 @@ export interface paths {
          *     can.
          */
         post: operations["studies_campaigns_outbox_stop_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/campaigns/{campaign}/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a list of a chosen size would prove, with the same share held out. */
+        get: operations["studies_campaigns_proof_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3171,6 +3205,16 @@ export interface components {
             seconds?: number;
         };
         /**
+         * CampaignLater
+         * @description ``free_from``: until this day those held out were kept from every other campaign.
+         */
+        CampaignLater: {
+            /** Later */
+            later: components["schemas"]["LaterOn"][];
+            /** Free From */
+            free_from: string;
+        };
+        /**
          * CampaignOffer
          * @description What is offered, and the share of those written to that can be expected to take it, with
          *     where one such offer comes out 95 times in 100; ``like``: past offers that have all of it;
@@ -3295,7 +3339,9 @@ export interface components {
          *     ``fork``: of a draft, what other shares would prove; ``pays``: from which rise on it pays.
          *     ``left``: by which way its list left, file or service, empty while none did; ``unsent``: rows
          *     that were stopped before they left. ``told_to``: the day to which responses can be told, empty
-         *     while there are none; ``read``: that is the planned day.
+         *     while there are none; ``read``: that is the planned day. ``margin_known``: what is left of a
+         *     sale by the Ledger's costs; ``pool``: of a draft that proves little, what it would prove read
+         *     together with another.
          */
         CampaignRow: {
             /** Id */
@@ -3367,6 +3413,9 @@ export interface components {
             left: string;
             /** Unsent */
             unsent: number;
+            /** Margin Known */
+            margin_known: number | null;
+            pool: components["schemas"]["PoolBody"] | null;
         };
         /**
          * CampaignsPage
@@ -3382,6 +3431,8 @@ export interface components {
             today: string;
             standing: components["schemas"]["StandingBody"] | null;
             do_not_contact: components["schemas"]["DoNotContact"];
+            /** Overlaps */
+            overlaps: components["schemas"]["OverlapRow"][];
             /** Outbox */
             outbox: components["schemas"]["OutboxRow"][];
             /** Service */
@@ -3880,7 +3931,9 @@ export interface components {
         /**
          * CostsBody
          * @description In the study's currency: a contact, fixed, and the discount that one who takes the offer up
-         *     gets; ``margin``: the share of spend that is left after the cost of goods, null: not said.
+         *     gets; ``margin``: the share of spend that is left after the cost of goods, null: what the
+         *     Ledger knows of costs; ``budget``: so much may be spent on writing, null: as much as it takes,
+         *     and in which ``order`` customers are written to then.
          */
         CostsBody: {
             /**
@@ -3903,6 +3956,17 @@ export interface components {
              * @default null
              */
             margin?: number | null;
+            /**
+             * Budget
+             * @default null
+             */
+            budget?: number | null;
+            /**
+             * Order
+             * @default expected value
+             * @enum {string}
+             */
+            order?: "expected value" | "value" | "segment";
         };
         /** Credentials */
         Credentials: {
@@ -5370,6 +5434,50 @@ export interface components {
             tiers: components["schemas"]["TierDraft"][] | null;
         };
         /**
+         * LaterOn
+         * @description So many ``months`` after sending, on the day ``on``; ``lacks``: why nothing is told yet.
+         *
+         *     ``bought``: who bought since the day of sending; ``spend``: since then; ``states``: where both
+         *     arms are, intervals widened for as many looks, empty without adopted groups, or where
+         *     ``states_lack`` says why.
+         */
+        LaterOn: {
+            /** Months */
+            months: number;
+            /** On */
+            on: string;
+            /** Lacks */
+            lacks: string;
+            bought: components["schemas"]["RiseBody"] | null;
+            spend: components["schemas"]["SpendResult"] | null;
+            /** States */
+            states: components["schemas"]["LaterState"][];
+            /** States Lack */
+            states_lack: string;
+        };
+        /**
+         * LaterState
+         * @description The share of each arm that is in a segment, or in none; null: too few to tell.
+         */
+        LaterState: {
+            /** State */
+            state: string;
+            /** Mark */
+            mark: number | null;
+            /** Customers */
+            customers: number;
+            /** Written */
+            written: number | null;
+            /** Held */
+            held: number | null;
+            /** Difference */
+            difference: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+        };
+        /**
          * LedgerChoices
          * @description What is chosen beside the switches; ``revisions`` by setting, for the next change.
          */
@@ -6612,6 +6720,23 @@ export interface components {
             choice: string;
         };
         /**
+         * OverlapRow
+         * @description Two campaigns whose time overlaps, how many customers are in the lenses of both, and the
+         *     lens that holds them.
+         */
+        OverlapRow: {
+            /** First */
+            first: number;
+            /** Second */
+            second: number;
+            /** Customers */
+            customers: number;
+            /** Clauses */
+            clauses: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
          * OwnBody
          * @description A rule of the study's own; ``slot``: the one that is changed, nothing for a new one.
          */
@@ -7112,6 +7237,17 @@ export interface components {
             shade: (number | null)[][] | null;
         };
         /**
+         * PoolBody
+         * @description Read together with the campaign ``name``, a rise of ``effect`` would be found 8 times in
+         *     10.
+         */
+        PoolBody: {
+            /** Name */
+            name: string;
+            /** Effect */
+            effect: number;
+        };
+        /**
          * PooledBody
          * @description Several campaigns together (random effects): ``between``: by how much true effects differ, a
          *     standard deviation, ``differ``: p that they do; ``next_low`` to ``next_high``: where one more
@@ -7246,6 +7382,17 @@ export interface components {
             chance: number;
             /** Real */
             real: number;
+        };
+        /**
+         * ProofBody
+         * @description What a list of so many ``customers`` would prove with the same share held out; null: it
+         *     cannot be measured.
+         */
+        ProofBody: {
+            /** Customers */
+            customers: number;
+            /** Effect */
+            effect: number | null;
         };
         /** ProposalBody */
         ProposalBody: {
@@ -10270,6 +10417,37 @@ export interface operations {
             };
         };
     };
+    studies_campaigns_later_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CampaignLater"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     studies_campaigns_left_create: {
         parameters: {
             query?: never;
@@ -10469,6 +10647,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LettersPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_campaigns_proof_retrieve: {
+        parameters: {
+            query?: {
+                /** @description of the list */
+                customers?: number;
+            };
+            header?: never;
+            path: {
+                campaign: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofBody"];
                 };
             };
             /** @description It cannot be done, and why. */

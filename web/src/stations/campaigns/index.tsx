@@ -8,7 +8,9 @@ import { BringIn } from "@/stations/campaigns/bring-in";
 import { ByVersion } from "@/stations/campaigns/by-version";
 import { BySegment } from "@/stations/campaigns/by-segment";
 import { HandOver } from "@/stations/campaigns/hand-over";
+import { Later } from "@/stations/campaigns/later";
 import { WhatBecameOfIt } from "@/stations/campaigns/letters";
+import { OfSize } from "@/stations/campaigns/of-size";
 import { Outbox } from "@/stations/campaigns/outbox";
 import { DoNotContact } from "@/stations/campaigns/do-not-contact";
 import { Offered } from "@/stations/campaigns/offered";
@@ -107,6 +109,7 @@ export function Campaigns() {
         rows={rows}
         row={row}
         today={campaigns.data.today}
+        overlaps={campaigns.data.overlaps}
         onChoose={choose}
         onMove={canChange ? (each, days) => act.move.mutate({ row: each, days }) : undefined}
       />
@@ -218,6 +221,7 @@ function OneCampaign({ row, page, act }: { row: Row; page: Page; act: Act }) {
           )}
           {found.data?.balance && <p className="text-12 text-quiet">{found.data.balance.words}</p>}
         </div>
+        {!drawn && row.base_rate !== null && <OfSize row={row} />}
         {row.offer && <Offered offer={row.offer} />}
       </section>
       <div className="grid grid-cols-2 items-start gap-3">
@@ -231,6 +235,7 @@ function OneCampaign({ row, page, act }: { row: Row; page: Page; act: Act }) {
           result={result}
           onCosts={canChange ? (body) => act.costs.mutateAsync({ row, body }) : undefined}
         />
+        {row.read && <Later row={row} />}
         {drawn && <WhatBecameOfIt row={row} moved={movedBy(page, row)} />}
       </div>
     </>

@@ -29,12 +29,13 @@ export function proofWords(row: Row, fork: ForkPoint | null): string[] {
   if (row.base_rate === null) return [`How large a rise this finds cannot be told: ${row.untold}.`];
   if (fork.effect === null)
     return [
-      `This cannot be measured: ${count(fork.written)} written to and ${count(fork.held)} held out are too few to tell any rise. Widen the lens, or hold out more.`,
+      `This cannot be measured: ${count(fork.written)} written to and ${count(fork.held)} held out are too few to tell any rise. Widen the lens, hold out more${poolWords(row)}.`,
     ];
   const said = [
     `This fork finds a rise of ${inHundred(fork.effect)} points or more, 8 times in 10.`,
   ];
-  if (fork.large) said.push("Hardly a letter does as much: hold out more, or widen the lens.");
+  if (fork.large)
+    said.push(`Hardly a letter does as much: widen the lens, hold out more${poolWords(row)}.`);
   if (fork.segment)
     said.push(
       fork.of_segment === null
@@ -45,4 +46,10 @@ export function proofWords(row: Row, fork: ForkPoint | null): string[] {
     `Of ${count(row.learnt_from)} in the same lens one horizon earlier, ${inHundred(row.base_rate)} in 100 came unasked (95%: ${inHundred(row.base_low ?? 0)} to ${inHundred(row.base_high ?? 0)}).`,
   );
   return said;
+}
+
+/** The other campaign that a small one is best read together with. */
+function poolWords({ pool }: Row): string {
+  if (!pool) return "";
+  return `, or pool it with ${pool.name}: together they find ${inHundred(pool.effect)} points`;
 }

@@ -7,6 +7,7 @@ import type { Result, Row } from "@/stations/campaigns/types";
 import { inHundred } from "@/stations/campaigns/words";
 import { useMoney, useStudy } from "@/study/context";
 import { Input } from "@/ui/input";
+import { Select } from "@/ui/select";
 
 type Costs = Schemas["CostsBody"];
 type Worth = Schemas["WorthBody"];
@@ -28,14 +29,14 @@ export function WhatItWasWorth({ row, result, onCosts }: Props) {
       ) : (
         <PaysWords row={row} read={result !== null} />
       )}
-      <CostsForm key={`${row.id}:${row.revision}`} costs={row.costs} onCosts={onCosts} />
+      <CostsForm key={`${row.id}:${row.revision}`} row={row} onCosts={onCosts} />
     </section>
   );
 }
 
 function PaysWords({ row, read }: { row: Row; read: boolean }) {
   const inMoney = useMoney("short");
-  if (row.costs.margin === null)
+  if (row.costs.margin === null && row.margin_known === null)
     return (
       <p className="mt-1 text-12 text-quiet">
         Say what is left of a sale after the cost of goods, and Sortija tells{" "}
@@ -167,7 +168,15 @@ function netWords(worth: Worth, final: boolean, inMoney: (value: number) => stri
   return verdict && final ? `${between}: ${VERDICTS[verdict]}.` : `${between}, so far.`;
 }
 
-function CostsForm({ costs, onCosts }: { costs: Costs; onCosts: Props["onCosts"] }) {
+const ORDERS = [
+  ["expected value", "expected value first"],
+  ["value", "highest spend first"],
+  ["segment", "best segments first"],
+] as const;
+
+function CostsForm({ row, onCosts }: { row: Row; onCosts: Props["onCosts"] }) {
+  const { costs } = row;
+  const draft = row.state === "draft";
   const { study } = useStudy();
   const [edits, setEdits] = useState<Record<string, string>>({});
   const kept: Record<string, string> = {
@@ -178,21 +187,24 @@ function CostsForm({ costs, onCosts }: { costs: Costs; onCosts: Props["onCosts"]
       costs.margin === null || costs.margin === undefined
         ? ""
         : String(Number((100 * costs.margin).toFixed(2))),
+    budget: costs.budget === null || costs.budget === undefined ? "" : String(costs.budget),
   };
   const shown = { ...kept, ...edits };
   const keep = () => {
     if (Object.keys(edits).every((key) => edits[key] === kept[key])) return;
     const number = (key: string) => Number((shown[key] ?? "").replace(",", ".") || 0);
     const margin = shown.margin?.trim() ? number("margin") / 100 : null;
+    const budget = shown.budget?.trim() ? number("budget") : null;
     const next = {
       contact: number("contact"),
       fixed: number("fixed"),
       discount: number("discount"),
       margin,
+      budget,
     };
     if (Object.values(next).some((value) => value !== null && !Number.isFinite(value))) return;
     const clear = () => setEdits({});
-    onCosts?.(next).then(clear, clear);
+    onCosts?.({ ...costs, ...next }).then(clear, clear);
   };
   const field = (key: string, words: string, unit: string) => (
     <label className="grid gap-0.5 text-11 text-quiet">
@@ -203,6 +215,9 @@ function CostsForm({ costs, onCosts }: { costs: Costs; onCosts: Props["onCosts"]
           inputMode="decimal"
           className="w-16 text-12"
           value={shown[key] ?? ""}
+          placeholder={
+            key === "margin" && row.margin_known !== null ? inHundred(row.margin_known) : ""
+          }
           disabled={!onCosts}
           onChange={(event) => setEdits({ ...edits, [key]: event.target.value })}
           onBlur={keep}
@@ -218,6 +233,25 @@ function CostsForm({ costs, onCosts }: { costs: Costs; onCosts: Props["onCosts"]
       {field("fixed", "fixed", study.currency)}
       {field("discount", "discount", study.currency)}
       {field("margin", "left of a sale", "%")}
+      {(draft || costs.budget != null) && field("budget", "budget", study.currency)}
+      {draft && costs.budget != null && (
+        <label className="grid gap-0.5 text-11 text-quiet">
+          who is written to
+          <Select
+            className="py-1 text-12"
+            value={costs.order ?? "expected value"}
+            options={ORDERS}
+            disabled={!onCosts}
+            onChange={(order) => void onCosts?.({ ...costs, order })}
+          />
+        </label>
+      )}
+      {costs.margin === null && row.margin_known !== null && (
+        <p className="w-full text-11 text-quiet">
+          What is left of a sale is taken from the costs in the Ledger:{" "}
+          {inHundred(row.margin_known)}%.
+        </p>
+      )}
     </div>
   );
 }

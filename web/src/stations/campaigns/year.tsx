@@ -1,9 +1,12 @@
 import { useRef, useState } from "react";
 import type { KeyboardEvent, PointerEvent } from "react";
 
-import { day } from "@/charts/format";
+import type { Schemas } from "@/api/client";
+import { count, day } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
+import type { Clause } from "@/lens/clauses";
+import { useLens } from "@/lens/context";
 import type { Row } from "@/stations/campaigns/types";
 
 const WIDTH = 960;
@@ -16,13 +19,14 @@ interface Props {
   rows: Row[];
   row: Row;
   today: string;
+  overlaps: Schemas["OverlapRow"][];
   onChoose: (id: number) => void;
   /** Move a draft by so many days. */
   onMove?: ((row: Row, days: number) => void) | undefined;
 }
 
 /** The year of a campaign: all of them beside each other, drafts to be moved. */
-export function Year({ rows, row, today, onChoose, onMove }: Props) {
+export function Year({ rows, row, today, overlaps, onChoose, onMove }: Props) {
   const frame = useRef<SVGGElement>(null);
   const [moving, setMoving] = useState<{ id: number; from: number; days: number } | null>(null);
   const year = Number(row.send_on.slice(0, 4));
@@ -146,7 +150,32 @@ export function Year({ rows, row, today, onChoose, onMove }: Props) {
           );
         })}
       </PickPicture>
+      <Overlaps rows={shown} overlaps={overlaps} />
     </section>
+  );
+}
+
+/** Campaigns whose time overlaps, and how many customers are in the lenses of both. */
+function Overlaps({ rows, overlaps }: { rows: Row[]; overlaps: Schemas["OverlapRow"][] }) {
+  const lens = useLens();
+  const name = (id: number) => rows.find((each) => each.id === id)?.name;
+  const there = overlaps.filter((each) => name(each.first) && name(each.second));
+  if (there.length === 0) return null;
+  return (
+    <ul className="mt-1 flex flex-wrap gap-x-4 text-12 text-quiet">
+      {there.map(({ first, second, customers, clauses }) => (
+        <li key={`${first}-${second}`}>
+          {name(first)} and {name(second)}:{" "}
+          <button
+            type="button"
+            className="min-h-[24px] text-teal underline"
+            onClick={() => lens.set(clauses as Clause[])}
+          >
+            {count(customers)} in both
+          </button>
+        </li>
+      ))}
+    </ul>
   );
 }
 

@@ -23,7 +23,7 @@ from sortija.server.studies.windows import WindowInView
 
 SENT, READ = date(2026, 1, 31), date(2026, 2, 28)
 MAY, JUNE = (WindowInView(date(2026, month, day), "12") for month, day in ((5, 31), (6, 30)))
-LETTER = CostsBody(contact=0.62, fixed=90, discount=0, margin=0.38)
+LETTER = CostsBody(contact=0.62, fixed=90, discount=0, margin=0.38, budget=None)
 AWAY = Clause("measure:recency", ranges=((60.0, None),))
 
 
