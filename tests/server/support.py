@@ -250,6 +250,10 @@ class DemoCase(Demo, ServerCase):
         self.send("post", "groups/adopt", {"grouping": row["id"]})
         return row
 
+    def four_groups(self):
+        """The usual recipe run, 4 groups adopted: for ``once`` of a class."""
+        self.adopt(4)
+
 
 class WorkerCase(ServerCase):
     """Real workers, in processes of their own, that can be killed."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 from pydantic import BaseModel
@@ -16,13 +17,24 @@ from sortija.server.campaigns.people import Audience
 from sortija.server.portraits.figures import or_none
 
 __all__ = [
-    "ForkPoint", "Pays", "PoolBody", "ProofBody", "fork_of", "pays_of", "pool_of", "proof_of",
+    "ForkArm", "ForkPoint", "Pays", "PoolBody", "ProofBody", "fork_of", "pays_of", "pool_of",
+    "proof_of",
 ]  # fmt: skip
 
 #: Shares that can be held out.
 SHARES = tuple(n / 20 for n in range(11))
 #: A rise that few letters bring about.
 _LARGE = 0.15
+
+
+class ForkArm(NamedTuple):
+    """A part of the audience by name; ``segment``: it is one of the segments, not of those beside
+    them."""
+
+    name: str
+    written: int
+    held: int
+    segment: bool
 
 
 class ForkPoint(BaseModel):
@@ -64,32 +76,37 @@ class Pays(BaseModel):
     rise: float | None
 
 
-def fork_of(
-    arms: Sequence[tuple[str, int, int]], share: float, base: float | None
-) -> list[ForkPoint]:
+def fork_of(arms: Sequence[ForkArm], share: float, base: float | None) -> list[ForkPoint]:
     """What each share would prove; the one that the plan has, by the arms as they are drawn.
 
-    ``arms``: each segment by name, how many are written to, how many held out; ``base``: the share
-    who come unasked, None where that cannot be told.
+    ``base``: the share who come unasked, None where that cannot be told.
     """
     points = [_point(share, arms, base)]
     for other in SHARES:
         if abs(other - share) > 1e-6:
-            cut = [(name, one + two, round((one + two) * other)) for name, one, two in arms]
-            whole = sum(of for _, of, _ in cut)
-            point = _point(other, [(name, of - held, held) for name, of, held in cut], base)
+            whole = sum(arm.written + arm.held for arm in arms)
+            point = _point(other, [_forked(arm, other) for arm in arms], base)
             points.append(_whole(point, whole - round(whole * other), round(whole * other), base))
     return sorted(points, key=lambda point: point.share)
 
 
-def _point(share: float, arms: Sequence[tuple[str, int, int]], base: float | None) -> ForkPoint:
-    name, written, held = min(arms, key=lambda arm: arm[1] + arm[2], default=("", 0, 0))
+def _forked(arm: ForkArm, share: float) -> ForkArm:
+    of = arm.written + arm.held
+    held = round(of * share)
+    return arm._replace(written=of - held, held=held)
+
+
+def _point(share: float, arms: Sequence[ForkArm], base: float | None) -> ForkPoint:
+    segments = [arm for arm in arms if arm.segment]
+    name, written, held, _ = min(
+        segments, key=lambda arm: arm.written + arm.held, default=ForkArm("", 0, 0, False)
+    )
     point = ForkPoint(
         share=share, written=0, held=0, effect=None, large=False,
         of_segment=None if base is None else or_none(smallest_effect(written, held, base)),
-        segment=name if len(arms) > 1 else "",
+        segment=name if len(segments) > 1 else "",
     )  # fmt: skip
-    return _whole(point, sum(arm[1] for arm in arms), sum(arm[2] for arm in arms), base)
+    return _whole(point, sum(arm.written for arm in arms), sum(arm.held for arm in arms), base)
 
 
 def _whole(point: ForkPoint, written: int, held: int, base: float | None) -> ForkPoint:

@@ -17,13 +17,13 @@ from sortija.core.campaigns.telling import day_words
 from sortija.server.campaigns.audience import window_of
 from sortija.server.campaigns.drawn import Drawn, drawn_of
 from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.people import state_words
 from sortija.server.campaigns.result import RiseBody, SpendResult, rise_body, spend_body
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.groups.yardsticks.assignments import (
     AssignmentAt,
     assignment_at,
-    segment_labels,
 )
 from sortija.server.ledger.store.coverage import covered
 from sortija.server.ledger.store.ledger import Ledger, ledger_of
@@ -36,9 +36,6 @@ __all__ = ["CampaignLater", "later_of"]
 
 #: Months after the day of sending at which one looks again.
 MONTHS = (3, 6, 12)
-#: How states beside the segments are told.
-_STATES = {"left": "no purchase in the 12 months", "not yet": "no purchase yet",
-           "unplaced": "in no segment"}  # fmt: skip
 
 
 class LaterState(BaseModel):
@@ -121,7 +118,7 @@ def _told(campaign: Campaign, drawn: Drawn, ledger: Ledger, on: date, row: Later
     if placed is None:
         row.states_lack = "the segments of that day are being worked out"
         return row
-    labels = segment_labels(yardstick)
+    labels = state_words(yardstick)
     key = (placed.stamp, stamp, labels)
     row.states = _states(Keyed(key, (drawn, placed, yardstick)))
     return row
@@ -153,13 +150,13 @@ def _states(key: Keyed[tuple[Drawn, AssignmentAt, Yardstick]]) -> list[LaterStat
     state = np.asarray(placed.placement.state)
     known = drawn.customers < len(state)
     arms: Arms = arms_of(drawn.held[known], drawn.stratum[known])
-    labels = segment_labels(yardstick)
+    labels = state_words(yardstick)
     marks = [segment.mark for segment in yardstick.segments.all()]
     out = []
     for each in states_apart(state[drawn.customers[known]], arms):
         name, gap = labels[each.number], each.gap
         out.append(LaterState(
-            state=_STATES.get(name, name) if each.number >= len(marks) else name,
+            state=name,
             mark=marks[each.number] if each.number < len(marks) else None,
             customers=each.customers, written=gap.written if gap else None,
             held=gap.held if gap else None, difference=gap.difference if gap else None,

@@ -8,9 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.campaigns.base_rate import BaseRate
+from sortija.core.groups.assignment import STATES
 from sortija.server.groups.models import Yardstick
+from sortija.server.groups.yardsticks.assignments import segment_labels
 
-__all__ = ["REASONS", "Audience"]
+__all__ = ["REASONS", "Audience", "state_words"]
 
 #: Why customers of a lens are not written to, in the order in which they fall away: whoever has
 #: several reasons is told of under the first.
@@ -42,3 +44,19 @@ class Audience:
     untold: str
     basket: float
     made_from: str
+
+
+#: What states beside the segments are called here.
+_BESIDE = {
+    "left": "no purchase in the window", "not yet": "no purchase yet",
+    "unplaced": "in no segment",
+}  # fmt: skip
+
+
+def state_words(yardstick: Yardstick | None) -> tuple[str, ...]:
+    """What each state is called, by its number; of nobody without a yardstick."""
+    if yardstick is None:
+        return ()
+    labels = segment_labels(yardstick)
+    own = len(labels) - len(STATES)
+    return (*labels[:own], *(_BESIDE[label] for label in labels[own:]))

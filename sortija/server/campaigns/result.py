@@ -29,8 +29,8 @@ from sortija.server.campaigns.balance import ArmsAlike, balance_of
 from sortija.server.campaigns.costs import CostsBody, costs_of
 from sortija.server.campaigns.drawn import VERSIONS
 from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.people import state_words
 from sortija.server.campaigns.responses import Outcome, outcome_of
-from sortija.server.groups.yardsticks.assignments import segment_labels
 from sortija.server.portraits.figures import or_none
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.process_cache import remembered
@@ -184,7 +184,7 @@ def result_of(campaign: Campaign) -> CampaignResult:
         result = _nothing(campaign, _why_not(campaign))
         result.balance = balance_of(campaign)
         return result
-    names = tuple(segment_labels(campaign.yardstick)) if campaign.yardstick else ()
+    names = state_words(campaign.yardstick)
     key = Keyed((found.stamp, campaign.pk, names), (campaign, found))
     result = _read(key).model_copy()
     result.balance = balance_of(campaign)
@@ -265,7 +265,7 @@ def _tell_segments(
     campaign: Campaign, outcome: Outcome, arms: Arms, result: CampaignResult
 ) -> None:
     yardstick = campaign.yardstick
-    labels = segment_labels(yardstick) if yardstick else ()
+    labels = state_words(yardstick)
     marks = [segment.mark for segment in yardstick.segments.all()] if yardstick else []
     segment = outcome.drawn.segment
     there = np.unique(segment)

@@ -19,14 +19,21 @@ from sortija.server.campaigns.delivery.letters import OutboxRow, left_of, outbox
 from sortija.server.campaigns.delivery.service import service_body
 from sortija.server.campaigns.do_not_contact import DoNotContact, do_not_contact_body
 from sortija.server.campaigns.drawn import drawn_of, in_lens, levels_of
-from sortija.server.campaigns.fork import ForkPoint, Pays, PoolBody, fork_of, pays_of, pool_of
+from sortija.server.campaigns.fork import (
+    ForkArm,
+    ForkPoint,
+    Pays,
+    PoolBody,
+    fork_of,
+    pays_of,
+    pool_of,
+)
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.offer import CampaignOffer, expected_of
-from sortija.server.campaigns.people import REASONS
+from sortija.server.campaigns.people import REASONS, state_words
 from sortija.server.campaigns.responses import reaches
 from sortija.server.campaigns.standing import StandingBody, standing_body
 from sortija.server.groups.models import Yardstick
-from sortija.server.groups.yardsticks.assignments import segment_labels
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
@@ -137,7 +144,7 @@ def _arms(
     yardstick: Yardstick | None, segments: list[tuple[int, int, int]], offer: CampaignOffer | None
 ) -> list[ArmRow]:
     expected = offer.segments if offer else []
-    labels = segment_labels(yardstick) if yardstick else ()
+    labels = state_words(yardstick)
     marks = [s.mark for s in yardstick.segments.all()] if yardstick else []
     return [
         ArmRow(
@@ -190,7 +197,7 @@ def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.int64]]:
     written, held = sum(s[1] for s in segments), sum(s[2] for s in segments)
     arms = _arms(yardstick, segments, offer)
     if campaign.state == Campaign.DRAFT:
-        each = [(arm.segment, arm.written, arm.held) for arm in arms]
+        each = [ForkArm(a.segment, a.written, a.held, a.mark is not None) for a in arms]
         fork = fork_of(each, campaign.holdout, rate.careful if rate else None)
     effect = smallest_effect(written, held, rate.careful) if rate is not None else float("nan")
     row = CampaignRow(

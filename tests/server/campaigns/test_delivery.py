@@ -27,11 +27,10 @@ TOKEN = "a token of ours"
 
 
 class DeliveryCase(DemoCase):
-    once = DemoCase.swept
+    once = DemoCase.four_groups
 
     def setUp(self):
         super().setUp()
-        self.adopt(4)
         self.enterContext(mock.patch.object(push, "BLOCK", 20))
         self.enterContext(mock.patch.object(post, "PAUSES", (0.01,) * 12))
         self.row = self.send("post", "campaigns", {**PLAN, "clauses": [AWAY]}, 201)

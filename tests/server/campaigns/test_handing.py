@@ -14,11 +14,10 @@ AWAY = {"field": "measure:recency", "ranges": [[30, None]]}
 
 
 class Handing(DemoCase):
-    once = DemoCase.swept
+    once = DemoCase.four_groups
 
     def setUp(self):
         super().setUp()
-        self.adopt(4)
         self.row = self.send("post", "campaigns", {**PLAN, "clauses": [AWAY]}, 201)
         self.path = f"campaigns/{self.row['id']}"
         self.send("post", f"{self.path}/draw")

@@ -20,11 +20,7 @@ COSTED = """receipt,card,sold_at,item,qty,price,total,cost
 
 
 class Planning(DemoCase):
-    once = DemoCase.swept
-
-    def setUp(self):
-        super().setUp()
-        self.adopt(4)
+    once = DemoCase.four_groups
 
     def plan(self, *clauses, **changes):
         return self.send("post", "campaigns", {**PLAN, "clauses": list(clauses), **changes}, 201)
@@ -126,10 +122,9 @@ class Margins(ServerCase):
 
 
 class Later(DemoCase):
-    once = DemoCase.swept
+    once = DemoCase.four_groups
 
     def test_both_arms_months_later_against_lists_of_customers(self):
-        self.adopt(4)
         past = {"name": "Winter letter", "send_on": "2026-01-31", "read_on": "2026-02-28",
                 "list": (SMALL / "winter-letter.csv").read_text()}  # fmt: skip
         row = self.send("post", "campaigns/past", past, 201)
@@ -162,7 +157,6 @@ class Later(DemoCase):
                 self.assertAlmostEqual(each["difference"], found[place].gap.difference, places=6)
 
     def test_nothing_is_told_of_a_draft(self):
-        self.adopt(4)
         row = self.send("post", "campaigns", PLAN, 201)
         told = self.get(f"campaigns/{row['id']}/later")["later"]
         self.assertEqual({r["lacks"] for r in told}, {"Nothing is drawn yet."})

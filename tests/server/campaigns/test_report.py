@@ -10,11 +10,10 @@ from tests.server.support import SMALL, DemoCase
 
 
 class Report(DemoCase):
-    once = DemoCase.swept
+    once = DemoCase.four_groups
 
     def setUp(self):
         super().setUp()
-        self.adopt(4)
         past = {"name": "Winter letter", "send_on": "2026-01-31", "read_on": "2026-03-31",
                 "list": (SMALL / "winter-letter.csv").read_text()}  # fmt: skip
         self.row = self.send("post", "campaigns/past", past, 201)

@@ -24,11 +24,10 @@ COSTS = {"contact": 0.5, "fixed": 20, "discount": 1, "margin": 0.4}
 
 
 class Results(DemoCase):
-    once = DemoCase.swept
+    once = DemoCase.four_groups
 
     def setUp(self):
         super().setUp()
-        self.adopt(4)
         self.get("measures", to="2026-03-31")
         run_jobs()
 

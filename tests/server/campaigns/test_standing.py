@@ -9,13 +9,12 @@ from tests.server.support import SMALL, DemoCase
 
 
 class Standing(DemoCase):
-    once = DemoCase.swept
+    once = DemoCase.four_groups
 
     def codes(self):
         return np.asarray(read_column(StandingControl.objects.get(ended=False).column).values)
 
     def test_it_is_drawn_once_and_nobody_in_it_is_written_to(self):
-        self.adopt(4)
         body = self.send("post", "campaigns/standing", {"share": 0.05}, 201)
         self.assertEqual((body["of"], body["customers"]), (398, 20))
         control = in_control(self.study, 400)

@@ -9,11 +9,10 @@ from tests.server.support import DemoCase, run_jobs
 
 
 class Worked(DemoCase):
-    once = DemoCase.swept
+    once = DemoCase.four_groups
 
     def setUp(self):
         super().setUp()
-        self.adopt(4)
         self.get("measures", to="2025-12-31")
         run_jobs()
 

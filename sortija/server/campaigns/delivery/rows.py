@@ -14,7 +14,7 @@ from sortija.core.formats.exports import Told
 from sortija.server.campaigns.audience import window_of
 from sortija.server.campaigns.drawn import VERSIONS, Drawn, drawn_of
 from sortija.server.campaigns.models import Campaign
-from sortija.server.groups.yardsticks.assignments import segment_labels
+from sortija.server.campaigns.people import state_words
 from sortija.server.ledger.customers.opt_outs import opted_out
 from sortija.server.ledger.models import Card
 from sortija.server.lens.listing import Listing
@@ -94,7 +94,7 @@ def leaving_of(campaign: Campaign, chosen: Sequence[str] = ()) -> Leaving:
     gone = opted_out(campaign.study, size)[written]
     listing = Listing(campaign.study, window_of(campaign), [], list(chosen), "", False) if (
         chosen) else None  # fmt: skip
-    labels = tuple(segment_labels(campaign.yardstick)) if campaign.yardstick else ()
+    labels = state_words(campaign.yardstick)
     columns = (CARD, ADDRESS, SEGMENT, *([VERSION] if campaign.versions else []))
     if listing is not None:
         columns += tuple(listing.told()[1:])

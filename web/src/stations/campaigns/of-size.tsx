@@ -26,7 +26,7 @@ export function OfSize({ row }: { row: Row }) {
   });
   const effect = found.data?.effect;
   return (
-    <label className="flex flex-wrap items-center gap-1.5 text-12 text-quiet">
+    <label className="mt-1.5 flex flex-wrap items-center gap-1.5 text-12 text-quiet">
       A list of
       <Input
         inputMode="numeric"
