@@ -128,11 +128,34 @@ def campaign_rows(screens: Any, study: Any) -> list[Row]:
     one = f"campaigns/{row['id']}"
     draw = timed(lambda: screens.send("post", f"{one}/draw"))
     result = timed(lambda: screens.get(f"{one}/result"))
+    seconds, mebibytes = _list_written(screens.send("post", f"{one}/list", {"kind": "csv"}))
     return [
         _row("the stream of a plan for 1M customers", stream, 0.3),
         _row("its draw", draw, 2.0),
         _row("its result, told for the first time", result, 1.0),
+        _row(f"its list as CSV, by a worker of {mebibytes:.0f} MiB (500 due)", seconds, 20.0),
     ]
+
+
+_WORKER = """
+import resource, time, django
+django.setup()
+from sortija.server.jobs import work
+before = time.perf_counter()
+work.run({job}, 1)
+print(time.perf_counter() - before, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+"""
+
+
+def _list_written(export: Any) -> tuple[float, float]:
+    """Seconds that a worker of its own takes to write a list, and the MiB that it takes at most."""
+    environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "sortija.server.settings"}
+    told = subprocess.run(
+        [sys.executable, "-c", _WORKER.format(job=export["job"]["id"])], env=environment,
+        check=True, capture_output=True, text=True,
+    )  # fmt: skip
+    seconds, mebibytes = told.stdout.split()
+    return float(seconds), float(mebibytes)
 
 
 def crossings_rows(screens: Any, study: Any) -> list[Row]:

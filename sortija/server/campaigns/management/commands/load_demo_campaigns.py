@@ -9,8 +9,11 @@ from django.conf import settings
 from django.core.management.base import BaseCommand
 
 from sortija.core.lens.clauses import Clause
+from sortija.demo.delivery.letters import events_of
 from sortija.server.campaigns import actions
 from sortija.server.campaigns.costs import CostsBody
+from sortija.server.campaigns.delivery.events import Event, take_events
+from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.handing import hand_over
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.past import bring_in_past, read_arms
@@ -41,12 +44,22 @@ class Command(BaseCommand):
             study, who, "Winter letter", SENT, READ, read_arms(file.read_text("utf-8"))
         )
         actions.set_costs(read, who, LETTER, read.revision)
+        self._answered(read)
         for window in (MAY, JUNE):
             self._derive(study, window)
         running = self._plan(study, who, MAY, "Summer pots", date(2026, 6, 10), date(2026, 7, 22))
         running = actions.draw(running, who)
         hand_over(running, who, running.revision)
         self._plan(study, who, JUNE, "Autumn bulbs", date(2026, 8, 15), date(2026, 9, 26))
+
+    def _answered(self, campaign: Campaign) -> None:
+        """What became of its letters, as the service told whoever sent them."""
+        drawn = drawn_of(campaign)
+        take_events(campaign, [
+            Event(customer, kind, at)
+            for customer in drawn.customers[~drawn.held].tolist()
+            for kind, at in events_of(f"winter-{customer}", SENT)
+        ])  # fmt: skip
 
     def _plan(
         self, study: Study, who: Any, window: WindowInView, name: str, sent: date, read: date
