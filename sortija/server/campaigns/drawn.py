@@ -110,11 +110,11 @@ def levels_of(state: str) -> tuple[str, ...]:
     return (LEFT, *LEVELS[1:]) if state == Campaign.DRAFT else LEVELS
 
 
-def in_lens(campaign: Campaign) -> NDArray[np.int64]:
-    """Everybody in the lens of a drawn campaign, those who fell away included, ascending."""
+def in_lens(campaign: Campaign) -> NDArray[np.bool_]:
+    """(n,) who is in the lens of a drawn campaign, those who fell away included."""
     if campaign.arms is None:
-        return np.zeros(0, np.int64)
-    return np.flatnonzero(np.asarray(read_column(campaign.arms).values) > 0)
+        return np.zeros(0, np.bool_)
+    return np.asarray(read_column(campaign.arms).values) > 0
 
 
 def let_go(campaign: Campaign) -> None:

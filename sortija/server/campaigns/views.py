@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -159,12 +161,13 @@ def _arms(
 
 def campaign_row(campaign: Campaign) -> CampaignRow:
     """A campaign for the wire: drafts are counted afresh, drawn ones as they were drawn."""
-    return _looked_at(campaign)[0]
+    row, _ = _looked_at(campaign)
+    return row
 
 
-def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.int64]]:
-    """A campaign for the wire, and the customers of its lens, ascending."""
-    inside = np.zeros(0, np.int64)
+def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.bool_] | None]:
+    """A campaign for the wire, and who is in the lens of a draft."""
+    inside: NDArray[np.bool_] | None = None
     fell: dict[str, int] = {}
     segments: list[tuple[int, int, int]] = []
     rate, trouble, untold, lens, yardstick, offer = None, "", "", 0, None, None
@@ -182,10 +185,10 @@ def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.int64]]:
             segments = _counted(audience.segment, found.held)
             offer = expected_of(campaign, audience.segment[~found.held])
             pays = pays_of(campaign, audience, int((~found.held).sum()))
-            inside = np.union1d(audience.customers, np.flatnonzero(audience.fell))
+            inside = audience.fell > 0
+            inside[audience.customers] = True
     else:
         drawn, yardstick = drawn_of(campaign), campaign.yardstick
-        inside = in_lens(campaign)
         kept = dict(campaign.fell_away)
         lens = kept.pop("lens", 0)
         # The database keeps no order; customers fell away in this one.
@@ -216,7 +219,7 @@ def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.int64]]:
         handed_on=campaign.handed_at.date().isoformat() if campaign.handed_at else "",
         told_to=date_of(told).isoformat() if told is not None else "",
         read=told is not None and date_of(told) >= campaign.read_on, left=left, unsent=unsent,
-        margin_known=margin_known(campaign),
+        margin_known=None if campaign.costs.get("margin") else margin_known(campaign),
         pool=pool_of(campaign, written, held, rate.careful) if (
             rate is not None and campaign.state == Campaign.DRAFT
         ) else None,
@@ -224,14 +227,21 @@ def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.int64]]:
     return row, inside
 
 
-def _overlaps(looked: list[tuple[CampaignRow, NDArray[np.int64]]]) -> list[OverlapRow]:
-    """Pairs whose time overlaps and that share customers, the earlier one first."""
-    ordered = sorted(looked, key=lambda each: (each[0].send_on, each[0].id))
+def _overlaps(
+    rows: list[CampaignRow], inside: Callable[[CampaignRow], NDArray[np.bool_]]
+) -> list[OverlapRow]:
+    """Pairs whose time overlaps and that share customers, the earlier one first.
+
+    ``inside``: (n,) who is in the lens of one; it is asked of no other.
+    """
+    ordered = sorted(rows, key=lambda row: (row.send_on, row.id))
     out = []
-    for n, (one, those) in enumerate(ordered):
-        for other, these in ordered[n + 1 :]:
+    for n, one in enumerate(ordered):
+        for other in ordered[n + 1 :]:
             if other.send_on <= one.read_on:
-                both = len(np.intersect1d(those, these, assume_unique=True))
+                those, these = inside(one), inside(other)
+                size = min(len(those), len(these))
+                both = int(np.count_nonzero(those[:size] & these[:size]))
                 if both:
                     lens = [Clause(f"campaign:{row.id}", levels_of(row.state)) for row in
                             (one, other)]  # fmt: skip
@@ -244,15 +254,24 @@ def _overlaps(looked: list[tuple[CampaignRow, NDArray[np.int64]]]) -> list[Overl
 def campaigns_page(study: Study) -> CampaignsPage:
     """The whole station in one answer."""
     rows = Campaign.objects.filter(study=study, dropped=False).select_related("study", "yardstick")
-    looked = [_looked_at(c) for c in rows.order_by("-id")]
+    every = list(rows.order_by("-id"))
+    looked = [_looked_at(campaign) for campaign in every]
     campaigns = [row for row, _ in looked]
+    drafts = {row.id: those for row, those in looked if those is not None}
+    kept = {campaign.pk: campaign for campaign in every}
+
+    @cache
+    def inside(campaign: int) -> NDArray[np.bool_]:
+        found = drafts.get(campaign)
+        return in_lens(kept[campaign]) if found is None else found
+
     service = service_body(study, secrets=False)
     state = Status(state="whole") if campaigns else Status(state="empty", words="No campaign yet.")
     return CampaignsPage(
         status=state, campaigns=campaigns, today=today_of(study).isoformat(),
         standing=standing_body(study), do_not_contact=do_not_contact_body(study),
-        overlaps=_overlaps(looked), outbox=outbox_of(study), service=service.host,
-        wait_minutes=service.wait_minutes,
+        overlaps=_overlaps(campaigns, lambda row: inside(row.id)), outbox=outbox_of(study),
+        service=service.host, wait_minutes=service.wait_minutes,
     )  # fmt: skip
 
 
