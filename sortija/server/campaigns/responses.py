@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,20 +12,26 @@ from sortija.core.campaigns.responses import Responses, responses_of
 from sortija.server.campaigns.audience import window_of
 from sortija.server.campaigns.drawn import Drawn, drawn_of
 from sortija.server.campaigns.models import Campaign
+from sortija.server.groups.actions import yardstick_of
+from sortija.server.groups.models import Yardstick
+from sortija.server.groups.yardsticks.assignments import assignment_at
 from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.process_cache import remembered
+from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Outcome", "outcome_of", "reaches"]
+__all__ = ["Outcome", "outcome_of", "reaches", "with_segments"]
 
 
 @dataclass(frozen=True)
 class Outcome:
-    """``through``: the last day that is told of, a day number, at most the planned day of reading;
-    ``final``: it is that day. ``stamp``: what it was made from."""
+    """``yardstick``: whose segments those of ``drawn`` are; ``through``: the last day that is told
+    of, a day number, at most the planned day of reading; ``final``: it is that day; ``stamp``: what
+    it was made from."""
 
     drawn: Drawn
+    yardstick: Yardstick | None
     responses: Responses
     sent: int
     through: int
@@ -40,6 +46,28 @@ class Outcome:
     def came_by(self, day: int) -> NDArray[np.bool_]:
         """(m,) who had bought by this day."""
         return self.responses.came & (self.responses.day <= day)
+
+
+def with_segments(campaign: Campaign) -> tuple[Drawn, Yardstick | None, str]:
+    """A draw with the segments that its result is told by, their yardstick, and a stamp of both.
+
+    A list that was drawn elsewhere knows no segments: it has those of the yardstick in use, as
+    they were on the day of sending, as soon as they are worked out. The strata stay as they are,
+    so that adopting other groups never changes an effect.
+    """
+    drawn, study = drawn_of(campaign), campaign.study
+    if not campaign.brought_in or campaign.yardstick is not None:
+        return drawn, campaign.yardstick, ""
+    yardstick = yardstick_of(study)
+    window = WindowInView(campaign.send_on, "12")
+    placed = assignment_at(study, yardstick, window) if yardstick else None
+    if yardstick is None or placed is None:
+        return drawn, None, ""
+    state = np.asarray(placed.placement.state)
+    segment = np.full(len(drawn.customers), placed.placement.k, np.int64)  # not there yet
+    known = drawn.customers < len(state)
+    segment[known] = state[drawn.customers[known]]
+    return replace(drawn, segment=segment), yardstick, placed.stamp
 
 
 def reaches(campaign: Campaign) -> int | None:
@@ -57,18 +85,19 @@ def outcome_of(campaign: Campaign) -> Outcome | None:
     ledger, through = ledger_of(campaign.study), reaches(campaign)
     if ledger is None or through is None or campaign.arms is None:
         return None
+    drawn, yardstick, by = with_segments(campaign)
     stamp = fingerprint(
-        "responses", ledger.made_from, campaign.arms.fingerprint, str(campaign.send_on), through
+        "responses", ledger.made_from, campaign.arms.fingerprint, str(campaign.send_on), through, by
     )
-    return _made(Keyed((stamp, campaign.pk), (campaign, through, stamp)))
+    return _made(Keyed((stamp, campaign.pk), (campaign, drawn, yardstick, through, stamp)))
 
 
 @remembered
-def _made(key: Keyed[tuple[Campaign, int, str]]) -> Outcome:
-    campaign, through, stamp = key.value
+def _made(key: Keyed[tuple[Campaign, Drawn, Yardstick | None, int, str]]) -> Outcome:
+    campaign, drawn, yardstick, through, stamp = key.value
     ledger = ledger_of(campaign.study)
     assert ledger is not None
-    drawn, sent = drawn_of(campaign), day_number(campaign.send_on)
+    sent = day_number(campaign.send_on)
     known = drawn.customers < ledger.customers
     since = window_of(campaign).window.first_day(ledger.first_day())
     lines = ledger.lines().log.arrays()
@@ -78,7 +107,7 @@ def _made(key: Keyed[tuple[Campaign, int, str]]) -> Outcome:
         for values, nothing in ((told.day, -1), (told.spent, 0), (told.before, 0))
     ))  # fmt: skip
     final = date_of(through) >= campaign.read_on
-    return Outcome(drawn, whole, sent, through, final, stamp)
+    return Outcome(drawn, yardstick, whole, sent, through, final, stamp)
 
 
 def _filled(values: NDArray[np.int64], known: NDArray[np.bool_], nothing: int) -> NDArray[np.int64]:

@@ -184,7 +184,7 @@ def result_of(campaign: Campaign) -> CampaignResult:
         result = _nothing(campaign, _why_not(campaign))
         result.balance = balance_of(campaign)
         return result
-    names = state_words(campaign.yardstick)
+    names = state_words(found.yardstick)
     key = Keyed((found.stamp, campaign.pk, names), (campaign, found))
     result = _read(key).model_copy()
     result.balance = balance_of(campaign)
@@ -232,7 +232,7 @@ def _read(key: Keyed[tuple[Campaign, Outcome]]) -> CampaignResult:
         outcome.responses.before.astype(np.float64),
     )  # fmt: skip
     _tell(campaign, outcome, effect, result)
-    _tell_segments(campaign, outcome, arms, result)
+    _tell_segments(outcome, arms, result)
     _tell_versions(outcome, arms, result)
     return result
 
@@ -261,10 +261,8 @@ def _tell(campaign: Campaign, outcome: Outcome, effect: Effect, result: Campaign
         )
 
 
-def _tell_segments(
-    campaign: Campaign, outcome: Outcome, arms: Arms, result: CampaignResult
-) -> None:
-    yardstick = campaign.yardstick
+def _tell_segments(outcome: Outcome, arms: Arms, result: CampaignResult) -> None:
+    yardstick = outcome.yardstick
     labels = state_words(yardstick)
     marks = [segment.mark for segment in yardstick.segments.all()] if yardstick else []
     segment = outcome.drawn.segment

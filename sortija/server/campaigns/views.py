@@ -20,7 +20,7 @@ from sortija.server.campaigns.costs import CostsBody, margin_known
 from sortija.server.campaigns.delivery.letters import OutboxRow, left_of, outbox_of
 from sortija.server.campaigns.delivery.service import service_body
 from sortija.server.campaigns.do_not_contact import DoNotContact, do_not_contact_body
-from sortija.server.campaigns.drawn import drawn_of, in_lens, levels_of
+from sortija.server.campaigns.drawn import in_lens, levels_of
 from sortija.server.campaigns.fork import (
     ForkArm,
     ForkPoint,
@@ -33,7 +33,7 @@ from sortija.server.campaigns.fork import (
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.offer import CampaignOffer, expected_of
 from sortija.server.campaigns.people import REASONS, state_words
-from sortija.server.campaigns.responses import reaches
+from sortija.server.campaigns.responses import reaches, with_segments
 from sortija.server.campaigns.standing import StandingBody, standing_body
 from sortija.server.groups.models import Yardstick
 from sortija.server.studies.http import Status
@@ -188,7 +188,7 @@ def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.bool_] | Non
             inside = audience.fell > 0
             inside[audience.customers] = True
     else:
-        drawn, yardstick = drawn_of(campaign), campaign.yardstick
+        drawn, yardstick, _ = with_segments(campaign)
         kept = dict(campaign.fell_away)
         lens = kept.pop("lens", 0)
         # The database keeps no order; customers fell away in this one.

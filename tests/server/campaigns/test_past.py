@@ -1,10 +1,12 @@
 """A campaign sent from elsewhere: its list is brought in, its result told from the log."""
 
+from collections import Counter
+
 from sortija.demo.files import CAMPAIGN_EFFECT, write_demo
 from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.models import Campaign
 from sortija.server.ledger.models import Card
-from tests.server.support import LOG, SMALL, DemoCase, ServerCase
+from tests.server.support import LOG, SMALL, DemoCase, ServerCase, run_jobs
 
 WINTER = {"name": "Winter letter", "send_on": "2026-01-31", "read_on": "2026-02-28"}
 
@@ -36,6 +38,26 @@ class Past(DemoCase):
         self.assertEqual(self.get("campaigns")["campaigns"], [])
         self.send("post", "history/redo")
         self.assertEqual(len(self.get("campaigns")["campaigns"]), 1)
+
+    def test_groups_that_are_adopted_later_part_its_result_and_never_change_it(self):
+        row = self.bring((SMALL / "winter-letter.csv").read_text(), read_on="2026-03-31")
+        path = f"campaigns/{row['id']}/result"
+        before = self.get(path)
+        self.assertEqual([s["segment"] for s in before["segments"]], ["all"])
+        self.adopt(4)
+        self.get(path)
+        run_jobs()  # the segments of the day of sending
+        after = self.get(path)
+        self.assertEqual(after["returned"], before["returned"])
+        drawn = drawn_of(Campaign.objects.get())
+        codes = dict(Card.objects.values_list("number", "code"))
+        told = self.everyone("segment:now", to="2026-01-31")
+        wanted = Counter(told.get(codes[n], ("not yet",))[0] for n in drawn.customers.tolist())
+        beside = {"left": "no purchase in the window", "not yet": "no purchase yet"}
+        self.assertEqual(
+            {s["segment"]: s["written"] + s["held"] for s in after["segments"]},
+            {beside.get(name, name): count for name, count in wanted.items()},
+        )
 
     def test_what_is_wrong_with_a_list(self):
         for text, told in (

@@ -64,6 +64,14 @@ function PaysWords({ row, read }: { row: Row; read: boolean }) {
           .
         </>
       )}
+      {row.offer?.share != null && row.offer.low !== null && row.offer.high !== null && (
+        <span className="text-quiet">
+          {" "}
+          Like offers were taken up by {inHundred(row.offer.share, 0)} in 100 (
+          {inHundred(row.offer.low, 0)} to {inHundred(row.offer.high, 0)}), which is no rise: some
+          would have come anyway.
+        </span>
+      )}
     </p>
   );
 }
