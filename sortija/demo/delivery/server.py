@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import random
+import sys
 import threading
 from dataclasses import dataclass, field
 from datetime import date
@@ -121,10 +122,18 @@ class _Handler(BaseHTTPRequestHandler):
         self.wfile.write(data)
 
 
+class _Server(ThreadingHTTPServer):
+    daemon_threads = True
+
+    def handle_error(self, request: Any, client_address: Any) -> None:
+        """Callers who go away in the middle are nothing to speak of."""
+        if not isinstance(sys.exception(), ConnectionError):
+            super().handle_error(request, client_address)
+
+
 def serve(service: Service, port: int) -> ThreadingHTTPServer:
     """The server, on loopback, in a thread of its own; port 0: any that is free."""
     handler = type("Handler", (_Handler,), {"service": service})
-    server = ThreadingHTTPServer(("127.0.0.1", port), handler)
-    server.daemon_threads = True
+    server = _Server(("127.0.0.1", port), handler)
     threading.Thread(target=server.serve_forever, daemon=True).start()
     return server
