@@ -36,9 +36,9 @@ _MOSTLY_DATES = 0.75
 class LetterMapping:
     """How a file is read.
 
-    ``who``: the column that names customers, ``by`` card or address; ``what``: the column that
-    says what happened, by ``values`` (value → kind, "" for what is passed over), or "" where all
-    rows are ``all_are``; ``when``: the column of the moment, "" where the file tells none.
+    ``who``: the column that names customers, ``by`` card, address or pseudonym; ``what``: the
+    column that says what happened, by ``values`` (value → kind, "" for what is passed over), or ""
+    where all rows are ``all_are``; ``when``: the column of the moment, "" where none is told.
     """
 
     who: str
@@ -73,26 +73,25 @@ def guess_kind(value: str) -> str:
     return next((kind for kind, pattern in _WORDS if re.search(pattern, word)), "")
 
 
-def propose(
-    rows: pa.RecordBatch, cards: Collection[str], addresses: Collection[str]
-) -> LetterMapping:
+def propose(rows: pa.RecordBatch, known: Mapping[str, Collection[str]]) -> LetterMapping:
     """How a file is most likely to be read, from its first rows.
 
     Parameters
     ----------
     rows : string columns
-    cards, addresses : of the customers whom the campaign wrote to, addresses in small letters
+    known : "card", "address", "pseudonym" → names of the customers whom the campaign wrote to,
+        addresses in small letters
     """
-    who, by = _who(rows, cards, addresses)
+    who, by = _who(rows, known)
     others = [name for name in rows.schema.names if name != who]
     what, share = "", 0.0
     for name in others:
         told = _told(rows, name)
         if not told or len(set(told)) > MOST_VALUES:
             continue
-        known = sum(bool(guess_kind(value)) for value in told) / len(told)
-        if known > max(share, _LEAST_KNOWN):
-            what, share = name, known
+        clear = sum(bool(guess_kind(value)) for value in told) / len(told)
+        if clear > max(share, _LEAST_KNOWN):
+            what, share = name, clear
     when = next((n for n in others if n != what and _is_date(rows, n)), "")
     values = {value: guess_kind(value) for value in sorted(set(_told(rows, what)))} if what else {}
     return LetterMapping(who, by, what, values, "", when)
@@ -102,15 +101,13 @@ def _told(rows: pa.RecordBatch, name: str) -> list[str]:
     return [cell for cell in rows.column(name).to_pylist() if cell]
 
 
-def _who(
-    rows: pa.RecordBatch, cards: Collection[str], addresses: Collection[str]
-) -> tuple[str, str]:
-    """The column that names most customers, by card or by address."""
+def _who(rows: pa.RecordBatch, known: Mapping[str, Collection[str]]) -> tuple[str, str]:
+    """The column that names most customers, and by what."""
     best, found = ("", "card"), 0
     for name in rows.schema.names:
         told = {cell.strip() for cell in _told(rows, name)}
-        for by, known in (("card", cards), ("address", addresses)):
-            hits = sum((cell if by == "card" else cell.lower()) in known for cell in told)
+        for by, names in known.items():
+            hits = sum((cell.lower() if by == "address" else cell) in names for cell in told)
             if hits > found:
                 best, found = (name, by), hits
     return best

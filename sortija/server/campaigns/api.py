@@ -79,10 +79,12 @@ class PastCampaign(BaseModel):
 
 
 class ListAsked(BaseModel):
-    """``columns``: fields of the lens that the list has besides."""
+    """``columns``: fields of the lens that the list has besides; ``pseudonyms``: instead of
+    cards."""
 
     kind: FileKind = "csv"
     columns: list[str] = []
+    pseudonyms: bool = False
 
 
 class ListChosen(BaseModel):
@@ -315,5 +317,8 @@ class ListView(APIView):
     def post(self, request: Request, study: int, campaign: int) -> Response:
         row = _campaign(request, study, campaign)
         asked = body(request, ListAsked)
-        file = hand_over(row, request.user, expected_revision(request), asked.kind, asked.columns)
+        file = hand_over(
+            row, request.user, expected_revision(request), asked.kind, asked.columns,
+            asked.pseudonyms,
+        )  # fmt: skip
         return reply(export_row(file), 201)

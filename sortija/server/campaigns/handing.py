@@ -11,7 +11,7 @@ from django.utils import timezone
 from sortija.core.formats.exports import Cells, ExportError, FileKind, Told, write_list
 from sortija.core.progress import Progress
 from sortija.server.campaigns.actions import campaign_now, checked_revision
-from sortija.server.campaigns.delivery.rows import columns_of, leaving_of
+from sortija.server.campaigns.delivery.rows import as_begun, columns_of, leaving_of
 from sortija.server.campaigns.models import Block, Campaign, Departure
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
@@ -27,11 +27,11 @@ _BLOCK = 5000
 
 def hand_over(
     campaign: Campaign, person: Any, expected: int, kind: FileKind = "csv",
-    chosen: Sequence[str] = (),
+    chosen: Sequence[str] = (), pseudonyms: bool = False,
 ) -> Export:  # fmt: skip
     """Begin the file of the list, and record that it leaves the house; that cannot be undone.
 
-    ``chosen``: columns of one's choice, as fields of the lens.
+    ``chosen``: columns of one's choice, as fields of the lens; ``pseudonyms``: instead of cards.
     """
     with changing(campaign.study_id):
         campaign = campaign_now(campaign.pk)
@@ -45,7 +45,7 @@ def hand_over(
                 "The list goes to the delivery service. A file beside it would write to customers "
                 "twice; what left can be saved from its record."
             )
-        leaving = leaving_of(campaign, chosen)
+        leaving = leaving_of(campaign, chosen, pseudonyms)
         departure = Departure.objects.create(
             campaign=campaign, way=Departure.FILE, state=Departure.GOING, person=person,
             columns=columns_of(leaving), total=len(leaving.customers),
@@ -95,9 +95,8 @@ def _leaving(departure: Departure, progress: Progress) -> Iterator[list[list[Any
     A worker that died wrote to a file that nobody has seen: what it kept is written anew.
     """
     departure.blocks.all().delete()
-    chosen = [c["field"] for c in departure.columns if c["field"]]
     try:
-        leaving = leaving_of(departure.campaign, chosen)
+        leaving = as_begun(departure)
     except Problem as problem:
         raise JobError(problem.detail) from problem
     for number, first in enumerate(range(0, len(leaving.customers), _BLOCK)):

@@ -16,6 +16,7 @@ from sortija.core.campaigns.letters import (
 
 CARDS = {f"M-{n:03d}" for n in range(50)}
 ADDRESSES = {f"m{n}@example.org" for n in range(50)}
+KNOWN = {"card": CARDS, "address": ADDRESSES, "pseudonym": {f"P-{n:016X}" for n in range(50)}}
 #: Words as services of several kinds write them, and what they mean.
 SAID = {
     "delivered": ("delivered", "DELIVERY", "Accepted"),
@@ -45,19 +46,23 @@ class Proposing(unittest.TestCase):
             c=["2026-07-01", "2026-07-02 10:00", None], d=["opened", "bounce", "opened"],
             e=["campaign 7"] * 3,
         )  # fmt: skip
-        found = propose(rows, CARDS, ADDRESSES)
+        found = propose(rows, KNOWN)
         self.assertEqual((found.who, found.by, found.what, found.when), ("b", "address", "d", "c"))
         self.assertEqual(found.values, {"bounce": "bounced", "opened": "opened"})
-        cards = propose(table(x=["M-001", "M-002"], y=["a", "b"]), CARDS, ADDRESSES)
+        cards = propose(table(x=["M-001", "M-002"], y=["a", "b"]), KNOWN)
         self.assertEqual((cards.who, cards.by, cards.what, cards.when), ("x", "card", "", ""))
+
+    def test_pseudonyms_name_customers_too(self):
+        found = propose(table(x=["P-0000000000000001"], y=["M-999"]), KNOWN)
+        self.assertEqual((found.who, found.by), ("x", "pseudonym"))
 
     def test_a_column_of_many_different_words_does_not_say_what_happened(self):
         subjects = [f"open day number {n}" for n in range(60)]
         rows = table(card=[f"M-{n % 50:03d}" for n in range(60)], subject=subjects)
-        self.assertEqual(propose(rows, CARDS, ADDRESSES).what, "")
+        self.assertEqual(propose(rows, KNOWN).what, "")
 
     def test_a_file_about_others_names_nobody(self):
-        found = propose(table(card=["Z1"], what=["open"]), CARDS, ADDRESSES)
+        found = propose(table(card=["Z1"], what=["open"]), KNOWN)
         self.assertEqual(found.who, "")
 
 

@@ -1,11 +1,15 @@
 """Letters through the outbox to a real service, and what comes back from it."""
 
+import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from unittest import mock
 
+from django.db import connection
 from django.utils import timezone
 
+from sortija.server.campaigns import actions
 from sortija.server.campaigns.delivery import outbox, post, push
 from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.models import (
@@ -17,7 +21,8 @@ from sortija.server.campaigns.models import (
 )
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.models import Card, Correction, OptOut
-from sortija.server.studies.models import HistoryEntry, Membership
+from sortija.server.studies.models import Column, HistoryEntry, Membership
+from sortija.server.studies.problems import Problem
 from tests.server.campaigns.post_office import PostOffice, signed
 from tests.server.support import DemoCase, run_jobs
 
@@ -240,6 +245,56 @@ class Leaving(DeliveryCase):
         again = self.saved(f"{self.path}/left/{left['id']}")
         self.assertEqual(again, answer)
         self.send("post", f"{self.path}/list", {"columns": ["measure:nothing"]}, 404)
+
+    def test_a_list_of_pseudonyms_names_no_card_and_its_answers_are_understood(self):
+        self.drawn()
+        export = self.send("post", f"{self.path}/list", {"pseudonyms": True}, 201)
+        run_jobs()
+        answer = self.client.get(self.url(f"exports/{export['id']}/file")).getvalue().decode()
+        head, *lines = answer.splitlines()
+        self.assertEqual(head, "pseudonym,address,segment")
+        names = [line.split(",")[0] for line in lines]
+        self.assertEqual(len(set(names)), len(self.written))
+        self.assertFalse(set(names) & set(Card.objects.values_list("code", flat=True)))
+        text = "who,what\n" + "".join(f"{name},opened\n" for name in names[:3])
+        upload = self.upload(text, "answers.csv", part=1 << 20)
+        look = self.send("post", f"{self.path}/responses", {"upload": upload})
+        self.assertEqual((look["mapping"]["by"], look["found"]), ("pseudonym", 3))
+        asked = {"upload": upload, "mapping": look["mapping"]}
+        self.assertEqual(self.send("put", f"{self.path}/responses", asked)["told"]["taken"], 3)
+        told = ContactEvent.objects.order_by("customer").values_list("customer", flat=True)
+        self.assertEqual(list(told), self.written[:3])
+
+    def at_once(self, change):
+        """Two people do the same at the same moment; what came of each."""
+        both = threading.Barrier(2)
+
+        def do(_):
+            both.wait()
+            try:
+                change()
+                return "done"
+            except Problem as problem:
+                return problem.detail
+            finally:
+                connection.close()
+
+        with ThreadPoolExecutor(2) as pool:
+            return sorted(pool.map(do, range(2)))
+
+    def test_two_people_at_once(self):
+        office = self.serve()
+        campaign = Campaign.objects.select_related("study").get()
+        seen = campaign.revision
+        told = self.at_once(lambda: actions.draw(campaign, self.owner, seen))
+        self.assertEqual(told.count("done"), 1, told)
+        self.assertEqual(Column.objects.filter(name="campaign arms").count(), 1)
+        campaign.refresh_from_db()
+        told = self.at_once(lambda: outbox.put(campaign, self.owner, campaign.revision))
+        self.assertEqual(told.count("done"), 1, told)
+        run_jobs()
+        written = self.get("campaigns")["campaigns"][0]["written"]
+        self.assertEqual(office.counts(), {**office.counts(), "letters": written, "twice": 0})
 
     def test_only_owners_set_the_service_and_see_its_secret(self):
         self.serve()

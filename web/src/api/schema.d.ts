@@ -4702,7 +4702,7 @@ export interface components {
              * @default card
              * @enum {string}
              */
-            by?: "card" | "address";
+            by?: "card" | "address" | "pseudonym";
             /**
              * What
              * @default
@@ -5752,7 +5752,8 @@ export interface components {
         };
         /**
          * ListAsked
-         * @description ``columns``: fields of the lens that the list has besides.
+         * @description ``columns``: fields of the lens that the list has besides; ``pseudonyms``: instead of
+         *     cards.
          */
         ListAsked: {
             /**
@@ -5766,6 +5767,11 @@ export interface components {
              * @default []
              */
             columns?: string[];
+            /**
+             * Pseudonyms
+             * @default false
+             */
+            pseudonyms?: boolean;
         };
         /** ListChosen */
         ListChosen: {
@@ -8904,7 +8910,8 @@ export interface components {
         };
         /**
          * ToSend
-         * @description ``columns``: fields of the lens that the list has besides.
+         * @description ``columns``: fields of the lens that the list has besides; ``pseudonyms``: instead of
+         *     cards.
          */
         ToSend: {
             /**
@@ -8912,6 +8919,11 @@ export interface components {
              * @default []
              */
             columns?: string[];
+            /**
+             * Pseudonyms
+             * @default false
+             */
+            pseudonyms?: boolean;
         };
         /**
          * ToldAt

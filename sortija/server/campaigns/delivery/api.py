@@ -43,9 +43,11 @@ MOST_EVENTS = 10_000
 
 
 class ToSend(BaseModel):
-    """``columns``: fields of the lens that the list has besides."""
+    """``columns``: fields of the lens that the list has besides; ``pseudonyms``: instead of
+    cards."""
 
     columns: list[str] = []
+    pseudonyms: bool = False
 
 
 class AgainAsked(BaseModel):
@@ -116,7 +118,7 @@ class OutboxView(APIView):
         """Put the list into the outbox; it goes to the service when its time has come."""
         row = _campaign(request, study, campaign)
         asked = body(request, ToSend)
-        outbox.put(row, request.user, expected_revision(request), asked.columns)
+        outbox.put(row, request.user, expected_revision(request), asked.columns, asked.pseudonyms)
         return reply(letters_page(row), 201)
 
 

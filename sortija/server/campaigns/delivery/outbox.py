@@ -26,7 +26,10 @@ __all__ = ["PUSH", "begin", "put", "send_due", "standing_of", "stop"]
 PUSH = "campaigns.push"
 
 
-def put(campaign: Campaign, person: Any, expected: int, chosen: Sequence[str] = ()) -> Departure:
+def put(
+    campaign: Campaign, person: Any, expected: int, chosen: Sequence[str] = (),
+    pseudonyms: bool = False,
+) -> Departure:  # fmt: skip
     """Put the list into the outbox, or what is left of one that was stopped.
 
     Raises
@@ -43,7 +46,7 @@ def put(campaign: Campaign, person: Any, expected: int, chosen: Sequence[str] = 
         if row is not None and standing_of(row) != Departure.STOPPED:
             words = "has left" if row.state == Departure.GONE else "is on its way"
             raise Problem(f"The list of {campaign.name} {words} already.")
-        leaving = leaving_of(campaign, chosen)
+        leaving = leaving_of(campaign, chosen, pseudonyms)
         if row is None:
             row = Departure(campaign=campaign, way=Departure.SERVICE, revision=0)
         begun = list(row.blocks.values_list("rows", flat=True)) if row.pk else []

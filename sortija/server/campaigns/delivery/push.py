@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from sortija.core.progress import Stopped
 from sortija.server.campaigns.delivery.outbox import PUSH, begin
 from sortija.server.campaigns.delivery.post import Answer, NotDelivered, post_batch, wait_in_slices
-from sortija.server.campaigns.delivery.rows import Leaving, leaving_of
+from sortija.server.campaigns.delivery.rows import Leaving, as_begun
 from sortija.server.campaigns.delivery.service import events_address, service_of
 from sortija.server.campaigns.models import Block, DeliveryService, Departure
 from sortija.server.jobs.models import Job
@@ -56,8 +56,7 @@ def _push(job: Job, running: Running) -> None:
 
 
 def _send_all(departure: Departure, service: DeliveryService, running: Running) -> None:
-    chosen = [c["field"] for c in departure.columns if c.get("field")]
-    leaving = leaving_of(departure.campaign, chosen)
+    leaving = as_begun(departure)
     begun = list(departure.blocks.order_by("number"))
     done = sum(len(block.rows) for block in begun)
     for block in begun:

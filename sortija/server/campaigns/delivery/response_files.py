@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from datetime import UTC, datetime, time
 from typing import Any, Literal
 
@@ -16,6 +16,7 @@ from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.server.campaigns.delivery.events import Event, Taken, take_events
 from sortija.server.campaigns.drawn import drawn_of
 from sortija.server.campaigns.models import Campaign
+from sortija.server.ledger.customers.erased_codes import pseudonym_of
 from sortija.server.ledger.customers.owners import owners_of
 from sortija.server.ledger.intake.uploads import drop_upload, path_of
 from sortija.server.ledger.models import Card, Original
@@ -33,7 +34,7 @@ class FileMapping(BaseModel):
     """How a file of responses is read; see ``core.campaigns.letters.LetterMapping``."""
 
     who: str
-    by: Literal["card", "address"] = "card"
+    by: Literal["card", "address", "pseudonym"] = "card"
     what: str = ""
     values: dict[str, str] = {}
     all_are: str = ""
@@ -86,21 +87,21 @@ def _file(study: Study, upload: int) -> tuple[Original, RowsFile]:
         raise Problem(str(problem)) from problem
 
 
-def _written(campaign: Campaign) -> tuple[dict[str, int], dict[str, int]]:
-    """Card and address → customer, of those whom the campaign wrote to."""
+def _written(campaign: Campaign) -> dict[str, dict[str, int]]:
+    """Card, address or pseudonym → customer, of those whom the campaign wrote to."""
     drawn = drawn_of(campaign)
     written = set(drawn.customers[~drawn.held].tolist())
     of = owners_of(campaign.study).of
-    cards: dict[str, int] = {}
-    addresses: dict[str, int] = {}
+    known: dict[str, dict[str, int]] = {"card": {}, "address": {}, "pseudonym": {}}
     rows = Card.objects.filter(study=campaign.study).exclude(code="")
     for number, code, address in rows.values_list("number", "code", "address"):
         customer = int(of[number]) if number < len(of) else number
         if customer in written:
-            cards[code] = customer
+            known["card"][code] = customer
+            known["pseudonym"][pseudonym_of(campaign.study, code)] = customer
             if address:
-                addresses[address.lower()] = customer
-    return cards, addresses
+                known["address"][address.lower()] = customer
+    return known
 
 
 def look_at(campaign: Campaign, upload: int) -> LookedAt:
@@ -110,22 +111,21 @@ def look_at(campaign: Campaign, upload: int) -> LookedAt:
         rows = file.first_rows(500)
     except UnreadableFile as problem:
         raise Problem(str(problem)) from problem
-    cards, addresses = _written(campaign)
+    written = _written(campaign)
     kept, _ = read_setting(campaign.study, _key(file), None)
-    guess = propose(rows, cards, addresses)
+    guess = propose(rows, written)
     mapping = FileMapping.model_validate(kept) if kept else _asked(guess)
     told = {name: [c for c in rows.column(name).to_pylist() if c] for name in rows.schema.names}
     values = {name: sorted(set(cells)) for name, cells in told.items() if len(set(cells)) <= 40}
     for value in values.get(mapping.what, []):
         mapping.values.setdefault(value, guess.values.get(value, ""))
-    known = cards if mapping.by == "card" else addresses
-    there = [cell.strip() for cell in told.get(mapping.who, [])]
+    there = [_as_known(mapping.by, cell) for cell in told.get(mapping.who, [])]
     return LookedAt(
         name=original.name,
         columns=[FileColumn(name=n, first=list(dict.fromkeys(c))[:_SHOWN])
                  for n, c in told.items()],
         values=values, kinds=list(KINDS), mapping=mapping, remembered=bool(kept),
-        found=sum((c if mapping.by == "card" else c.lower()) in known for c in there),
+        found=sum(name in written[mapping.by] for name in there),
         rows=rows.num_rows,
     )  # fmt: skip
 
@@ -177,19 +177,23 @@ def _checked(file: RowsFile, asked: FileMapping) -> LetterMapping:
 def _events(
     campaign: Campaign, file: RowsFile, mapping: LetterMapping, unread: Unread
 ) -> Iterator[Event]:
-    cards, addresses = _written(campaign)
-    known: Mapping[str, int] = cards if mapping.by == "card" else addresses
+    known = _written(campaign)[mapping.by]
     columns = [name for name in (mapping.who, mapping.what, mapping.when) if name]
     unsaid = _unsaid(campaign)
     for who, kind, seconds in read_letters(
         file.batches(list(dict.fromkeys(columns))), mapping, unread
     ):
-        customer = known.get(who if mapping.by == "card" else who.lower())
+        customer = known.get(_as_known(mapping.by, who))
         if customer is None:
             unread.add("nobody whom this campaign wrote to", who)
             continue
         at = unsaid if math.isnan(seconds) else datetime.fromtimestamp(seconds, UTC)
         yield Event(customer, kind, at)
+
+
+def _as_known(by: str, name: str) -> str:
+    """A name as it is looked for: addresses in small letters."""
+    return name.strip().lower() if by == "address" else name.strip()
 
 
 def _unsaid(campaign: Campaign) -> datetime:
@@ -201,7 +205,7 @@ def _unsaid(campaign: Campaign) -> datetime:
 
 def _asked(guess: LetterMapping) -> FileMapping:
     return FileMapping(
-        who=guess.who, by="address" if guess.by == "address" else "card", what=guess.what,
+        who=guess.who, by=guess.by, what=guess.what,  # type: ignore[arg-type]
         values=dict(guess.values), all_are=guess.all_are, when=guess.when,
     )  # fmt: skip
 

@@ -13,17 +13,21 @@ from numpy.typing import NDArray
 from sortija.core.formats.exports import Told
 from sortija.server.campaigns.audience import window_of
 from sortija.server.campaigns.drawn import VERSIONS, Drawn, drawn_of
-from sortija.server.campaigns.models import Campaign
+from sortija.server.campaigns.models import Campaign, Departure
 from sortija.server.campaigns.people import state_words
+from sortija.server.ledger.customers.erased_codes import pseudonym_of
 from sortija.server.ledger.customers.opt_outs import opted_out
 from sortija.server.ledger.models import Card
 from sortija.server.lens.listing import Listing
 from sortija.server.studies.problems import Problem
 
-__all__ = ["MOST_COLUMNS", "Leaving", "columns_of", "leaving_of"]
+__all__ = ["MOST_COLUMNS", "Leaving", "as_begun", "columns_of", "leaving_of"]
 
 MOST_COLUMNS = 20
 CARD = Told("card", "card", "text", "", "The code on the customer's card.")
+PSEUDONYM = Told(
+    "pseudonym", "pseudonym", "text", "", "Stands for the card, which only Sortija knows."
+)
 ADDRESS = Told("address", "address", "text", "", "Where the customer is written to.")
 SEGMENT = Told("segment", "segment", "text", "", "The customer's segment on the day of the draw.")
 VERSION = Told("version", "version", "text", "", "Which version the customer is sent.")
@@ -32,13 +36,15 @@ VERSION = Told("version", "version", "text", "", "Which version the customer is 
 @dataclass(frozen=True)
 class Leaving:
     """Whom a list names: ``customers``, ascending, without the ``passed_over`` who opted out since
-    the draw; ``columns``: what it says of each, the ``chosen`` fields last."""
+    the draw; ``columns``: what it says of each, the ``chosen`` fields last; ``pseudonyms``: cards
+    are not named."""
 
     campaign: Campaign
     customers: NDArray[np.int64]
     passed_over: int
     columns: tuple[Told, ...]
     chosen: tuple[str, ...]
+    pseudonyms: bool
     _drawn: Drawn
     _labels: tuple[str, ...]
     _chosen: Listing | None
@@ -54,7 +60,7 @@ class Leaving:
         place = np.searchsorted(self._drawn.customers, customers)
         cells: list[Sequence[Any]] = [
             customers.tolist(),
-            *zip(*(known[number] for number in customers.tolist()), strict=True),
+            *zip(*(self._named(*known[number]) for number in customers.tolist()), strict=True),
             [self._label(s) for s in self._drawn.segment[place].tolist()],
         ]
         if self.campaign.versions:
@@ -63,6 +69,9 @@ class Leaving:
             chosen = self._chosen
             cells += [_plain(chosen.cells(f, customers)) for f in chosen.fields]
         return [list(row) for row in zip(*cells, strict=True)] if len(customers) else []
+
+    def _named(self, code: str, address: str) -> tuple[str, str]:
+        return (pseudonym_of(self.campaign.study, code) if self.pseudonyms else code), address
 
     def without(self, blocks: Iterable[Sequence[Sequence[Any]]]) -> NDArray[np.int64]:
         """The customers who are in none of these blocks of rows."""
@@ -78,8 +87,11 @@ def _plain(cells: list[Any]) -> list[Any]:
     return [cell.isoformat() if isinstance(cell, date) else cell for cell in cells]
 
 
-def leaving_of(campaign: Campaign, chosen: Sequence[str] = ()) -> Leaving:
-    """The list of a drawn campaign as it leaves now; ``chosen``: fields of the lens besides.
+def leaving_of(
+    campaign: Campaign, chosen: Sequence[str] = (), pseudonyms: bool = False
+) -> Leaving:  # fmt: skip
+    """The list of a drawn campaign as it leaves now; ``chosen``: fields of the lens besides,
+    ``pseudonyms``: instead of cards.
 
     Raises
     ------
@@ -95,12 +107,32 @@ def leaving_of(campaign: Campaign, chosen: Sequence[str] = ()) -> Leaving:
     listing = Listing(campaign.study, window_of(campaign), [], list(chosen), "", False) if (
         chosen) else None  # fmt: skip
     labels = state_words(campaign.yardstick)
-    columns = (CARD, ADDRESS, SEGMENT, *([VERSION] if campaign.versions else []))
+    columns = (
+        PSEUDONYM if pseudonyms else CARD,
+        ADDRESS,
+        SEGMENT,
+        *([VERSION] if campaign.versions else []),
+    )
     if listing is not None:
         columns += tuple(listing.told()[1:])
     return Leaving(
-        campaign, written[~gone], int(gone.sum()), columns, tuple(chosen), drawn, labels, listing
+        campaign,
+        written[~gone],
+        int(gone.sum()),
+        columns,
+        tuple(chosen),
+        pseudonyms,
+        drawn,
+        labels,
+        listing,
     )
+
+
+def as_begun(departure: Departure) -> Leaving:
+    """The list as it leaves now, with the columns that it was begun with."""
+    chosen = [column["field"] for column in departure.columns if column["field"]]
+    pseudonyms = departure.columns[0]["name"] == PSEUDONYM.name
+    return leaving_of(departure.campaign, chosen, pseudonyms)
 
 
 def columns_of(leaving: Leaving) -> list[dict[str, Any]]:

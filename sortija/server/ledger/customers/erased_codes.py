@@ -10,13 +10,19 @@ from django.conf import settings
 from sortija.server.ledger.models import Card
 from sortija.server.studies.models import Study
 
-__all__ = ["alias_of", "digest_of", "erased_digests"]
+__all__ = ["alias_of", "digest_of", "erased_digests", "pseudonym_of"]
 
 
 def digest_of(study: Study, code: str) -> str:
     """What is kept of a code: useless without the server's secret key."""
     text = f"{study.pk}:{code.strip()}".encode()
     return hmac.new(settings.SECRET_KEY.encode(), text, hashlib.sha256).hexdigest()
+
+
+def pseudonym_of(study: Study, code: str) -> str:
+    """What stands for a card where it is not to be known: always the same in one study, and useless
+    without the server's secret key."""
+    return f"P-{digest_of(study, f'pseudonym {code}')[:16].upper()}"
 
 
 def alias_of(digest: str) -> str:

@@ -9,6 +9,7 @@ import { Button } from "@/ui/button";
 import { Card } from "@/ui/card";
 import { Choice } from "@/ui/choice";
 import { FindList } from "@/ui/find-list";
+import { Checkbox } from "@/ui/input";
 import { Select } from "@/ui/select";
 
 const KINDS = [
@@ -38,6 +39,7 @@ export function HandOver({ row, page, act, words, main, fileOnly }: Props) {
   const [way, setWay] = useState<Way>(canSend ? "service" : "file");
   const [kind, setKind] = useState<ListKind>("csv");
   const [columns, setColumns] = useState<string[]>([]);
+  const [pseudonyms, setPseudonyms] = useState(false);
   const close = () => setOpen(false);
   const chosen = canSend ? way : "file";
   const early = row.state === "drawn" && row.send_on > page.today;
@@ -72,7 +74,19 @@ export function HandOver({ row, page, act, words, main, fileOnly }: Props) {
               list leaves.
             </p>
           )}
-          <Columns chosen={columns} onChange={setColumns} versions={row.versions.length > 1} />
+          <Columns
+            chosen={columns}
+            onChange={setColumns}
+            first={pseudonyms ? "pseudonym" : "card"}
+            versions={row.versions.length > 1}
+          />
+          <label className="flex items-center gap-2 text-12 text-quiet">
+            <Checkbox
+              checked={pseudonyms}
+              onChange={(event) => setPseudonyms(event.target.checked)}
+            />
+            Pseudonyms instead of cards; answers that name them are understood
+          </label>
           <div className="flex items-center justify-end gap-3">
             {chosen === "file" && (
               <label className="flex items-center gap-1 text-12 text-quiet">
@@ -85,7 +99,7 @@ export function HandOver({ row, page, act, words, main, fileOnly }: Props) {
                 kind="main"
                 disabled={act.send.isPending}
                 onClick={() => {
-                  act.send.mutate({ row, columns });
+                  act.send.mutate({ row, columns, pseudonyms });
                   close();
                 }}
               >
@@ -96,7 +110,7 @@ export function HandOver({ row, page, act, words, main, fileOnly }: Props) {
                 kind="main"
                 disabled={act.list.isPending}
                 onClick={() => {
-                  act.list.mutate({ row, kind, columns });
+                  act.list.mutate({ row, kind, columns, pseudonyms });
                   close();
                 }}
               >
@@ -114,8 +128,10 @@ export function HandOver({ row, page, act, words, main, fileOnly }: Props) {
 function Columns({
   chosen,
   onChange,
+  first,
   versions,
 }: {
+  first: string;
   chosen: string[];
   onChange: (columns: string[]) => void;
   versions: boolean;
@@ -131,7 +147,7 @@ function Columns({
   return (
     <div className="flex items-center justify-between gap-3">
       <p className="text-12 text-quiet">
-        Columns: card, address, segment{versions ? ", version" : ""}
+        Columns: {first}, address, segment{versions ? ", version" : ""}
         {chosen.map((key) => `, ${label(key)}`).join("")}
       </p>
       <Popover.Root>

@@ -168,7 +168,7 @@ function MainAction({ row, page, act }: { row: Row; page: Page; act: Act }) {
       {row.left === "service" && row.unsent > 0 && !leaving && (
         <Button
           disabled={act.send.isPending}
-          onClick={() => act.send.mutate({ row, columns: [] })}
+          onClick={() => act.send.mutate({ row, columns: [], pseudonyms: false })}
         >{`Send the other ${count(row.unsent)}`}</Button>
       )}
       {row.told_to !== "" && <Report row={row} main={row.read} />}

@@ -145,6 +145,7 @@ function Columns({ look, mapping, onChange }: ColumnsProps) {
           options={[
             ["card", "card"],
             ["address", "address"],
+            ["pseudonym", "pseudonym"],
           ]}
           onChange={(by) => onChange({ by: by })}
         />

@@ -12,6 +12,14 @@ import { latest, mark, queueWrite, remembered } from "@/study/write-queue";
 import { useNotice } from "@/ui/notices";
 import { fileName } from "@/ui/save";
 
+interface ListWanted {
+  row: Row;
+  /** Fields of the lens that the list has besides. */
+  columns: string[];
+  /** Instead of cards. */
+  pseudonyms: boolean;
+}
+
 /** What a person does with campaigns. */
 export function useActions(onPlanned: (id: number) => void) {
   const { study, undo, view } = useStudy();
@@ -96,12 +104,12 @@ export function useActions(onPlanned: (id: number) => void) {
     onError,
     onSettled,
   });
-  const list = useSavedFile<{ row: Row; kind: ListKind; columns: string[] }>(
-    ({ row, kind, columns }) =>
+  const list = useSavedFile<ListWanted & { kind: ListKind }>(
+    ({ row, kind, columns, pseudonyms }) =>
       data(
         api.POST("/api/studies/{study}/campaigns/{campaign}/list", {
           ...path(row),
-          body: { kind, columns },
+          body: { kind, columns, pseudonyms },
           headers: mark(row.revision),
         }),
       ),
@@ -110,12 +118,12 @@ export function useActions(onPlanned: (id: number) => void) {
     onSettled,
   );
   const send = useMutation({
-    mutationFn: ({ row, columns }: { row: Row; columns: string[] }) =>
+    mutationFn: ({ row, columns, pseudonyms }: ListWanted) =>
       queued(row, (headers) =>
         data(
           api.POST("/api/studies/{study}/campaigns/{campaign}/outbox", {
             ...path(row),
-            body: { columns },
+            body: { columns, pseudonyms },
             headers,
           }),
         ),
