@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from datetime import date, timedelta
 from typing import Any
 
+from django.http import Http404
 from django.utils import timezone
 
 from sortija.core.campaigns.holdout import draw_holdout, draw_versions
@@ -15,15 +16,15 @@ from sortija.server.campaigns.costs import CostsBody
 from sortija.server.campaigns.drawn import LEVELS, VERSIONS, keep_drawn, let_go
 from sortija.server.campaigns.models import Campaign, Departure
 from sortija.server.campaigns.offer import check_offer, expected_of
-from sortija.server.studies.actions import changing, record, reverses
+from sortija.server.studies.actions import changing, record, reverses, study_for
 from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.problems import Conflict, Problem
 from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
-    "campaign_now", "change_plan", "checked_plan", "checked_revision", "copy_plan", "draw", "drop",
-    "move", "plan", "set_costs", "today_of",
+    "campaign_for", "campaign_now", "change_plan", "checked_plan", "checked_revision", "copy_plan",
+    "draw", "drop", "move", "plan", "set_costs", "today_of",
 ]  # fmt: skip
 
 #: What is proposed for a plan without dates.
@@ -193,6 +194,22 @@ def _not_leaving(campaign: Campaign) -> None:
     """A Conflict while its list waits in the outbox."""
     if campaign.departures.filter(state=Departure.WAITING).exists():
         raise Conflict(f"The list of {campaign.name} waits in the outbox. Stop it first.")
+
+
+def campaign_for(person: Any, study: int, campaign: int, role: str = "analyst") -> Campaign:
+    """A campaign of a study in which the person has at least this role.
+
+    Raises
+    ------
+    Http404
+        There is no such one, or it was deleted.
+    """
+    found = study_for(person, study, role)
+    rows = Campaign.objects.select_related("study", "yardstick")
+    row = rows.filter(pk=campaign, study=found, dropped=False).first()
+    if row is None:
+        raise Http404("There is no such campaign here.")
+    return row
 
 
 def campaign_now(campaign: int) -> Campaign:

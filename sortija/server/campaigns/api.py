@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from django.http import Http404, HttpResponse
+from django.http import HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel, Field
@@ -16,6 +16,7 @@ from sortija.core.formats.book.pdf import BookFileError
 from sortija.core.formats.exports import FileKind
 from sortija.core.formats.report.writing import KINDS, report_file
 from sortija.server.campaigns import actions, past, standing
+from sortija.server.campaigns.actions import campaign_for
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.costs import CostsBody
 from sortija.server.campaigns.do_not_contact import (
@@ -26,7 +27,6 @@ from sortija.server.campaigns.do_not_contact import (
 from sortija.server.campaigns.fork import ProofBody, proof_of
 from sortija.server.campaigns.handing import hand_over
 from sortija.server.campaigns.later import CampaignLater, later_of
-from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.of_customer import CustomerCampaigns, campaigns_of_customer
 from sortija.server.campaigns.report import ReportPage, report_at, report_page
 from sortija.server.campaigns.result import CampaignResult, result_of
@@ -107,18 +107,6 @@ class NewCampaign(BaseModel):
     offer: dict[str, str] = {}
 
 
-def _campaign(request: Request, study: int, campaign: int, role: str = "analyst") -> Campaign:
-    found = study_for(request.user, study, role)
-    row = (
-        Campaign.objects.select_related("study")
-        .filter(pk=campaign, study=found, dropped=False)
-        .first()
-    )
-    if row is None:
-        raise Http404("There is no such campaign here.")
-    return row
-
-
 class CampaignsView(APIView):
     @extend_schema(responses=CampaignsPage)
     def get(self, request: Request, study: int) -> Response:
@@ -157,7 +145,7 @@ class OneCampaign(APIView):
     @extend_schema(parameters=[REVISION], request=CampaignPlan, responses=CampaignRow)
     def put(self, request: Request, study: int, campaign: int) -> Response:
         """Change a plan that is not drawn yet."""
-        row = _campaign(request, study, campaign)
+        row = campaign_for(request.user, study, campaign)
         asked = body(request, CampaignPlan)
         row = actions.change_plan(
             row, asked.name, asked.send_on, asked.read_on, asked.holdout,
@@ -168,7 +156,7 @@ class OneCampaign(APIView):
     @extend_schema(parameters=[REVISION], responses={204: None})
     def delete(self, request: Request, study: int, campaign: int) -> Response:
         """Delete a draft; undo brings it back."""
-        row = _campaign(request, study, campaign)
+        row = campaign_for(request.user, study, campaign)
         actions.drop(row, request.user, expected_revision(request))
         return Response(status=204)
 
@@ -177,7 +165,7 @@ class CopyView(APIView):
     @extend_schema(parameters=WINDOW, request=None, responses={201: CampaignRow})
     def post(self, request: Request, study: int, campaign: int) -> Response:
         """Plan another one like it."""
-        row = _campaign(request, study, campaign)
+        row = campaign_for(request.user, study, campaign)
         window = window_from(request, default_window(row.study))
         if window is None:
             raise Problem("There are no customers yet. Import a log at the Ledger.")
@@ -188,7 +176,7 @@ class MoveView(APIView):
     @extend_schema(parameters=[REVISION], request=Moved, responses=CampaignRow)
     def put(self, request: Request, study: int, campaign: int) -> Response:
         """Move the dates of a plan that is not drawn yet."""
-        row = _campaign(request, study, campaign)
+        row = campaign_for(request.user, study, campaign)
         row = actions.move(row, body(request, Moved).days, expected_revision(request))
         return reply(campaign_row(row))
 
@@ -197,7 +185,7 @@ class CostsView(APIView):
     @extend_schema(parameters=[REVISION], request=CostsBody, responses=CampaignRow)
     def put(self, request: Request, study: int, campaign: int) -> Response:
         """Say what a campaign costs and what is left of a sale."""
-        row = _campaign(request, study, campaign)
+        row = campaign_for(request.user, study, campaign)
         asked = body(request, CostsBody)
         row = actions.set_costs(row, request.user, asked, expected_revision(request))
         return reply(campaign_row(row))
@@ -210,7 +198,7 @@ class ProofView(APIView):
     )
     def get(self, request: Request, study: int, campaign: int) -> Response:
         """What a list of a chosen size would prove, with the same share held out."""
-        row = _campaign(request, study, campaign, "reader")
+        row = campaign_for(request.user, study, campaign, "reader")
         customers = whole_number(request.query_params.get("customers") or "")
         if customers is None or not 1 <= customers <= MOST_PROVED:
             raise Problem(f"Say how many customers, from 1 to {MOST_PROVED:,}.")
@@ -222,21 +210,21 @@ class ResultView(APIView):
     @extend_schema(responses=CampaignResult)
     def get(self, request: Request, study: int, campaign: int) -> Response:
         """What a campaign did, as far as the log reaches."""
-        return reply(result_of(_campaign(request, study, campaign, "reader")))
+        return reply(result_of(campaign_for(request.user, study, campaign, "reader")))
 
 
 class LaterView(APIView):
     @extend_schema(responses=CampaignLater)
     def get(self, request: Request, study: int, campaign: int) -> Response:
         """What became of both arms 3, 6 and 12 months after the day of sending."""
-        return reply(later_of(_campaign(request, study, campaign, "reader")))
+        return reply(later_of(campaign_for(request.user, study, campaign, "reader")))
 
 
 class ReportView(APIView):
     @extend_schema(responses=ReportPage)
     def get(self, request: Request, study: int, campaign: int) -> Response:
         """The result as one page: sentences, tables and pictures."""
-        return reply(report_page(_campaign(request, study, campaign, "reader")))
+        return reply(report_page(campaign_for(request.user, study, campaign, "reader")))
 
 
 class ReportFileView(APIView):
@@ -246,7 +234,7 @@ class ReportFileView(APIView):
     )
     def get(self, request: Request, study: int, campaign: int) -> HttpResponse:
         """The report as one web page, PDF or DOCX."""
-        row = _campaign(request, study, campaign, "reader")
+        row = campaign_for(request.user, study, campaign, "reader")
         kind = request.query_params.get("kind") or "html"
         if kind not in KINDS:
             raise Problem(f"“{kind}” is none of {', '.join(KINDS)}.", 400)
@@ -305,7 +293,7 @@ class DrawView(APIView):
     @extend_schema(parameters=[REVISION], request=None, responses=CampaignRow)
     def post(self, request: Request, study: int, campaign: int) -> Response:
         """Draw the holdout, and fix the audience with it."""
-        row = _campaign(request, study, campaign)
+        row = campaign_for(request.user, study, campaign)
         row = actions.draw(row, request.user, expected_revision(request))
         return reply(campaign_row(row))
 
@@ -315,7 +303,7 @@ class ListView(APIView):
 
     @extend_schema(parameters=[REVISION], request=ListAsked, responses={201: ExportRow})
     def post(self, request: Request, study: int, campaign: int) -> Response:
-        row = _campaign(request, study, campaign)
+        row = campaign_for(request.user, study, campaign)
         asked = body(request, ListAsked)
         file = hand_over(
             row, request.user, expected_revision(request), asked.kind, asked.columns,

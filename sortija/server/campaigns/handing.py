@@ -11,6 +11,7 @@ from django.utils import timezone
 from sortija.core.formats.exports import Cells, ExportError, FileKind, Told, write_list
 from sortija.core.progress import Progress
 from sortija.server.campaigns.actions import campaign_now, checked_revision
+from sortija.server.campaigns.delivery.outbox import standing_of
 from sortija.server.campaigns.delivery.rows import as_begun, columns_of, leaving_of
 from sortija.server.campaigns.models import Block, Campaign, Departure
 from sortija.server.jobs.models import Job
@@ -38,9 +39,8 @@ def hand_over(
         checked_revision(campaign, expected)
         if campaign.state == Campaign.DRAFT:
             raise Problem("Draw the holdout first: without it no effect can be measured.")
-        if campaign.departures.filter(way=Departure.SERVICE).exclude(
-            state=Departure.STOPPED, sent=0
-        ).exists():  # fmt: skip
+        service = campaign.departures.filter(way=Departure.SERVICE).first()
+        if service and (standing_of(service) != Departure.STOPPED or service.blocks.exists()):
             raise Problem(
                 "The list goes to the delivery service. A file beside it would write to customers "
                 "twice; what left can be saved from its record."

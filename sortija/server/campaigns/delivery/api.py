@@ -14,6 +14,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.core.formats.exports import FileKind
+from sortija.server.campaigns.actions import campaign_for
 from sortija.server.campaigns.delivery import outbox
 from sortija.server.campaigns.delivery.events import KINDS, Event, Taken, take_events
 from sortija.server.campaigns.delivery.letters import LettersPage, letters_page
@@ -32,7 +33,7 @@ from sortija.server.campaigns.delivery.service import (
 )
 from sortija.server.campaigns.delivery.signature import WrongSignature, check
 from sortija.server.campaigns.handing import left_again
-from sortija.server.campaigns.models import Campaign, DeliveryService, Departure
+from sortija.server.campaigns.models import DeliveryService, Departure
 from sortija.server.lens.export_rows import ExportRow, export_row
 from sortija.server.studies.actions import membership, study_for
 from sortija.server.studies.http import REVISION, body, expected_revision, reply
@@ -79,15 +80,6 @@ class ToldEvents(BaseModel):
     events: list[ToldEvent] = Field(max_length=MOST_EVENTS)
 
 
-def _campaign(request: Request, study: int, campaign: int, role: str = "analyst") -> Campaign:
-    found = study_for(request.user, study, role)
-    rows = Campaign.objects.filter(pk=campaign, study=found, dropped=False)
-    row = rows.select_related("study", "yardstick").first()
-    if row is None:
-        raise Http404("There is no such campaign here.")
-    return row
-
-
 class ServiceView(APIView):
     """Who delivers the study's letters."""
 
@@ -109,14 +101,14 @@ class LettersView(APIView):
     @extend_schema(responses=LettersPage)
     def get(self, request: Request, study: int, campaign: int) -> Response:
         """What left of a campaign, and what became of it."""
-        return reply(letters_page(_campaign(request, study, campaign, "reader")))
+        return reply(letters_page(campaign_for(request.user, study, campaign, "reader")))
 
 
 class OutboxView(APIView):
     @extend_schema(parameters=[REVISION], request=ToSend, responses={201: LettersPage})
     def post(self, request: Request, study: int, campaign: int) -> Response:
         """Put the list into the outbox; it goes to the service when its time has come."""
-        row = _campaign(request, study, campaign)
+        row = campaign_for(request.user, study, campaign)
         asked = body(request, ToSend)
         outbox.put(row, request.user, expected_revision(request), asked.columns, asked.pseudonyms)
         return reply(letters_page(row), 201)
@@ -127,7 +119,7 @@ class StopView(APIView):
     def post(self, request: Request, study: int, campaign: int) -> Response:
         """Stop what waits in the outbox, or the rest of what is leaving; anybody of the study
         can."""
-        row = _campaign(request, study, campaign, "reader")
+        row = campaign_for(request.user, study, campaign, "reader")
         outbox.stop(row, request.user)
         return reply(letters_page(row))
 
@@ -136,7 +128,7 @@ class LeftAgainView(APIView):
     @extend_schema(request=AgainAsked, responses={201: ExportRow})
     def post(self, request: Request, study: int, campaign: int, departure: int) -> Response:
         """A file of what left, exactly as it left."""
-        row = _campaign(request, study, campaign)
+        row = campaign_for(request.user, study, campaign)
         left = Departure.objects.filter(campaign=row, pk=departure).first()
         if left is None or not left.sent:
             raise Http404("Nothing of it has left.")
@@ -151,13 +143,13 @@ class ResponseFileView(APIView):
     @extend_schema(request=ResponseFile, responses=LookedAt)
     def post(self, request: Request, study: int, campaign: int) -> Response:
         """How an uploaded file is most likely to be read."""
-        row = _campaign(request, study, campaign)
+        row = campaign_for(request.user, study, campaign)
         return reply(look_at(row, body(request, ResponseFile).upload))
 
     @extend_schema(request=ResponseFileAsked, responses=FileTaken)
     def put(self, request: Request, study: int, campaign: int) -> Response:
         """Take the responses of a file."""
-        row = _campaign(request, study, campaign)
+        row = campaign_for(request.user, study, campaign)
         asked = body(request, ResponseFileAsked)
         return reply(take_file(row, request.user, asked.upload, asked.mapping))
 

@@ -92,10 +92,10 @@ def left_of(campaign: Campaign) -> tuple[str, int]:
     """By which way the list left, empty while none did, and how many rows were stopped."""
     if campaign.state != Campaign.HANDED:
         return "", 0
+    if campaign.departures.filter(way=Departure.FILE).exists():
+        return Departure.FILE, 0
     row = campaign.departures.filter(way=Departure.SERVICE).first()
-    if row is not None:
-        return row.way, row.total - row.sent - row.refused
-    return (Departure.FILE if campaign.departures.exists() else ""), 0
+    return (row.way, row.total - row.sent - row.refused) if row else ("", 0)
 
 
 def letters_page(campaign: Campaign) -> LettersPage:

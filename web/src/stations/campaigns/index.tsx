@@ -224,7 +224,7 @@ function OneCampaign({ row, page, act }: { row: Row; page: Page; act: Act }) {
         {!drawn && row.base_rate !== null && <OfSize row={row} />}
         {row.offer && <Offered offer={row.offer} />}
       </section>
-      <div className="columns-2 gap-3 *:mb-3 *:break-inside-avoid">
+      <div className="gap-3 lg:columns-2 *:mb-3 *:break-inside-avoid">
         {result && <Pace row={row} result={result} />}
         {(row.arms.length > 1 || !result) && (
           <BySegment row={row} result={result?.returned ? result : null} />

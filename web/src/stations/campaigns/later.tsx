@@ -72,7 +72,7 @@ function Bought({ rows }: { rows: LaterOn[] }) {
           </Column>
           <EffectHeads />
           <Column figures className="pl-3">
-            spend a head
+            spend per customer
           </Column>
         </tr>
       </thead>
