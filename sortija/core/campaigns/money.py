@@ -92,7 +92,7 @@ def affordable(budget: float, costs: Costs, holdout: float, audience: int) -> in
     >>> affordable(7, Costs(contact=2, fixed=3), 0.0, 10)
     2
     >>> affordable(7, Costs(contact=2, fixed=3), 0.5, 10), affordable(2, Costs(fixed=3), 0.5, 10)
-    (5, 0)
+    (4, 0)
     """
     left = budget - costs.fixed
     if left < 0:
