@@ -7,7 +7,10 @@ from django.utils import timezone
 from rest_framework.test import APIClient
 
 from sortija.server.accounts.models import Person, SignInLink
+from sortija.server.campaigns.delivery.service import new_secret
+from sortija.server.campaigns.models import DeliveryService
 from tests.server.addresses import addresses
+from tests.server.campaigns.post_office import signed
 from tests.server.support import ServerCase
 
 PASSWORD = "moss and gravel"
@@ -16,7 +19,10 @@ PASSWORD = "moss and gravel"
 class Doors(ServerCase):
     def test_every_address_but_the_door_needs_a_signed_in_person(self):
         stranger = APIClient()
-        open_doors = {"api/session", "api/links/look", "api/links/use", "api/health"}
+        open_doors = {
+            "api/session", "api/links/look", "api/links/use", "api/health",
+            "api/delivery/<int:study>/events",  # to whoever signs with the study's secret
+        }  # fmt: skip
         behind = [route for route, _ in addresses() if route.startswith("api/")]
         self.assertGreater(len(behind), 80)
         for route in behind:
@@ -29,6 +35,17 @@ class Doors(ServerCase):
                 continue
             for method in (stranger.post, stranger.put, stranger.delete):
                 self.assertIn(method(f"/{route}").status_code, (401, 403), route)
+
+    def test_a_delivery_service_needs_the_secret_of_a_study_that_is_there(self):
+        stranger = APIClient()
+        DeliveryService.objects.create(study=self.study, secret=new_secret(), url="")
+        for study in (self.study.pk, 999):
+            body, headers = signed(new_secret(), [])
+            answer = stranger.post(f"/api/delivery/{study}/events", body, headers=headers,
+                                   content_type="application/json")  # fmt: skip
+            self.assertEqual(answer.status_code, 401)
+            # Nobody learns which studies there are.
+            self.assertIn("The signature does not fit", answer.json()["detail"])
 
     def test_studies_belong_to_their_people(self):
         other = self.signed_in(self.person("olga"))
