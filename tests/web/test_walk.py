@@ -132,9 +132,9 @@ class Walk(BrowserCase):
         page.get_by_label("Name").fill("Spring letter")
         page.get_by_role("heading", level=1).click()
         page.get_by_role("button", name="Draw the holdout").click()
-        page.get_by_role("button", name="Hand over the list").wait_for()
+        page.get_by_role("button", name="Hand over the list").click()
         with page.expect_download() as download:
-            page.get_by_role("button", name="Hand over the list").click()
+            page.get_by_role("button", name="Save the list").click()
         path = Path(self.folder / "list.csv")
         download.value.save_as(path)
         with path.open(newline="") as file:
