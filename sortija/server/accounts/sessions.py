@@ -16,6 +16,9 @@ from sortija.server.accounts.models import Person, SignedIn
 
 __all__ = ["browser_words", "end", "end_others", "follow_sign_ins", "renew", "seen", "sign_ins"]
 
+#: Seconds for which a key that was replaced still opens.
+LINGER = 20
+
 _BROWSERS = {"Firefox": "Firefox", "Edg": "Edge", "Chrome": "Chrome", "Safari": "Safari"}
 _SYSTEMS = {
     "Windows": "Windows", "Android": "Android", "iPhone": "iPhone", "iPad": "iPad",
@@ -81,10 +84,19 @@ def seen(request: HttpRequest) -> None:
 
 
 def renew(request: HttpRequest, change: Callable[[], None]) -> None:
-    """Give a sign-in another key, as a changed password does, and keep it in the list."""
+    """Give a sign-in another key, as a changed password does, and keep it in the list.
+
+    The former key opens for a few seconds more: what the same browser's tabs asked with it before
+    the new one reached them would be refused otherwise, and the refusal would take the cookie of
+    the new one away.
+    """
     before = request.session.session_key
     change()
-    SignedIn.objects.filter(session=before or "").delete()
+    if before is not None:
+        SignedIn.objects.filter(session=before).delete()
+        linger = {**dict(request.session.items()), "_session_expiry": LINGER}
+        until = timezone.now() + timedelta(seconds=LINGER)
+        Session.objects.save(before, linger, until)
     seen(request)
 
 

@@ -1,5 +1,10 @@
 """One's own password, and the list of where one is signed in."""
 
+from datetime import timedelta
+from unittest.mock import patch
+
+from django.conf import settings
+from django.utils import timezone
 from rest_framework.test import APIClient
 
 from sortija.server.accounts.models import SignedIn
@@ -61,6 +66,21 @@ class OwnAccount(ServerCase):
         self.assertEqual(phone.get("/api/studies").status_code, 401)
         self.come_in(FIREFOX, OLD, 403)
         self.come_in(FIREFOX, NEW)
+
+    def test_requests_on_their_way_while_the_password_changes_are_answered(self):
+        desk = self.come_in(FIREFOX)
+        former = APIClient()
+        key = settings.SESSION_COOKIE_NAME
+        former.cookies[key] = desk.cookies[key].value
+        desk.put("/api/password", {"present": OLD, "wanted": NEW}, format="json")
+        self.assertNotEqual(desk.cookies[key].value, former.cookies[key].value)
+        answer = former.get("/api/studies")  # by another tab, say, with the key it still had
+        self.assertEqual(answer.status_code, 200)
+        self.assertNotIn(key, answer.cookies)  # the new key's cookie stays
+        self.assertEqual([row["own"] for row in self.listed(desk)], [True])
+        with patch("django.utils.timezone.now", return_value=timezone.now() + timedelta(minutes=1)):
+            self.assertEqual(former.get("/api/studies").status_code, 401)
+            self.assertEqual(desk.get("/api/studies").status_code, 200)
 
     def test_wrong_present_passwords_are_slowed_down(self):
         desk = self.come_in(FIREFOX)
