@@ -24,8 +24,9 @@ from openpyxl import Workbook
 
 from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import UnreadableFile
+from sortija.core.ledger.guessing import guess_log
 from sortija.core.ledger.lines import FinerMoney, LineReader
-from sortija.core.ledger.mapping import MappingError, guess_log
+from sortija.core.ledger.mapping import MappingError
 from sortija.core.ledger.members import guess_members
 from sortija.core.ledger.traits import TraitReader
 

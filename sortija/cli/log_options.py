@@ -18,6 +18,7 @@ __all__ = ["a_day", "add_log_options", "months_back", "names_of", "read_ledger"]
 
 _ROLES = {
     "customer": "the card or customer", "receipt": "the receipt's number", "when": "date and time",
+    "time": "time of day, where it has a column of its own",
     "amount": "the line total", "quantity": "how many", "price": "the price of one",
     "kind": "sale, return or void", "department": "the department", "item": "the item",
     "site": "the shop", "channel": "till or web", "cost": "what the goods cost the shop",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import date
@@ -20,10 +19,12 @@ from sortija.core.formats.joined import JoinedRows, find_join
 from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.assemble import assemble
+from sortija.core.ledger.currencies import currency_in
 from sortija.core.ledger.flags import STAFF_PATTERNS, meant_by
+from sortija.core.ledger.guessing import guess_log
 from sortija.core.ledger.lines import FinerMoney, LineBatch, LineReader, Unread, money_scale
 from sortija.core.ledger.log import Log
-from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log
+from sortija.core.ledger.mapping import LogMapping, MappingError
 from sortija.core.ledger.members import guess_members
 from sortija.core.ledger.traits import TraitReader
 from sortija.core.ledger.zones import zone_of
@@ -130,7 +131,7 @@ def _read(
     today: date, zone: str, watch: Watch,
 ) -> Ledger:  # fmt: skip
     """The logs with money of so many decimals."""
-    currency = _currency(opened[0][2], mappings[0])
+    currency = currency_in(opened[0][2], mappings[0])
     batches: list[LineBatch] = []
     files = []
     reader: LineReader | None = None
@@ -149,14 +150,6 @@ def _read(
     staff = meant_by(reader.cards.texts, STAFF_PATTERNS)
     watch("ordering lines", sum(map(len, batches)), 0)
     return Ledger(assemble(batches, len(reader.cards), staff=staff), reader, scale, tuple(files))
-
-
-def _currency(rows: pa.RecordBatch, mapping: LogMapping) -> str:
-    """The currency that most of the first lines are in; lines in others are set aside."""
-    if "currency" not in mapping.roles:
-        return ""
-    words = Counter(filter(None, rows.column(mapping.roles["currency"]).to_pylist()))
-    return words.most_common(1)[0][0] if words else ""
 
 
 def _about(

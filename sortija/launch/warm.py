@@ -22,9 +22,9 @@ from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.groups.sweep import sweep
 from sortija.core.ledger.assemble import assemble
 from sortija.core.ledger.cube import Cube
+from sortija.core.ledger.guessing import guess_log
 from sortija.core.ledger.lines import LineReader
 from sortija.core.ledger.log import Log
-from sortija.core.ledger.mapping import guess_log
 from sortija.core.ledger.overlap import overlapping
 from sortija.core.ledger.rules import default_rules, mask_of
 from sortija.core.ledger.summaries import balance, visits

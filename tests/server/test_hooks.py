@@ -29,9 +29,9 @@ NAMED = {
     ],
     "how actions are undone": [
         "adopt", "book", "bring in campaign", "campaign costs", "change watch", "correct trait",
-        "count intake", "draw holdout", "drop campaign", "end control", "keep lens", "kept",
+        "count intake", "currency", "draw holdout", "drop campaign", "end control", "keep lens", "kept",
         "marks", "member", "overlap", "plan campaign", "put in outbox", "rename lens",
-        "segment", "setting", "standing control", "swap", "take back intake", "watch",
+        "segment", "setting", "settings", "standing control", "swap", "take back intake", "watch",
     ],
 }  # fmt: skip
 _BEFORE_AND_AFTER = """

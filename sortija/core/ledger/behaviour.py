@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -13,13 +12,12 @@ import pyarrow.compute as pc
 from sortija.core.calendar import date_of
 from sortija.core.ledger.parse_datetimes import read_moments
 from sortija.core.ledger.parse_numbers import BAD, GOOD, read_decimals
+from sortija.core.ledger.parse_times import read_times
 
 __all__ = [
     "Behaviour",
     "behaviour_of",
     "behaviours_of",
-    "changes_within",
-    "come_back",
     "read_both_ways",
     "stand_together",
 ]
@@ -27,11 +25,17 @@ __all__ = [
 
 @dataclass(frozen=True)
 class Behaviour:
-    """What the first rows of one column look like."""
+    """What the first rows of one column look like.
+
+    ``numbers``, ``dates``: shares of the filled cells that read as such; ``with_time``: its dates
+    have a time of the day; ``times``: its cells are times of the day without a date.
+    """
 
     filled: int
     numbers: float
     dates: float
+    with_time: bool
+    times: bool
     months_first: bool | None
     distinct: int
     leading_zeros: bool
@@ -39,27 +43,62 @@ class Behaviour:
     values: tuple[str, ...]
 
 
+#: Divided figures, a month's name between figures or before them, or eight figures in a row.
+_DATE = (
+    r"\d[-/.: ]\d+[-/.: ]\d|^(19|20)\d{6}$"
+    r"|\d[\W_]*(?:[a-z]{2} +)?[a-zA-ZÀ-ÿ]{3,10}[\W_]*(?:de +)?\d{2}"
+    r"|[a-zA-ZÀ-ÿ]{3,9}[\W_]+\d{1,2}[\W_]+\d{4}"
+)
+#: A time of the day as hardly anything else is written, and one that an amount or code may be.
+_PLAIN_TIME = r"(?i)^\D{0,3}([01]?\d|2[0-3])([:h]|\.\d\d\.)[0-5]\d|^\d{1,2}(:\d\d)? ?[ap]\.?m\.?$"
+_EARLIEST = r"^(30|31)[./-]12[./-]1899 |^1899-12-3[01][ T]"
+_LEAST_TIMES = 20
+
+
+def _times_of_day(there: pa.Array) -> bool:
+    """Whether cells are times of the day: by a colon, or by never being what no clock shows.
+
+    Bare figures (``0930``) and a point (``9.30``) may be codes and amounts; of those there is
+    hardly a column in which no cell is beyond 23 or 59, and many hours and minutes come.
+    """
+    count = len(there)
+    if not count:
+        return False
+    marked = pc.sum(pc.match_substring_regex(there, f"{_PLAIN_TIME}|{_EARLIEST}")).as_py()
+    seconds, state = read_times(there)
+    good = state == GOOD
+    if (marked or 0) >= 0.9 * count:
+        return bool(good.mean() >= 0.9)
+    bare = pc.all(pc.match_substring_regex(there, r"^(\d{1,2}\.\d\d|\d{3,4}|\d{5,6})$")).as_py()
+    hours, minutes = seconds // 3600, seconds // 60 % 60
+    spread = len(np.unique(hours)) >= 5 and len(np.unique(minutes)) >= 20 and minutes.max() >= 45
+    return bool(count >= _LEAST_TIMES and bare and good.all() and spread)
+
+
 def behaviour_of(column: pa.Array) -> Behaviour:
     trimmed = pc.utf8_trim_whitespace(column)
     there = trimmed.filter(pc.greater(pc.utf8_length(trimmed), 0))
     count = max(len(there), 1)
     _, number_state = read_decimals(there, 4)
-    _, _, day_state = read_moments(there)
+    _, seconds, day_state = read_moments(there)
     _, _, month_state = read_moments(there, month_first=True)
     day_bad, month_bad = int((day_state == BAD).sum()), int((month_state == BAD).sum())
     dated = min(day_bad, month_bad) < len(there)
-    divided = pc.sum(
-        pc.match_substring_regex(there, r"\d[-/.: ]\d+[-/.: ]\d|^(19|20)\d{6}$")
-    ).as_py()
+    divided = pc.sum(pc.match_substring_regex(there, _DATE)).as_py()
     distinct = pc.unique(there)
+    numbers = float((number_state == GOOD).sum()) / count
+    dates = min(1 - min(day_bad, month_bad) / count, (divided or 0) / count)
     return Behaviour(
         filled=len(there),
-        numbers=float((number_state == GOOD).sum()) / count,
-        dates=min(1 - min(day_bad, month_bad) / count, (divided or 0) / count),
+        numbers=numbers,
+        dates=dates,
+        with_time=bool(dates > 0.5 and (seconds > 0).mean() > 0.5),
+        times=dates < 0.5 and _times_of_day(there),
         months_first=None if dated and read_both_ways(there) else month_bad < day_bad,
         distinct=len(distinct),
         leading_zeros=bool(pc.any(pc.match_substring_regex(there, r"^0\d+$")).as_py()),
-        decimals=bool(pc.any(pc.match_substring_regex(there, r"\d[.,]\d{1,2}$")).as_py()),
+        decimals=numbers > 0.5
+        and bool(pc.any(pc.match_substring_regex(there, r"\d[.,]\d{1,2}\D*$")).as_py()),
         values=tuple(distinct.slice(0, 50).to_pylist()),
     )
 
@@ -109,27 +148,6 @@ def read_both_ways(cells: pa.Array) -> tuple[str, date, date] | None:
     return str(cells[place].as_py()).strip(), first, second
 
 
-def come_back(rows: pa.RecordBatch, receipt: str, column: str) -> int:
-    """How many values of ``column`` come back on several receipts; 0 unless each names one.
-
-    Customers do; so do shops, of which there are few. An item is on many receipts, but a receipt
-    has many items.
-    """
-    receipts = pc.dictionary_encode(rows.column(receipt)).indices.to_numpy()
-    cells = pc.utf8_trim_whitespace(rows.column(column))
-    values = pc.dictionary_encode(cells).indices.to_numpy()
-    filled = pc.not_equal(cells, "").to_numpy(zero_copy_only=False)
-    if not filled.any():
-        return 0
-    width = int(values.max()) + 1
-    pairs = np.unique(receipts[filled].astype(np.int64) * width + values[filled])
-    per_receipt = np.bincount(pairs // width)
-    per_receipt = per_receipt[per_receipt > 0]
-    if (per_receipt == 1).mean() < 0.95:
-        return 0
-    return int((np.bincount(pairs % width) > 1).sum())
-
-
 def stand_together(column: pa.Array) -> float:
     """Lines a value, where nearly all rows of each value stand together; 0 where they do not.
 
@@ -144,18 +162,3 @@ def stand_together(column: pa.Array) -> float:
     runs = 1 + int((values[1:] != values[:-1]).sum())
     distinct = int(values.max()) + 1
     return len(values) / distinct if distinct >= 0.95 * runs else 0.0
-
-
-def changes_within(column: pa.Array, same: Sequence[pa.Array]) -> bool:
-    """Whether a column often changes from line to line of one receipt (5% of such lines).
-
-    ``same``: columns that are alike on all lines of a receipt: its number, and moment and
-    customer, for numbers may restart in every shop.
-    """
-    alike = np.ones(max(len(column) - 1, 0), np.bool_)
-    for other in same:
-        cells = other.to_numpy(zero_copy_only=False)
-        alike &= cells[1:] == cells[:-1]
-    cells = column.to_numpy(zero_copy_only=False)
-    changed = alike & (cells[1:] != cells[:-1])
-    return bool(changed.sum() > max(3, 0.05 * int(alike.sum())))

@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
+from datetime import date
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.calendar import day_number
 from sortija.core.ledger.counting import KINDS
 from sortija.core.ledger.flags import meant_by
+from sortija.core.ledger.lines import NO_COST
 from sortija.core.ledger.rules import Rule
 
 __all__ = [
+    "DATE_COLUMNS",
     "MOST_OWN",
     "NUMBER_COLUMNS",
     "WORD_COLUMNS",
@@ -25,8 +29,13 @@ __all__ = [
 
 MOST_OWN = 8
 _FIRST_BIT = 1 << 20
-WORD_COLUMNS = ("department", "item", "site", "channel", "kind")
-NUMBER_COLUMNS = ("money", "quantity", "hour")
+WORD_COLUMNS = ("department", "item", "site", "channel", "kind", "customer", "weekday")
+NUMBER_COLUMNS = ("money", "quantity", "cost", "hour")
+DATE_COLUMNS = ("date",)
+_WORDS = {"money": "amount", "hour": "hour of the day", "customer": "customer or card"}
+_WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+#: Where a batch of lines has the numbers of a column's words, if not by its name.
+_NUMBERS = {"customer": "card"}
 
 
 class CustomRuleError(ValueError):
@@ -39,7 +48,8 @@ class CustomRule:
 
     ``slot``: 0 to 7, its own among the study's; ``words``: for a column of words, texts or
     patterns (``*``, ``?``); ``low`` and ``high``: for a column of numbers, from and up to and
-    including, either open. Money in major units, quantity in pieces, hour 0 to 23.
+    including, either open; ``first`` and ``last``: likewise for dates, as 2026-06-30. Money in
+    major units, quantity in pieces, hour 0 to 23.
     """
 
     slot: int
@@ -48,6 +58,8 @@ class CustomRule:
     words: tuple[str, ...] = ()
     low: float | None = None
     high: float | None = None
+    first: str = ""
+    last: str = ""
 
     @property
     def rule(self) -> Rule:
@@ -60,7 +72,11 @@ class CustomRule:
     @property
     def explanation(self) -> str:
         """What it sets aside, in words."""
-        what = {"money": "amount", "hour": "hour of the day"}.get(self.column, self.column)
+        what = _WORDS.get(self.column, self.column)
+        if self.column in DATE_COLUMNS:
+            first = f" from {self.first}" if self.first else ""
+            last = f" up to {self.last}" if self.last else ""
+            return f"Lines dated{first}{last}."
         if self.column in WORD_COLUMNS:
             return f"Lines whose {what} is {' or '.join(self.words)}."
         low = "" if self.low is None else f" from {self.low:g}"
@@ -69,7 +85,8 @@ class CustomRule:
 
     def to_json(self) -> dict[str, Any]:
         """As kept."""
-        return {**asdict(self), "words": list(self.words)}
+        kept = {**asdict(self), "words": list(self.words)}
+        return {name: value for name, value in kept.items() if value or name not in _DATES}
 
     @staticmethod
     def from_json(kept: Mapping[str, Any]) -> CustomRule:
@@ -77,7 +94,7 @@ class CustomRule:
 
         Raises
         ------
-        OwnRuleError
+        CustomRuleError
             It names no column, no value, or an impossible range.
         """
         name = str(kept.get("name", "")).strip()
@@ -92,6 +109,13 @@ class CustomRule:
             if not 1 <= len(words) <= 200 or any(len(word) > 120 for word in words):
                 raise CustomRuleError("Say which words of the column are set aside, one per line.")
             return CustomRule(slot, name, column, words)
+        if column in DATE_COLUMNS:
+            first, last = (_a_day(kept.get(end)) for end in _DATES)
+            if not first and not last:
+                raise CustomRuleError("Say from which day on, or up to which.")
+            if first and last and first > last:
+                raise CustomRuleError("The range ends before it begins.")
+            return CustomRule(slot, name, column, first=first, last=last)
         if column not in NUMBER_COLUMNS:
             raise CustomRuleError(f"Lines have no column called {column}.")
         if low is None and high is None:
@@ -99,6 +123,17 @@ class CustomRule:
         if low is not None and high is not None and low > high:
             raise CustomRuleError("The range ends before it begins.")
         return CustomRule(slot, name, column, (), low, high)
+
+
+_DATES = ("first", "last")
+
+
+def _a_day(text: Any) -> str:
+    """A day as 2026-06-30, or nothing."""
+    try:
+        return date.fromisoformat(text).isoformat() if text else ""
+    except (TypeError, ValueError):
+        raise CustomRuleError("Write a day as 2026-06-30.") from None
 
 
 @dataclass(frozen=True)
@@ -113,13 +148,23 @@ class ReadyRule:
 
     def meets(self, lines: Mapping[str, NDArray[Any]]) -> NDArray[np.bool_]:
         """Which of these lines it sets aside; columns as in a batch of lines."""
+        day = lines["day"]
         if self.wanted is not None:
-            found: NDArray[np.bool_] = np.append(self.wanted, False)[lines[self.column]]
+            # 1970-01-01 was a Thursday; a line without a date has no day of the week.
+            numbers = (
+                np.where(day < 0, -1, (day + 3) % 7) if self.column == "weekday"
+                else lines[_NUMBERS.get(self.column, self.column)]
+            )  # fmt: skip
+            found: NDArray[np.bool_] = np.append(self.wanted, False)[numbers]
             return found
-        values = lines["second"] // 3600 if self.column == "hour" else lines[self.column]
+        if self.column == "date":
+            values = day
+        else:
+            values = lines["second"] // 3600 if self.column == "hour" else lines[self.column]
         inside: NDArray[np.bool_] = (values >= self.low) & (values <= self.high)
-        # A line without a date has no hour either.
-        return inside & (lines["day"] >= 0) if self.column == "hour" else inside
+        if self.column in ("hour", "date"):
+            return inside & (day >= 0)
+        return inside & (values != NO_COST) if self.column == "cost" else inside
 
 
 def ready_rules(
@@ -129,17 +174,21 @@ def ready_rules(
 
     Parameters
     ----------
-    texts : names of departments, items, sites and channels, by number
+    texts : names of departments, items, sites, channels, and codes of customers, by number
     scale : decimals of the study's money
     """
-    units = {"money": 10.0**scale, "quantity": 1000.0, "hour": 1.0}
+    units = {"money": 10.0**scale, "cost": 10.0**scale, "quantity": 1000.0}
+    always = {"kind": KINDS, "weekday": _WEEKDAYS}
     out = []
     for own in rules:
-        named = KINDS if own.column == "kind" else texts.get(own.column, ())
+        named = always.get(own.column) or texts.get(own.column, ())
         words = own.column in WORD_COLUMNS
         unit = units.get(own.column, 1.0)
         low = -np.inf if own.low is None else round(own.low * unit)
         high = np.inf if own.high is None else round(own.high * unit)
+        if own.column in DATE_COLUMNS:
+            low = day_number(date.fromisoformat(own.first)) if own.first else -np.inf
+            high = day_number(date.fromisoformat(own.last)) if own.last else np.inf
         out.append(ReadyRule(
             own.column, own.rule.bit, meant_by(named, own.words) if words else None, low, high
         ))  # fmt: skip

@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 
 from sortija.core.ledger.codebook import Codebook
 from sortija.core.ledger.counting import KINDS, Kind
-from sortija.core.ledger.mapping import LogMapping, kind_of
+from sortija.core.ledger.currencies import currency_of
+from sortija.core.ledger.mapping import LogMapping
 from sortija.core.ledger.parse_datetimes import read_moments
 from sortija.core.ledger.parse_numbers import (
     BAD,
@@ -26,6 +27,8 @@ from sortija.core.ledger.parse_numbers import (
     hash_cells,
     read_decimals,
 )
+from sortija.core.ledger.parse_times import read_times
+from sortija.core.ledger.role_words import kind_of
 from sortija.core.ledger.rules import BIT, ON_OFFER
 from sortija.core.ledger.zones import Zone
 
@@ -39,7 +42,6 @@ __all__ = [
     "LineBatch",
     "LineReader",
     "Unread",
-    "currency_of",
     "money_scale",
 ]
 
@@ -60,6 +62,7 @@ _CODED = {
 #: Roles whose cells say whether two lines are the same.
 _CONTENT = (
     "item", "department", "quantity", "money", "price", "kind", "customer", "moment", "currency",
+    "time",
 )  # fmt: skip
 
 
@@ -199,6 +202,17 @@ class LineReader:
         name = self.mapping.roles.get(role)
         return None if name is None else batch.column(name)
 
+    def _seconds(
+        self, batch: pa.RecordBatch, second: NDArray[np.int32]
+    ) -> tuple[NDArray[np.int32], NDArray[np.uint8]]:
+        """(seconds of the day, state of the cells with times); a line without a readable time
+        keeps the one of its date."""
+        cells = self._cells(batch, "time")
+        if cells is None:
+            return second, np.zeros(len(second), np.uint8)
+        times, state = read_times(cells)
+        return np.where(state == GOOD, times, second).astype(np.int32), state
+
     def _amounts(
         self, batch: pa.RecordBatch
     ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.uint8], NDArray[np.uint8]]:
@@ -304,6 +318,7 @@ class LineReader:
             batch.column(self.mapping.roles["moment"]), bool(self.mapping.month_first), self.zone
         )
         day = np.where(day_state == GOOD, day, NO_DAY).astype(np.int32)
+        second, time_state = self._seconds(batch, second)
         quantity, money, quantity_state, money_state = self._amounts(batch)
         money = np.where(money_state == GOOD, money, 0)
         kind, bare = self._kinds(batch, quantity, money)
@@ -338,7 +353,18 @@ class LineReader:
             "cost": self._costs(batch, kind),
             "kind": kind,
             "bits": bits,
-            "unread": tuple(self._unread(batch, first, day_state, money_state, quantity_state)),
+            "unread": tuple(
+                self._unread(
+                    batch,
+                    first,
+                    {
+                        "moment": day_state,
+                        "time": time_state,
+                        "money": money_state,
+                        "quantity": quantity_state,
+                    },
+                )
+            ),
         }
         return _Read(typed, cells, digests, self._decimals(batch))
 
@@ -350,12 +376,9 @@ class LineReader:
         self,
         batch: pa.RecordBatch,
         first: int,
-        day_state: NDArray[np.uint8],
-        money_state: NDArray[np.uint8],
-        quantity_state: NDArray[np.uint8],
+        states: dict[str, NDArray[np.uint8]],
     ) -> Iterator[Unread]:
-        states = (("moment", day_state), ("money", money_state), ("quantity", quantity_state))
-        for role, state in states:
+        for role, state in states.items():
             cells = self._cells(batch, role)
             if cells is None:
                 continue
@@ -370,19 +393,6 @@ def _names_offer(text: str) -> bool:
     """Whether a cell says that the line was on offer; a discount of nothing does not."""
     plain = text.strip().lower()
     return plain not in _NO_OFFER and bool(plain.strip("0.,% -£€$"))
-
-
-_SIGNS = {"€": "EUR", "$": "USD", "£": "GBP", "¥": "JPY", "zł": "PLN", "kč": "CZK"}
-
-
-def currency_of(text: str) -> str:
-    """The code of a currency by its code or sign, in capitals; empty for an empty cell.
-
-    >>> currency_of(" eur "), currency_of("£")
-    ('EUR', 'GBP')
-    """
-    word = text.strip()
-    return _SIGNS.get(word.lower(), word.upper())
 
 
 def money_scale(rows: pa.RecordBatch, mapping: LogMapping) -> int:

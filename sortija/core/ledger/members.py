@@ -9,20 +9,18 @@ import pyarrow as pa
 
 from sortija.core.ledger.behaviour import Behaviour, behaviours_of
 from sortija.core.ledger.level_order import order_of
-from sortija.core.ledger.mapping import (
-    ASK_ORDER,
-    Guess,
-    MappingError,
-    customer_named,
-    decimal_comma,
-)
+from sortija.core.ledger.mapping import ASK_ORDER, Guess, MappingError
+from sortija.core.ledger.parse_numbers import decimal_comma
+from sortija.core.ledger.role_words import customer_named
 
-__all__ = ["TRAIT_TYPES", "MemberMapping", "guess_members"]
+__all__ = ["ONCE", "TRAIT_TYPES", "MemberMapping", "guess_members"]
 
 TRAIT_TYPES = (
     "key", "number", "category", "ordered", "yes/no", "date", "joined", "consent", "address",
     "offer", "id", "person", "out",
 )  # fmt: skip
+#: Types that one column can have, beside the key, and what a second such column is instead.
+ONCE = {"joined": "date", "consent": "yes/no", "address": "out", "person": "category"}
 _YES_NO = {"yes", "no", "y", "n", "true", "false", "0", "1", "t", "f"}
 
 
@@ -44,19 +42,32 @@ class MemberMapping:
     def key(self) -> str:
         return next(name for name, kind in self.types.items() if kind == "key")
 
-    def check(self, names: tuple[str, ...]) -> None:
-        """Raise :class:`MappingError` unless customers can be read by this mapping."""
+    @property
+    def needs(self) -> list[tuple[str, str]]:
+        """(what has to be said of the columns, the column that is said to be it, or nothing)."""
+        named = [name for name, kind in self.types.items() if kind == "key"]
+        return [("what names each row", named[0] if named else "")]
+
+    def fits(self, names: tuple[str, ...]) -> None:
+        """Raise :class:`MappingError` unless every column is one of the file's, of a type there is,
+        and none is there twice that can be there once."""
         for column, kind in self.types.items():
             if column not in names:
                 raise MappingError(f"The file has no column called {column}.")
             if kind not in TRAIT_TYPES:
                 raise MappingError(f"There is no type called {kind}.")
-        for single in ("key", "joined", "consent", "address", "person"):
+        for single in ("key", *ONCE):
             count = sum(kind == single for kind in self.types.values())
-            if count > 1 or (single == "key" and count == 0):
+            if count > 1:
                 raise MappingError(f"Exactly one column can be the {single}; here {count} are.")
         if self.dated and not re.fullmatch(r"(19|20)\d\d-\d\d-\d\d", self.dated):
             raise MappingError("Write the day that the table speaks of as 2026-06-30.")
+
+    def check(self, names: tuple[str, ...]) -> None:
+        """Raise :class:`MappingError` unless customers can be read by this mapping."""
+        self.fits(names)
+        if "key" not in self.types.values():
+            raise MappingError("Say which column names the row: the customer or card.")
 
     def ready(self, names: tuple[str, ...]) -> None:
         """:meth:`check`, and nothing is left to ask."""
@@ -130,10 +141,10 @@ def guess_members(rows: pa.RecordBatch) -> tuple[MemberMapping, list[Guess]]:
     types[key] = "key"
     place = list(types).index(key)
     guesses[place] = Guess(key, "key", "every row has its own value, so it names the customer")
-    for single in ("joined", "consent", "address"):  # a second one is kept as a plain trait
+    for single, instead in ONCE.items():
         same = [name for name, kind in types.items() if kind == single]
         for name in same[1:]:
-            types[name] = {"joined": "date", "consent": "yes/no", "address": "out"}[single]
+            types[name] = instead
             guesses[list(types).index(name)] = Guess(
                 name, types[name], f"{same[0]} is the {single}"
             )

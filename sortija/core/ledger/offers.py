@@ -48,8 +48,13 @@ class _Roles:
     all: ClassVar[tuple[str, ...]] = ()
     needed: ClassVar[dict[str, str]] = {}
 
-    def check(self, names: tuple[str, ...]) -> None:
-        """Raise :class:`MappingError` unless the file can be read by this mapping."""
+    @property
+    def needs(self) -> list[tuple[str, str]]:
+        """(what has to be said of the columns, the column that is said to be it, or nothing)."""
+        return [(words, self.roles.get(role, "")) for role, words in self.needed.items()]
+
+    def fits(self, names: tuple[str, ...]) -> None:
+        """Raise :class:`MappingError` unless every role is a column of the file's, each another."""
         for role, column in self.roles.items():
             if role not in self.all:
                 raise MappingError(f"There is no role called {role}.")
@@ -57,6 +62,10 @@ class _Roles:
                 raise MappingError(f"The file has no column called {column}.")
         if len(set(self.roles.values())) != len(self.roles):
             raise MappingError("One column plays two roles. Give each role a column of its own.")
+
+    def check(self, names: tuple[str, ...]) -> None:
+        """Raise :class:`MappingError` unless the file can be read by this mapping."""
+        self.fits(names)
         for role, words in self.needed.items():
             if role not in self.roles:
                 raise MappingError(f"Say which column holds {words}.")

@@ -23,8 +23,27 @@ def _codes(words: str) -> NDArray[np.int64]:
     return np.array([(ord(w[0]) << 16) | (ord(w[1]) << 8) | ord(w[2]) for w in words.split()])
 
 
-_MONTH_NAMES = _codes("jan feb mar apr may jun jul aug sep oct nov dec")
-_WEEKDAYS = _codes("mon tue wed thu fri sat sun utc")
+#: Months by their first three letters without accents, in the six languages of headings.
+_MONTHS = {
+    "jan": 1, "ene": 1, "feb": 2, "fev": 2, "mar": 3, "mae": 3, "mrt": 3, "maa": 3, "apr": 4,
+    "avr": 4, "abr": 4, "may": 5, "mai": 5, "mei": 5, "jun": 6, "jul": 7, "aug": 8, "aou": 8,
+    "ago": 8, "sep": 9, "set": 9, "oct": 10, "okt": 10, "out": 10, "nov": 11, "dec": 12, "dez": 12,
+    "dic": 12,
+}  # fmt: skip
+_MONTH_NAMES = _codes(" ".join(_MONTHS))
+_MONTH_NUMBERS = np.array(list(_MONTHS.values()), np.int64)
+#: Days of the week, and what else stands in a date and says nothing.
+_WEEKDAYS = _codes(
+    "mon tue wed thu fri sat sun utc die mit don fre sam son lun mer jeu ven dim mie jue vie sab "
+    "dom din woe vri zat zon seg ter qua qui sex uhr"
+)
+_SHORT_NAMES = np.array([
+    (ord(first) << 8) | ord(second) for first, second in (
+        "th", "st", "nd", "rd", "er", "de", "du", "le", "el", "mo", "di", "mi", "do", "fr", "sa",
+        "so", "ma", "wo", "vr", "za", "zo", "lu", "me", "je", "ve",
+    )
+], np.int64)  # fmt: skip
+_JUI, _MAR, _MAA = (int(code) for code in _codes("jui mar maa"))
 
 
 @numba.njit(nogil=True, cache=True)
@@ -46,27 +65,72 @@ def _epoch_day(year: int, month: int, day: int) -> int:
 
 
 @numba.njit(nogil=True, cache=True)
+def _unaccented(second: int) -> int:
+    """The small letter without its accent, by the second byte of its UTF-8 (the first is C3)."""
+    low = second | 32
+    if 0xA0 <= low <= 0xA5:
+        return 97
+    if low == 0xA7:
+        return 99
+    if 0xA8 <= low <= 0xAB:
+        return 101
+    if 0xB2 <= low <= 0xB6:
+        return 111
+    if 0xB9 <= low <= 0xBC:
+        return 117
+    return 110 if low == 0xB1 else 105
+
+
+@numba.njit(nogil=True, cache=True)
+def _letters(data: Any, start: int, stop: int) -> tuple[int, int, int, int, int]:
+    """(letters, and the first four of them, small and without accents)."""
+    one, two, three, four, size = 0, 0, 0, 0, 0
+    i = start
+    while i < stop:
+        letter = int(data[i]) | 32
+        if data[i] == 0xC3 and i + 1 < stop:
+            i += 1
+            letter = _unaccented(int(data[i]))
+        i += 1
+        size += 1
+        if size == 1:
+            one = letter
+        elif size == 2:
+            two = letter
+        elif size == 3:
+            three = letter
+        elif size == 4:
+            four = letter
+    return size, one, two, three, four
+
+
+@numba.njit(nogil=True, cache=True)
 def _word(data: Any, start: int, stop: int) -> int:
     """What a word in a date means: 1 to 12 a month, 21 am, 22 pm, 23 Z, 24 nothing, 0 unknown."""
-    size = stop - start
-    one = data[start] | 32
+    size, one, two, three, four = _letters(data, start, stop)
     if size == 1:
         if one == 122:  # Z
             return 23
-        return 21 if one == 97 else 22 if one == 112 else 24 if one == 116 or one == 109 else 0
-    two = data[start + 1] | 32
+        if stop - start > 1 or one == 104 or one == 117 or one == 116 or one == 109 or one == 115:
+            return 24  # the French à; h, u, m and s behind figures; T
+        return 21 if one == 97 else 22 if one == 112 else 0
     if size == 2:
         if two == 109 and (one == 97 or one == 112):  # am, pm
             return 21 if one == 97 else 22
-        ordinal = (one == 116 and two == 104) or (one == 115 and two == 116)  # th, st
-        ordinal |= (one == 110 and two == 100) or (one == 114 and two == 100)  # nd, rd
-        return 24 if ordinal else 0
-    key = (one << 16) | (two << 8) | (data[start + 2] | 32)
-    for month in range(12):
-        if key == _MONTH_NAMES[month]:
-            return month + 1
-    for day in range(8):
-        if key == _WEEKDAYS[day]:
+        for name in _SHORT_NAMES:
+            if (one << 8) | two == name:
+                return 24
+        return 0
+    key = (one << 16) | (two << 8) | three
+    if key == _JUI:  # juin, juillet
+        return 6 if four == 110 else 7
+    if (key == _MAR and (four == 100 or four == 116)) or (key == _MAA and four == 110):
+        return 24  # mardi, martes, maandag
+    for place in range(len(_MONTH_NAMES)):
+        if key == _MONTH_NAMES[place]:
+            return int(_MONTH_NUMBERS[place])
+    for name in _WEEKDAYS:
+        if key == name:
             return 24
     return 0
 
@@ -95,10 +159,10 @@ def _parts(
                 if width[groups - 1] < 15:
                     group[groups - 1] = group[groups - 1] * 10 + (c - 48)
                     width[groups - 1] += 1
-        elif 97 <= low <= 122:
+        elif 97 <= low <= 122 or c == 0xC3:
             inside = False
             end = i
-            while end < stop and 97 <= (data[end] | 32) <= 122:
+            while end < stop and (97 <= (data[end] | 32) <= 122 or data[end] >= 0x80):
                 end += 1
             word = _word(data, i, end)
             if word == 0 or (word <= 12 and (groups == 7 or named >= 0)):
@@ -195,6 +259,11 @@ def _moments(
         groups, named, half, shift, good = _parts(data, start, stop, group, width)
         if not good:
             continue
+        if named == 0 and groups >= 4 and width[2] <= 2 and 1900 <= group[3] <= 2200:
+            # Not March but mardi, martes: the date stands behind it.
+            for place in range(groups - 1):
+                group[place], width[place] = group[place + 1], width[place + 1]
+            groups, named = groups - 1, -1
         first = 3
         if named < 0 and (width[0] == 8 or width[0] == 14):
             if width[0] == 14:  # the time stands right behind
@@ -241,9 +310,10 @@ def read_moments(
     """Read cells as local dates with or without a time.
 
     Understood: year first (``2026-03-14``, ``20260314``) whatever the setting, a month by its
-    English name or three letters of it (``14 Mar 2026``, ``March 14, 2026``), else day first or,
-    with ``month_first``, month first; any of ``- / .`` between; then a time, with seconds,
-    fractions (dropped), am or pm, and an offset (``Z``, ``+01:00``) as given.
+    name or three letters of it (``14 Mar 2026``, ``March 14, 2026``; in German, French, Spanish,
+    Dutch and Portuguese, too: ``14. März 2026``), else day first or, with ``month_first``, month
+    first; any of ``- / .`` between; then a time, with seconds, fractions (dropped), am or pm, and
+    an offset (``Z``, ``+01:00``) as given.
 
     Parameters
     ----------

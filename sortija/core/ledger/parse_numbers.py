@@ -11,6 +11,7 @@ from typing import Any
 import numba
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 __all__ = [
@@ -18,6 +19,7 @@ __all__ = [
     "EMPTY",
     "EMPTY_DIGEST",
     "GOOD",
+    "decimal_comma",
     "decimals_in",
     "hash_cells",
     "read_decimals",
@@ -260,6 +262,37 @@ def decimals_in(
         state = read_decimals(column, 0, comma)[1]
     offsets, data = text_buffers(column)
     return int(_most_places(offsets, data, comma, state))
+
+
+def _cells(cells: pa.Array, pattern: str) -> int:
+    return int(pc.sum(pc.match_substring_regex(cells, pattern)).as_py() or 0)
+
+
+def _marks_thousands(cells: pa.Array, mark: str) -> bool:
+    """Whether a mark before three digits divides thousands: cells under a thousand go without
+    it, none over a thousand does, and none begins with a nought."""
+    marked = _cells(cells, rf"^\D*[1-9]\d{{0,2}}({mark}\d{{3}})+\D*$")
+    small = _cells(cells, r"^\D*\d{1,3}\D*$")
+    against = _cells(cells, rf"^\D*0{mark}\d{{3}}|^\D*\d{{4,}}\D*$")
+    return marked > 0 and small > 0 and not against
+
+
+def decimal_comma(rows: pa.RecordBatch, columns: list[str]) -> bool:
+    """Whether amounts are rather written with a comma than with a point.
+
+    >>> decimal_comma(pa.RecordBatch.from_arrays([pa.array(["1.234", "950"])], ["sum"]), ["sum"])
+    True
+    """
+    commas = dots = 0
+    for name in columns:
+        cells = rows.column(name)
+        plain = _cells(cells, r",\d{1,2}\D*$"), _cells(cells, r"\.\d{1,2}\D*$")
+        if not any(plain):  # three decimals or thousands
+            plain = _cells(cells, r"^\D*0,\d{3}\D*$"), _cells(cells, r"^\D*0\.\d{3}\D*$")
+        if not any(plain):
+            plain = int(_marks_thousands(cells, r"\.")), int(_marks_thousands(cells, ","))
+        commas, dots = commas + plain[0], dots + plain[1]
+    return commas > dots
 
 
 @numba.njit(nogil=True, cache=True)

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from sortija.core.labels import within
 from sortija.core.portraits.next_mailing import expected_of_all
 from sortija.server.campaigns.audience import window_of
 from sortija.server.campaigns.models import Campaign
@@ -65,7 +66,7 @@ def check_offer(study: Study, window: WindowInView, offer: Mapping[str, str]) ->
         if name not in known:
             raise Problem(f"No past offer is described by “{label_of(name)}”.")
         if not value or value not in known[name]:
-            raise Problem(f"No past offer has “{value}” as its {label_of(name).lower()}.")
+            raise Problem(f"No past offer has “{value}” as its {within(label_of(name))}.")
 
 
 def expected_of(campaign: Campaign, written: NDArray[np.int64]) -> CampaignOffer | None:

@@ -9,6 +9,7 @@ from pydantic import BaseModel
 from sortija.core.campaigns.differences import share_difference
 from sortija.core.campaigns.pooling import Pooled, pooled
 from sortija.core.campaigns.strata import arms_of
+from sortija.core.labels import within
 from sortija.server.campaigns.drawn import DRAWN
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.responses import outcome_of
@@ -81,7 +82,7 @@ def what_worked(study: Study) -> WhatWorked:
             each = (found.difference, found.error)
             told["all of them"].append(each)
             for name, value in campaign.offer.items():
-                told[f"{label_of(name).lower()} {value}"].append(each)
+                told[f"{within(label_of(name))} {value}"].append(each)
     together = [
         _body(words, pooled([d for d, _ in each], [e for _, e in each]))
         for words, each in told.items() if len(each) > 1

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from sortija.core.crossings.explanations import effect_size, explain, explain_bands
+from sortija.core.labels import heading
 from sortija.server.crossings.one_step import cell_of
 from sortija.server.crossings.steps import border_of, pair_of, prepared_at
 from sortija.server.groups.models import Yardstick
@@ -103,7 +104,7 @@ def _rows(
         trait = name.startswith("trait:")
         if trait and abs(share) < 0.005:
             continue  # a trait that did not change explains nothing
-        label = name.removeprefix("trait:").replace("_", " ").capitalize()
+        label = heading(name.removeprefix("trait:"))
         rows.append(
             WhyRow(
                 name=name, share=float(share),

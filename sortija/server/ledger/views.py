@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from sortija.core.calendar import Step, date_of
 from sortija.core.engine import Engine
-from sortija.core.ledger.custom_rules import NUMBER_COLUMNS, WORD_COLUMNS
+from sortija.core.ledger.custom_rules import DATE_COLUMNS, NUMBER_COLUMNS, WORD_COLUMNS
 from sortija.core.ledger.summaries import balance
 from sortija.core.ledger.waterline import Waterline, waterline
 from sortija.server.jobs.models import Job
@@ -99,6 +99,8 @@ class OwnRow(BaseModel):
     words: list[str]
     low: float | None
     high: float | None
+    first: str = ""
+    last: str = ""
 
 
 class LedgerChoices(BaseModel):
@@ -108,6 +110,7 @@ class LedgerChoices(BaseModel):
     own: list[OwnRow]
     word_columns: list[str]
     number_columns: list[str]
+    date_columns: list[str]
     returns: str
     fence: int | None
     revisions: dict[str, int]
@@ -273,6 +276,7 @@ def _choices(ledger: Ledger, lines: Lines) -> LedgerChoices:
         own=[OwnRow(key=own.rule.key, **own.to_json()) for own in choices.own],
         word_columns=list(WORD_COLUMNS),
         number_columns=list(NUMBER_COLUMNS),
+        date_columns=list(DATE_COLUMNS),
         returns=choices.returns,
         fence=round(lines.fence) if np.isfinite(lines.fence) else None,
         revisions={

@@ -7,6 +7,7 @@ from typing import Any, cast, get_args
 
 from pydantic import BaseModel, TypeAdapter
 
+from sortija.core.labels import within
 from sortija.core.measures.catalogue import Role
 from sortija.core.measures.preparation import PRESETS, Fill, Scale, Steps, Transform
 from sortija.server.studies.actions import change_setting, read_setting
@@ -124,7 +125,7 @@ def follow_preset(
         fill = mine.steps.fill if mine.steps else "leave out"
         mine.steps = None if found.steps is None else replace(found.steps, fill=fill)
     changed = {name: choice for name, choice in changed.items() if choice != PlanChoice()}
-    said = f"Prepared all measures: {found.label.lower()}"
+    said = f"Prepared all measures: {within(found.label)}"
     return _change(study, person, of, changed, said, expected)
 
 

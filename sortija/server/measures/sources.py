@@ -10,6 +10,8 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.labels import within
+from sortija.core.ledger.role_words import folded
 from sortija.core.measures.catalogue import AGEING, MEASURES, Measure, Role
 from sortija.core.table import Column
 from sortija.server.ledger.customers.districts import households_of
@@ -105,11 +107,11 @@ def trait_sources(made: Rows) -> Iterator[tuple[str, Source]]:
 def _number_about(made: Rows, trait: Trait) -> Measure:
     words, unit = f"From the customer table: {trait.label}.", trait.unit
     if trait.unit == "date":
-        words, unit = f"Days from {trait.label.lower()} to the window's end.", "days"
+        words, unit = f"Days from {within(trait.label)} to the window's end.", "days"
     elif trait.type == "ordered":
         words = f"{trait.label}, from {trait.levels[0]} at 0 to {trait.levels[-1]} at 1."
         unit = "rank"
-    elif re.search(r"year|born", trait.name, re.I) and _are_years(made, trait):
+    elif _are_years(made, trait):
         unit = "year"
     role: Role = "out" if trait.type == "joined" else "describes"
     return Measure(f"trait:{trait.name}", trait.label, unit, words, role, family="traits",
@@ -120,17 +122,22 @@ def _number_about(made: Rows, trait: Trait) -> Measure:
 #: Whether a trait's values are years, by its stamp: looking takes as long as a thread does.
 _YEARS: dict[str, bool] = {}
 _MOST_KEPT = 1_000
+#: What a heading has to say, in the languages of headings.
+_OF_YEARS = re.compile(r"year|born|jahr|jaar|annee|\bano|nacim|nascim|geboren")
 
 
 def _are_years(made: Rows, trait: Trait) -> bool:
-    """Whether all values are years, which are written without a comma."""
+    """Whether all values are years, which are written without a comma: by their heading, or by
+    being many different ones, none of them before 1900 or after 2100."""
     if trait.stamp not in _YEARS:
         if len(_YEARS) >= _MOST_KEPT:
             _YEARS.clear()
         column = trait_column(made.study, trait)
         there = np.asarray(column.values)[~column.missing]
-        inside = (there == np.rint(there)) & (there > 1800) & (there < 2200)
-        _YEARS[trait.stamp] = bool(len(there) and inside.all())
+        named = _OF_YEARS.search(folded(trait.name)) is not None
+        first, last, least = (1800, 2200, 1) if named else (1900, 2100, 10)
+        inside = (there == np.rint(there)) & (there >= first) & (there <= last)
+        _YEARS[trait.stamp] = bool(inside.all() and len(np.unique(there)) >= least)
     return _YEARS[trait.stamp]
 
 
@@ -205,7 +212,7 @@ def level_sources(made: Rows) -> Iterator[tuple[str, Source]]:
             counts = np.bincount(
                 np.asarray(trait_column(made.study, trait).values), minlength=made.size + 1
             )[1:].astype(np.float64)
-            words = f"Customers known whose {trait.label.lower()} it is."
+            words = f"Customers known whose {within(trait.label)} it is."
             yield _of_levels(made, "customers", "Customers", words, counts)
     households = households_of(made.study)
     values = np.array([households.get(level, np.nan) for level in made.levels], np.float64)

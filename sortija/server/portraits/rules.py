@@ -11,6 +11,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.engine import Engine
+from sortija.core.labels import within
 from sortija.core.lens.clauses import MISSING
 from sortija.core.portraits.bins import MOST_LEVELS
 from sortija.core.portraits.conditions import Condition, conditions_of
@@ -301,7 +302,7 @@ def _nodes(found: _Told, currency: str, k: int) -> list[RuleNode]:
 def _rule(rule: Rule, found: _Told, currency: str, k: int) -> SegmentRule:
     def label(name: str) -> str:
         words = found.asked.labels[name]
-        return words[:1].lower() + words[1:]
+        return within(words)
 
     def number(name: str, value: float) -> str:
         return in_unit(value, found.asked.units[name], currency)

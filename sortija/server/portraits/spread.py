@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from pydantic import BaseModel
 
+from sortija.core.labels import within
 from sortija.core.measures.describe import steps_for
 from sortija.core.portraits.figures import in_words
 from sortija.core.portraits.nearness import (
@@ -189,7 +190,7 @@ def _sentences(
     if division.shown < 2:
         return "", ""
     profiles, names = [row.profile for row in rows], [head.name for head in heads]
-    labels = [row.label[:1].lower() + row.label[1:] for row in rows]
+    labels = [within(row.label) for row in rows]
     far, near = furthest(profiles), hardest(profiles)
     said = ""
     if far is not None:

@@ -19,6 +19,7 @@ from sortija.server.studies.request_cache import is_reading, once
 
 __all__ = [
     "change_setting",
+    "change_settings",
     "changing",
     "membership",
     "read_setting",
@@ -158,6 +159,31 @@ def change_setting(
         _store(study, key, value, revision + 1)
         record(study, person, "setting", words, f"setting:{key}", before, value)
     return revision + 1
+
+
+def change_settings(
+    study: Study, person: Any, values: dict[str, Any], words: str, defaults: dict[str, Any]
+) -> None:
+    """Choose the values of several settings that belong together, as one step of the history."""
+    with changing(study):
+        before = {}
+        for key, value in values.items():
+            before[key], revision = read_setting(study, key, defaults[key])
+            _store(study, key, value, revision + 1)
+        record(study, person, "settings", words, f"settings:{','.join(values)}", before, values)
+
+
+@reverses("settings")
+def _reverse_settings(entry: HistoryEntry, forward: bool) -> None:
+    there, wanted = (entry.before, entry.after) if forward else (entry.after, entry.before)
+    present = {key: read_setting(entry.study, key, None) for key in there}
+    for key, (value, _) in present.items():
+        if value != there[key]:
+            raise Conflict(
+                f"{_last_to_change(entry.study, key)} has changed this since, so it stays as it is."
+            )
+    for key, (_, revision) in present.items():
+        _store(entry.study, key, wanted[key], revision + 1)
 
 
 def _last_to_change(study: Study, key: str) -> str:

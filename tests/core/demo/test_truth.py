@@ -19,8 +19,8 @@ from sortija.core.groups.grouping import group as fit_group
 from sortija.core.groups.propose import inputs_for, propose_groups
 from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.ledger.assemble import assemble
+from sortija.core.ledger.guessing import guess_log
 from sortija.core.ledger.lines import LineReader
-from sortija.core.ledger.mapping import guess_log
 from sortija.core.ledger.rules import RULES, mask_of
 from sortija.core.measures.catalogue import MEASURES, describe_share
 from sortija.core.measures.derive import Names, derive

@@ -2,19 +2,10 @@
 
 import random
 import unittest
-from unittest import mock
 
-import numpy as np
 import pyarrow as pa
 
-from sortija.core.ledger import mapping
-from sortija.core.ledger.behaviour import (
-    behaviour_of,
-    changes_within,
-    come_back,
-    read_both_ways,
-    stand_together,
-)
+from sortija.core.ledger.behaviour import behaviour_of, read_both_ways, stand_together
 
 
 def cells(*values):
@@ -49,72 +40,32 @@ class Looks(unittest.TestCase):
         self.assertIsNone(read_both_ways(cells("01/02/2026", "13/02/2026")))
 
 
-class Together(unittest.TestCase):
-    def setUp(self):
-        rng = random.Random(2)
-        self.receipt, self.card, self.item, self.shop = [], [], [], []
-        for number in range(300):
-            lines = rng.randint(1, 4)
-            self.receipt += [number] * lines
-            self.card += [f"K{rng.randrange(60)}"] * lines
-            self.item += [f"I{rng.randrange(200)}" for _ in range(lines)]
-            self.shop += [("North", "South")[number % 2]] * lines
-        names = ("receipt", "card", "item", "shop")
-        self.rows = pa.RecordBatch.from_arrays(
-            [cells(*getattr(self, name)) for name in names], names=names
-        )
+class Times(unittest.TestCase):
+    def test_a_clock_by_its_colon_or_by_what_it_never_shows(self):
+        rng = random.Random(3)
+        clock = [(rng.randrange(8, 20), rng.randrange(60)) for _ in range(60)]
+        for pattern in ("{:02d}:{:02d}", "{}h{:02d}", "{:02d}.{:02d}", "{:02d}{:02d}"):
+            written = [pattern.format(hour, minute) for hour, minute in clock]
+            self.assertTrue(behaviour_of(cells(*written)).times, written[0])
+        self.assertTrue(behaviour_of(cells("9:05 PM", "10:30 AM")).times)
+
+    def test_prices_codes_and_dates_are_no_clock(self):
+        rng = random.Random(4)
+        prices = [f"{rng.randrange(1, 20)}.{rng.randrange(100):02d}" for _ in range(60)]
+        codes = [f"{rng.randrange(1000, 9999)}" for _ in range(60)]
+        pieces = [f"{rng.randrange(1, 9)}" for _ in range(60)]
+        for written in (prices, codes, pieces, ["2026-01-31 10:00"] * 30, ["1000"] * 30, [""]):
+            self.assertFalse(behaviour_of(cells(*written)).times, written[0])
+
+    def test_dates_with_the_name_of_a_month(self):
+        for written in ("14. März 2026", "14 Mar 26", "March 14, 2026", "15 de marzo de 2026"):
+            self.assertEqual(behaviour_of(cells(written)).dates, 1, written)
+        self.assertEqual(behaviour_of(cells("Box 12 Mars 40x", "Set of 3 mugs")).dates, 0)
 
     def test_lines_of_a_receipt_stand_together(self):
-        self.assertAlmostEqual(stand_together(self.rows.column("receipt")), len(self.receipt) / 300)
-        self.assertEqual(stand_together(self.rows.column("card")), 0)
+        self.assertEqual(stand_together(cells("R1", "R1", "R2", "R2", "R2", "R3")), 2)
+        self.assertEqual(stand_together(cells("A", "B", "A", "B")), 0)
         self.assertEqual(stand_together(cells()), 0)
-
-    def test_customers_come_back_and_items_do_not_name_a_receipt(self):
-        wanted = sum(
-            len({r for r, c in zip(self.receipt, self.card, strict=True) if c == card}) > 1
-            for card in set(self.card)
-        )
-        self.assertEqual(come_back(self.rows, "receipt", "card"), wanted)
-        self.assertEqual(come_back(self.rows, "receipt", "item"), 0)
-
-    def test_what_changes_from_line_to_line_is_no_place(self):
-        same = [self.rows.column("receipt"), self.rows.column("card")]
-        self.assertFalse(changes_within(self.rows.column("shop"), same))
-        self.assertTrue(changes_within(self.rows.column("item"), same))
-        # A number that restarts in every shop is another receipt, not a change within one.
-        restarting = [cells(*([1] * 40)), cells(*(n // 2 for n in range(40)))]
-        shops = cells(*(("North", "South")[n // 2 % 2] for n in range(40)))
-        self.assertFalse(changes_within(shops, restarting))
-        self.assertTrue(changes_within(shops, restarting[:1]))
-
-
-class Wide(unittest.TestCase):
-    """A file of very many columns is told without comparing each with each."""
-
-    def rows(self, columns):
-        rng = np.random.default_rng(1)
-        codes = pa.array([str(v) for v in rng.integers(0, 800, 2000)])
-        names = ["card", "receipt", "date", "total", *(f"c{n}" for n in range(columns - 4))]
-        receipts = np.sort(rng.integers(0, 900, 2000))
-        arrays = [
-            pa.array([f"K{r % 150}" for r in receipts]), pa.array([str(r) for r in receipts]),
-            pa.array([f"2026-01-{1 + r % 28:02d}" for r in receipts]),
-            pa.array([f"{v:.2f}" for v in rng.random(2000)]), *[codes] * (columns - 4),
-        ]  # fmt: skip
-        return pa.RecordBatch.from_arrays(arrays, names)
-
-    def test_roles_are_found_and_few_pairs_compared(self):
-        with mock.patch.object(mapping, "come_back", wraps=come_back) as asked:
-            found, guesses = mapping.guess_log(self.rows(1500))
-        self.assertEqual(found.roles["customer"], "card")
-        self.assertEqual(found.roles["moment"], "date")
-        self.assertEqual(found.roles["money"], "total")
-        self.assertEqual(len(guesses), 1500)
-        self.assertLessEqual(asked.call_count, mapping.MOST_CUSTOMERS * mapping.MOST_RECEIPTS)
-
-    def test_beyond_the_limit_a_sentence(self):
-        with self.assertRaisesRegex(mapping.MappingError, "2,001 columns, more than the 2,000"):
-            mapping.guess_log(self.rows(2001))
 
 
 if __name__ == "__main__":

@@ -6,8 +6,9 @@ from pathlib import Path
 
 from sortija.core.formats.delimited import DelimitedFile, UnreadableFile, sniff
 from sortija.core.ledger.assemble import assemble
+from sortija.core.ledger.guessing import guess_log
 from sortija.core.ledger.lines import LineReader, money_scale
-from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log
+from sortija.core.ledger.mapping import LogMapping, MappingError
 from sortija.core.ledger.members import guess_members
 from sortija.core.ledger.rules import ON_OFFER
 

@@ -45,7 +45,7 @@ class Moments(unittest.TestCase):
                     "2026 mar 14", "March 14, 2026 1:05 PM"),
             [(date(2026, 3, 14), s) for s in (0, 0, 0, 0, 0, 47100)],
         )  # fmt: skip
-        self.assertEqual(moments("14 Mai 2026", "14 Mar Apr", "March 2026"), ["bad"] * 3)
+        self.assertEqual(moments("14 Mag 2026", "14 Mar Apr", "March 2026"), ["bad"] * 3)
 
     def test_compact(self):
         self.assertEqual(

@@ -109,27 +109,84 @@ class OwnRules(Case):
         kept = self.send("post", "ledger/own", self.POTS)
         self.assertEqual(kept["key"], "own1")
         rule = self.rule("own1")
-        self.assertEqual((rule["on"], rule["own"], rule["lines"]), (False, True, 5))
+        self.assertEqual((rule["on"], rule["own"], rule["lines"]), (True, True, 5))
         self.assertEqual(rule["explanation"], "Lines whose department is pot*.")
+        self.assertEqual(self.get("ledger")["counted"], before["counted"] - 3)
+        self.send("put", "ledger/rules/own1", {"on": False})
         self.assertEqual(self.get("ledger")["counted"], before["counted"])
         tried = self.get("ledger", preview="own1")["preview"]
-        self.send("put", "ledger/rules/own1", {"on": True})
-        self.assertEqual(self.get("ledger")["counted"], tried["counted"])
         self.assertEqual(tried["counted"], before["counted"] - 3)
+        self.undo()
         self.send("delete", "ledger/own/0")
         after = self.get("ledger")
         self.assertEqual(after["counted"], before["counted"])
         self.assertEqual(len(after["rules"]), len(before["rules"]))
         self.undo()
         self.assertEqual(self.get("ledger")["counted"], tried["counted"])
+        self.undo()  # added and switched on in one step, so both go at once
+        self.assertEqual(self.get("ledger")["counted"], before["counted"])
+        self.assertEqual(len(self.get("ledger")["rules"]), len(before["rules"]))
+
+    def test_a_change_before_it_can_still_be_undone(self):
+        self.send("put", "ledger/rules/no_customer", {"on": False})
+        self.send("post", "ledger/own", self.POTS)
+        self.undo()
+        self.undo()
+        self.assertTrue(self.rule("no_customer")["on"])
+
+    def test_tried_before_it_is_kept(self):
+        before = self.get("ledger")
+        for body in (
+            self.POTS,
+            {"name": "Wide", "column": "customer", "words": ["A", "c"]},
+            {"name": "Late", "column": "date", "first": "2026-03-12", "last": "2026-05-15"},
+            {"name": "Week", "column": "weekday", "words": ["sat*"]},
+            {"name": "Dear", "column": "money", "low": 10},
+            {"name": "Cost", "column": "cost", "low": 0},
+        ):
+            with self.subTest(body["name"]):
+                told = self.send("post", "ledger/own/try", body)
+                self.assertEqual(self.get("ledger")["counted"], before["counted"])
+                kept = self.send("post", "ledger/own", body)["key"]
+                after = self.get("ledger")
+                self.assertEqual(before["counted"] - after["counted"], told["gone"])
+                self.assertEqual(
+                    before["counted_total"] - after["counted_total"], told["gone_money"]
+                )
+                rule = self.rule(kept)
+                self.assertEqual((rule["lines"], rule["explanation"]),
+                                 (told["lines"], told["explanation"]))  # fmt: skip
+                slot = next(own["slot"] for own in after["choices"]["own"])
+                # Tried again while it is on, it is told as if it were off.
+                again = self.send("post", "ledger/own/try", {**body, "slot": slot})
+                self.assertEqual(again, told)
+                self.send("delete", f"ledger/own/{slot}")
+        self.assertIn("which words", self.send(
+            "post", "ledger/own/try", {**self.POTS, "words": []}, 400)["detail"])  # fmt: skip
+
+    def test_dates_and_customers(self):
+        late = {"name": "Late", "column": "date", "first": "2026-05-15"}
+        self.send("post", "ledger/own", late)
+        self.assertEqual(self.rows("own1"), [8, 10])
+        told = self.send("post", "ledger/own/try", {"name": "", "column": "customer",
+                                                    "words": ["a"]})  # fmt: skip
+        self.assertEqual((told["lines"], told["gone"], told["gone_customers"]), (4, 4, 1))
+        for words, body in (
+            ("2026-06-30", {**late, "first": "May"}),
+            ("ends before", {**late, "last": "2026-01-01"}),
+            ("from which day", {**late, "first": ""}),
+        ):  # fmt: skip
+            body = {**body, "name": "Other"}
+            self.assertIn(words, self.send("post", "ledger/own", body, 400)["detail"])
 
     def test_changed_in_its_place(self):
         self.send("post", "ledger/own", self.POTS)
         second = {"name": "Large", "column": "money", "low": 20}
         self.assertEqual(self.send("post", "ledger/own", second)["key"], "own2")
         self.assertEqual(self.rows("own2"), [4])
+        self.send("put", "ledger/rules/own1", {"on": False})
         self.send("post", "ledger/own", {**second, "slot": 1, "low": 10})
-        self.assertEqual(self.rows("own2"), [1, 2, 3, 4, 11])
+        self.assertEqual(self.rows("own2"), [1, 2, 3, 4])
         self.assertEqual([own["key"] for own in self.get("ledger")["choices"]["own"]],
                          ["own1", "own2"])  # fmt: skip
 
@@ -169,6 +226,32 @@ class Currencies(Case):
         self.assertEqual(self.rows("currency"), [4])
         refused = self.send("put", "ledger/rules/currency", {"on": False}, 400)
         self.assertIn("one currency", refused["detail"])
+
+    def test_another_currency_chosen_later_reads_the_files_again(self):
+        rows = LOG.strip().splitlines()
+        log = "\n".join(f"{row},{word}" for row, word in
+                        zip(rows, ["currency", *["EUR"] * 11, "USD"], strict=True))  # fmt: skip
+        upload = self.upload(log, "log.csv")
+        review = self.send("post", "intakes", {"upload": upload}, 201)
+        self.assertEqual(review["currency"], "EUR")  # the study counts in £ as yet
+        self.send("post", f"intakes/{review['id']}/count", status=202)
+        run_jobs()
+        self.assertEqual(self.rule("currency")["lines"], 12)
+        stale = self.send("put", "currency", {"present": "$", "currency": "€"}, 409)
+        self.assertIn("to £ meanwhile", stale["detail"])
+        self.send("put", "currency", {"present": "£", "currency": "4 €"}, 400)
+        with self.captureOnCommitCallbacks(execute=True):
+            self.send("put", "currency", {"present": "£", "currency": "€"})
+        run_jobs()
+        self.assertEqual(self.get("trail")["study"]["currency"], "€")
+        self.assertEqual(self.rule("currency")["lines"], 1)
+        self.assertEqual(self.get(f"intakes/{review['id']}")["currency"], "")
+        self.undo()  # the file as it was read anew
+        with self.captureOnCommitCallbacks(execute=True):
+            self.undo()  # the currency
+        run_jobs()
+        self.assertEqual(self.get("trail")["study"]["currency"], "£")
+        self.assertEqual(self.rule("currency")["lines"], 12)
 
 
 class Margins(Case):

@@ -18,6 +18,7 @@ FREE = {
     "delete sign-ins": "nobody else's",
     "delete sign-ins/<int:sign_in>": "nobody else's",
     "put password": "proved by the present one",
+    "put studies/<int:study>/currency": "sent with the present one",
     "post studies/<int:study>/history/undo": "one's own last change, if it still stands",
     "post studies/<int:study>/history/redo": "one's own last change, if it still stands",
     "post studies/<int:study>/jobs/<int:job>/cancel": "runs or has ended",
@@ -35,6 +36,7 @@ FREE = {
                     f"studies/<int:study>/{rest}"
                     for rest in (
                         "invitations",
+                        "ledger/own/try",
                         "lens",
                         "kept",
                         "exports",

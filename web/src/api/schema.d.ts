@@ -798,6 +798,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/currency": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Choose the currency that the study counts in. */
+        put: operations["studies_currency_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/customer/{customer}": {
         parameters: {
             query?: never;
@@ -1719,6 +1736,23 @@ export interface paths {
         post?: never;
         /** @description Delete a rule of the study's own. */
         delete: operations["studies_ledger_own_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/ledger/own/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a rule would set aside, before it is kept. */
+        post: operations["studies_ledger_own_try_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -4029,6 +4063,16 @@ export interface components {
             can_hold?: boolean;
         };
         /**
+         * CurrencyBody
+         * @description ``present``: the currency that whoever writes has seen.
+         */
+        CurrencyBody: {
+            /** Present */
+            present: string;
+            /** Currency */
+            currency: string;
+        };
+        /**
          * CurveBody
          * @description The money curve: shares cumulated by falling spend, and columns (their numbers) by falling
          *     mean spend on it; ``half``: the share of customers that half of the money comes from.
@@ -5173,7 +5217,8 @@ export interface components {
          * @description An intake: where it stands, and, while it is under review, a preview.
          *
          *     ``note``: what became of the file since; ``notes``: how it was read; ``lacks``: what is to be
-         *     said of its columns before it can be counted; ``two_orders``: where its dates can be read day
+         *     said of its columns before it can be counted, and ``needs`` all that has to be; ``currency``:
+         *     what most of its amounts are in, where that is not the study's; ``two_orders``: where its dates can be read day
          *     first and month first alike, one of them as written, day first, and month first; else empty.
          *     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
          *     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
@@ -5214,6 +5259,10 @@ export interface components {
             two_orders: string[];
             /** Lacks */
             lacks: string;
+            /** Needs */
+            needs: components["schemas"]["Need"][];
+            /** Currency */
+            currency: string;
             /** Overlap */
             overlap: string;
             /** Known Receipts */
@@ -5489,6 +5538,8 @@ export interface components {
             word_columns: string[];
             /** Number Columns */
             number_columns: string[];
+            /** Date Columns */
+            date_columns: string[];
             /** Returns */
             returns: string;
             /** Fence */
@@ -6271,6 +6322,16 @@ export interface components {
             panels: components["schemas"]["MultipleBody"][];
         };
         /**
+         * Need
+         * @description What has to be said of a file's columns; ``column``: which it is, empty while missing.
+         */
+        Need: {
+            /** Words */
+            words: string;
+            /** Column */
+            column: string;
+        };
+        /**
          * NewCampaign
          * @description Without dates it is sent in a week, and read six weeks later. ``offer``: what is offered, as
          *     attributes of past offers.
@@ -6771,6 +6832,16 @@ export interface components {
              * @default null
              */
             high?: number | null;
+            /**
+             * First
+             * @default
+             */
+            first?: string;
+            /**
+             * Last
+             * @default
+             */
+            last?: string;
         };
         /** OwnKept */
         OwnKept: {
@@ -6798,6 +6869,16 @@ export interface components {
             low: number | null;
             /** High */
             high: number | null;
+            /**
+             * First
+             * @default
+             */
+            first?: string;
+            /**
+             * Last
+             * @default
+             */
+            last?: string;
         };
         /**
          * PacePoint
@@ -7347,6 +7428,8 @@ export interface components {
         /**
          * PreviewColumn
          * @description One column: the role it is given, why it was guessed, its first cells as text and as read.
+         *
+         *     ``doubt``: what may be wrong about the guess; empty where it is sure or a person chose.
          */
         PreviewColumn: {
             /** Column */
@@ -7357,6 +7440,8 @@ export interface components {
             guessed: string;
             /** Reason */
             reason: string;
+            /** Doubt */
+            doubt: string;
             /** Cells */
             cells: string[];
             /** Read */
@@ -9109,6 +9194,23 @@ export interface components {
             summarised: boolean;
             /** Refused */
             refused: string;
+        };
+        /**
+         * Tried
+         * @description Lines that a rule means; ``gone``: those of them that count now, their money (at the
+         *     study's scale) and the customers who have any of them.
+         */
+        Tried: {
+            /** Explanation */
+            explanation: string;
+            /** Lines */
+            lines: number;
+            /** Gone */
+            gone: number;
+            /** Gone Money */
+            gone_money: number;
+            /** Gone Customers */
+            gone_customers: number;
         };
         /**
          * TriedRow
@@ -11622,6 +11724,40 @@ export interface operations {
             };
         };
     };
+    studies_currency_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CurrencyBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurrencyBody"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
     studies_customer_retrieve: {
         parameters: {
             query?: never;
@@ -13863,6 +13999,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SettingRevision"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_ledger_own_try_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
                 };
             };
             /** @description It cannot be done, and why. */

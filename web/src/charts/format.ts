@@ -23,6 +23,13 @@ function placesAt(size: number): number {
   return size >= 100 ? 0 : size >= 10 ? 1 : 2;
 }
 
+/** A heading as it stands within a sentence; an abbreviation (PLZ) keeps its capitals. */
+export function within(label: string): string {
+  const second = label.charAt(1);
+  const short = second !== "" && second === second.toUpperCase() && second !== second.toLowerCase();
+  return short ? label : label.charAt(0).toLowerCase() + label.slice(1);
+}
+
 /** A plain figure in at most three to four telling digits; with `places`, always so many. */
 export function figure(value: number | null | undefined, places?: number): string {
   if (value === null || value === undefined || Number.isNaN(value)) return "–";

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Navigate, useLocation, useNavigate } from "react-router";
 
 import { api, data } from "@/api/client";
+import { CurrencyField } from "@/study/currency";
 import { useStudies } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
@@ -15,8 +16,9 @@ export function Studies() {
   // The router's own hash: the browser's is gone while a new study's page is still loading.
   const { hash } = useLocation();
   const [name, setName] = useState("");
+  const [currency, setCurrency] = useState("£");
   const begin = useMutation({
-    mutationFn: () => data(api.POST("/api/studies", { body: { name, currency: "£" } })),
+    mutationFn: () => data(api.POST("/api/studies", { body: { name, currency } })),
     onSuccess: (study) => navigate(`/study/${study.id}/ledger`),
   });
   if (studies.isPending) return <Waiting />;
@@ -58,7 +60,12 @@ export function Studies() {
           placeholder="Name of the shop"
           className="flex-1"
         />
-        <Button kind="main" type="submit" disabled={!name.trim() || begin.isPending}>
+        <CurrencyField value={currency} onChange={setCurrency} />
+        <Button
+          kind="main"
+          type="submit"
+          disabled={!name.trim() || !currency.trim() || begin.isPending}
+        >
           Create a study
         </Button>
       </form>

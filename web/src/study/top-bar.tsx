@@ -6,6 +6,7 @@ import type { Schemas } from "@/api/client";
 import { backWords, day } from "@/charts/format";
 import { Arc } from "@/marks/state-mark";
 import { Account } from "@/study/account";
+import { Currency } from "@/study/currency";
 import { People } from "@/study/people";
 import { useSession } from "@/study/queries";
 import { Input } from "@/ui/input";
@@ -25,7 +26,7 @@ interface Props {
 /** Study, window in view, the running job, the person. */
 export function TopBar({ study, window, backs, years, jobs, onWindow, onKeys }: Props) {
   const session = useSession();
-  const [card, setCard] = useState<"" | "people" | "account">("");
+  const [card, setCard] = useState<"" | "people" | "currency" | "account">("");
   const job = jobs[0];
   return (
     <header className="flex h-11 items-center gap-4 border-b border-line bg-card px-4">
@@ -80,6 +81,11 @@ export function TopBar({ study, window, backs, years, jobs, onWindow, onKeys }: 
             <DropdownMenu.Item className={item} onSelect={() => setCard("people")}>
               People of this study
             </DropdownMenu.Item>
+            {study.role !== "reader" && (
+              <DropdownMenu.Item className={item} onSelect={() => setCard("currency")}>
+                Currency of this study
+              </DropdownMenu.Item>
+            )}
             <DropdownMenu.Item className={item} onSelect={() => setCard("account")}>
               Your account
             </DropdownMenu.Item>
@@ -95,6 +101,7 @@ export function TopBar({ study, window, backs, years, jobs, onWindow, onKeys }: 
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
       <People study={study} open={card === "people"} onClose={() => setCard("")} />
+      <Currency study={study} open={card === "currency"} onClose={() => setCard("")} />
       <Account
         name={session.data?.name ?? ""}
         open={card === "account"}

@@ -9,6 +9,7 @@ from pydantic import BaseModel
 
 from sortija.core.groups.compare import cross_table
 from sortija.core.groups.validity import CRITERIA, Criterion
+from sortija.core.labels import heading
 from sortija.core.measures.catalogue import MEASURES
 from sortija.server.groups.models import Grouping
 from sortija.server.studies.cache_key import Keyed
@@ -88,7 +89,7 @@ def _equals(told: tuple[str, float] | None) -> str:
         return ""
     name, share = told
     label = name.removeprefix("trait:").replace("_", " ")
-    label = MEASURES[label].label if label in MEASURES else label.capitalize()
+    label = MEASURES[label].label if label in MEASURES else heading(label)
     return (
         f"These groups are largely {label}: by it alone {share:.0%} of the customers would stand "
         "in the same group."

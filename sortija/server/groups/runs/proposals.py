@@ -13,6 +13,7 @@ from sortija.core.engine import Engine
 from sortija.core.groups.propose import Inputs as Columns
 from sortija.core.groups.propose import Kind, Proposal, inputs_for, propose_groups
 from sortija.core.groups.recipe import RecipeError
+from sortija.core.labels import within
 from sortija.core.table import Table
 from sortija.server.groups.jobs import fresh_measures, keep_candidate
 from sortija.server.groups.models import Grouping
@@ -180,7 +181,7 @@ def _named(made: MeasureSet, sentences: tuple[str, ...]) -> list[str]:
             if found and not tail[:1].isalnum() and tail[:1] != "_":
                 label = made.about(name).label
                 whole, share, _ = label.partition(", share")
-                called = f"the share of {whole}" if share else label.lower()
+                called = f"the share of {whole}" if share else within(label)
                 sentence = head + called + tail
         out.append(sentence)
     return out

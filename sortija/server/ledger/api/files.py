@@ -15,6 +15,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.server.ledger.intake import actions, uploads
+from sortija.server.ledger.intake.currency import choose_currency
 from sortija.server.ledger.intake.preview import IntakeRow, intake_row
 from sortija.server.ledger.intake.stored import MappingBody
 from sortija.server.ledger.models import Intake, Original
@@ -220,6 +221,23 @@ class ReadIn(APIView):
         """Read a file under review as text of another encoding."""
         with _changing(request, study, intake) as row:
             return reply(intake_row(actions.read_in(row, body(request, EncodingBody).encoding)))
+
+
+class CurrencyBody(BaseModel):
+    """``present``: the currency that whoever writes has seen."""
+
+    present: str
+    currency: str
+
+
+class CurrencyView(APIView):
+    @extend_schema(request=CurrencyBody, responses=CurrencyBody)
+    def put(self, request: Request, study: int) -> Response:
+        """Choose the currency that the study counts in."""
+        found = study_for(request.user, study, "analyst")
+        asked = body(request, CurrencyBody)
+        choose_currency(found, request.user, asked.present, asked.currency)
+        return reply(CurrencyBody(present=found.currency, currency=found.currency))
 
 
 class OverlapBody(BaseModel):

@@ -14,6 +14,7 @@ from sortija.server.ledger import views
 from sortija.server.ledger.customers.districts import DistrictsPage, districts_page
 from sortija.server.ledger.rules import actions, listing, summaries
 from sortija.server.ledger.rules.lines_export import save_lines
+from sortija.server.ledger.rules.trying import Tried, try_own_rule
 from sortija.server.lens.export_rows import ExportRow, export_row
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
@@ -125,6 +126,8 @@ class OwnBody(BaseModel):
     words: list[str] = []
     low: float | None = None
     high: float | None = None
+    first: str = ""
+    last: str = ""
 
 
 class OwnKept(BaseModel):
@@ -142,6 +145,14 @@ class OwnRules(APIView):
             found, request.user, asked, expected_revision(request)
         )
         return reply(OwnKept(key=own.rule.key, revision=revision))
+
+
+class TryOwnRule(APIView):
+    @extend_schema(request=OwnBody, responses=Tried)
+    def post(self, request: Request, study: int) -> Response:
+        """What a rule would set aside, before it is kept."""
+        found = study_for(request.user, study)
+        return reply(try_own_rule(found, body(request, OwnBody).model_dump()))
 
 
 class OneOwnRule(APIView):

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from sortija.core.labels import within
 from sortija.server.ledger.customers.customer_facts import traits_revision
 from sortija.server.ledger.customers.erased_codes import digest_of
 from sortija.server.ledger.customers.erased_originals import forget_in_originals
@@ -116,7 +117,7 @@ def correct_trait(
         if trait.type == "consent" and text.lower() in YES:
             taken_back_by(row, cards)
         record(
-            study, person, "correct trait", f"Corrected {trait.label.lower()} for one customer",
+            study, person, "correct trait", f"Corrected {within(trait.label)} for one customer",
             f"correction:{row.pk}", False, True,
         )  # fmt: skip
     return row

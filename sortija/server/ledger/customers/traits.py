@@ -9,6 +9,7 @@ from datetime import date
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.labels import heading
 from sortija.core.ledger.owners import joined_by_owner
 from sortija.core.ledger.traits import merge_levels
 from sortija.core.table import Column, Kind
@@ -100,7 +101,7 @@ class Trait:
 
 def label_of(name: str) -> str:
     """A column's name as people read it."""
-    return name.replace("_", " ").capitalize()
+    return heading(name)
 
 
 def words_of_values(study: Study, trait: str) -> dict[str, str]:

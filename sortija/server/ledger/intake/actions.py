@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from functools import partial
 from typing import Any
 
@@ -13,8 +13,10 @@ from django.utils import timezone
 
 from sortija.core.formats.encodings import ENCODINGS
 from sortija.core.formats.rows import UnreadableFile
+from sortija.core.ledger.guessing import guess_log
 from sortija.core.ledger.lines import money_scale
-from sortija.core.ledger.mapping import Guess, LogMapping, MappingError, guess_log
+from sortija.core.ledger.mapping import Guess, LogMapping, MappingError
+from sortija.core.ledger.members import MemberMapping
 from sortija.core.ledger.overlap import OVERLAPS
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
@@ -30,6 +32,7 @@ from sortija.server.ledger.intake.intake_files import heads_for, open_intake, op
 from sortija.server.ledger.intake.uploads import earlier_intake
 from sortija.server.ledger.models import Intake, Original
 from sortija.server.ledger.rules.actions import order_anew
+from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.ledger.store.money import follow_files, scale_of
 from sortija.server.studies.actions import changing, record, reverses
 from sortija.server.studies.fingerprints import fingerprint
@@ -51,6 +54,8 @@ __all__ = [
 ]
 
 PREVIEW_ROWS = 2000
+#: Days after which a log's last day is long ago.
+LONG_AGO = 45
 
 
 def review(study: Study, person: Any, original: Original, role: str = "") -> Intake:
@@ -72,6 +77,8 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
         raise Problem(f"{original.name}: {problem}") from problem
     role = role or guess_role(study, file, rows)
     mapping, guesses = _guessed(study, original, role, rows)
+    if isinstance(mapping, MemberMapping):
+        mapping = replace(mapping, dated=_spoken_of(study))
     # The same file can be let go twice at the same moment: the second waits here.
     with changing(study):
         earlier = earlier_intake(original, role)
@@ -89,6 +96,16 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
             scale=scale_of(rows, mapping),
         )  # fmt: skip
     return _joined(intake)
+
+
+def _spoken_of(study: Study) -> str:
+    """The day that a table speaks of: the log's last day where that is long ago, for the table was
+    then hardly written today; else nothing, which is the day it came in."""
+    ledger = ledger_of(study)
+    last = ledger.last_day() if ledger else None
+    if last is None or (timezone.localdate() - last).days <= LONG_AGO:
+        return ""
+    return last.isoformat()
 
 
 def _guessed(
@@ -126,6 +143,8 @@ def read_as(intake: Intake, role: str) -> Intake:
     except UnreadableFile as problem:
         raise Problem(f"{original.name}: {problem}") from problem
     mapping, guesses = _guessed(study, original, role, rows)
+    if isinstance(mapping, MemberMapping):
+        mapping = replace(mapping, dated=_spoken_of(study))
     intake.role, intake.mapping = role, asdict(mapping)
     intake.guesses, intake.scale = [asdict(g) for g in guesses], scale_of(rows, mapping)
     intake.state, intake.error, intake.revision = Intake.REVIEW, "", intake.revision + 1
@@ -224,11 +243,9 @@ def change_mapping(intake: Intake, mapping: dict[str, Any]) -> Intake:
     names = tuple(g["column"] for g in intake.guesses)
     try:
         parsed = mapping_of(intake.role, mapping)
-        # A log's columns are named one after the other; whether that is enough is told beside them.
-        if not isinstance(parsed, LogMapping):
-            parsed.check(names)
-        else:
-            parsed.fits(names)
+        # Columns are named one after the other; what is still missing is told beside them.
+        parsed.fits(names)
+        if isinstance(parsed, LogMapping):
             rows = open_intake(intake).first_rows(PREVIEW_ROWS)
             parsed = parsed.read_anew(rows, LogMapping(**intake.mapping))
             intake.scale = money_scale(rows, parsed)

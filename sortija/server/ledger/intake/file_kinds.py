@@ -10,7 +10,8 @@ import pyarrow as pa
 
 from sortija.core.formats.geojson import AreaRows
 from sortija.core.formats.rows import RowsFile
-from sortija.core.ledger.mapping import LOG_ROLES, Guess, LogMapping, MappingError, guess_log
+from sortija.core.ledger.guessing import guess_log, is_log
+from sortija.core.ledger.mapping import LOG_ROLES, Guess, LogMapping, MappingError
 from sortija.core.ledger.members import TRAIT_TYPES, MemberMapping, guess_members
 from sortija.core.ledger.offers import (
     AreaMapping,
@@ -74,11 +75,12 @@ def guess_role(study: Study, file: RowsFile, rows: pa.RecordBatch) -> str:
     if guess_offers(rows) is not None:
         return Intake.OFFERS
     mapping, _ = guess_log(rows)
-    if {"money", "price"} & set(mapping.roles):
+    if is_log(rows, mapping):
         return Intake.LOG
     if guess_responses(rows, lambda texts: known_cards(study, texts)) is not None:
         return Intake.RESPONSES
-    return Intake.LOG if "receipt" in mapping.roles else Intake.MEMBERS
+    told = {"receipt", "moment"} <= set(mapping.roles)
+    return Intake.LOG if told and not {"money", "price"} & set(mapping.roles) else Intake.MEMBERS
 
 
 def guess_as(study: Study, role: str, rows: pa.RecordBatch) -> tuple[Mapping, list[Guess]]:

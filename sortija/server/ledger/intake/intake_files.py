@@ -5,7 +5,8 @@ from __future__ import annotations
 from sortija.core.formats.joined import JoinedRows, find_join
 from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
-from sortija.core.ledger.mapping import LogMapping, MappingError, guess_log
+from sortija.core.ledger.guessing import guess_log
+from sortija.core.ledger.mapping import LogMapping, MappingError
 from sortija.server.ledger.intake.uploads import path_of
 from sortija.server.ledger.models import Intake, Original
 

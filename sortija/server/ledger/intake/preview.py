@@ -11,10 +11,13 @@ from sortija.core.formats.delimited import DelimitedFile
 from sortija.core.formats.encodings import ENCODINGS
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.behaviour import read_both_ways
+from sortija.core.ledger.currencies import currency_in, currency_of
 from sortija.core.ledger.level_order import order_of
-from sortija.core.ledger.mapping import LineKind, MappingError, kind_of
+from sortija.core.ledger.mapping import LogMapping, MappingError
 from sortija.core.ledger.parse_datetimes import read_moments
 from sortija.core.ledger.parse_numbers import BAD, EMPTY, read_decimals
+from sortija.core.ledger.parse_times import read_times
+from sortija.core.ledger.role_words import LineKind, kind_of
 from sortija.core.ledger.zones import zone_of
 from sortija.server.ledger.intake.file_kinds import mapping_of, roles_of
 from sortija.server.ledger.intake.intake_files import open_intake
@@ -28,14 +31,25 @@ _LOOKED_AT = 2000
 
 
 class PreviewColumn(BaseModel):
-    """One column: the role it is given, why it was guessed, its first cells as text and as read."""
+    """One column: the role it is given, why it was guessed, its first cells as text and as read.
+
+    ``doubt``: what may be wrong about the guess; empty where it is sure or a person chose.
+    """
 
     column: str
     role: str
     guessed: str
     reason: str
+    doubt: str
     cells: list[str]
     read: list[str]
+
+
+class Need(BaseModel):
+    """What has to be said of a file's columns; ``column``: which it is, empty while missing."""
+
+    words: str
+    column: str
 
 
 class KindWord(BaseModel):
@@ -57,8 +71,10 @@ class IntakeRow(BaseModel):
     """An intake: where it stands, and, while it is under review, a preview.
 
     ``note``: what became of the file since; ``notes``: how it was read; ``lacks``: what is to be
-    said of its columns before it can be counted; ``two_orders``: where its dates can be read day
-    first and month first alike, one of them as written, day first, and month first; else empty.
+    said of its columns before it can be counted, and ``needs`` all that has to be; ``currency``:
+    what most of its amounts are in, where that is not the study's; ``two_orders``: where its dates
+    can be read day first and month first alike, one of them as written, day first, and month
+    first; else empty.
     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
     category with an order, lowest first;
@@ -83,6 +99,8 @@ class IntakeRow(BaseModel):
     notes: list[str]
     two_orders: list[str]
     lacks: str
+    needs: list[Need]
+    currency: str
     overlap: str
     known_receipts: int
     replaces: int | None
@@ -152,6 +170,10 @@ def _role_of(intake: Intake, column: str) -> str:
     return next((r for r, c in intake.mapping["roles"].items() if c == column), "out")
 
 
+def _clock(second: int) -> str:
+    return f"{second // 3600:02d}:{second % 3600 // 60:02d}"
+
+
 def _as_read(cells: pa.Array, role: str, intake: Intake) -> list[str]:
     """What the first cells become under the mapping; '' for empty, '?' for unreadable."""
     comma = bool(intake.mapping.get("decimal_comma"))
@@ -159,10 +181,13 @@ def _as_read(cells: pa.Array, role: str, intake: Intake) -> list[str]:
         zone = zone_of(intake.study.zone) if role == "moment" else None
         days, seconds, state = read_moments(cells, bool(intake.mapping.get("month_first")), zone)
         dates = days.astype("M8[D]")
+        timed = role == "moment" and "time" not in intake.mapping["roles"]
         out = [
-            f"{d}" + (f" {s // 3600:02d}:{s % 3600 // 60:02d}" if role == "moment" else "")
-            for d, s in zip(dates, seconds, strict=True)
+            f"{d}" + (f" {_clock(s)}" if timed else "") for d, s in zip(dates, seconds, strict=True)
         ]
+    elif role == "time":
+        seconds, state = read_times(cells)
+        out = [_clock(s) for s in seconds]
     elif role in ("quantity", "price", "money", "cost", "number"):
         scale = intake.scale if role in ("price", "money", "cost") else 3
         values, state = read_decimals(cells, scale, comma)
@@ -186,6 +211,21 @@ def _lacks(intake: Intake) -> str:
     except MappingError as problem:
         return str(problem)
     return ""
+
+
+def _needs(intake: Intake) -> list[Need]:
+    """What has to be said of the columns, and what is said by now."""
+    found = mapping_of(intake.role, intake.mapping).needs
+    return [Need(words=words, column=column) for words, column in found]
+
+
+def _other_currency(intake: Intake, rows: pa.RecordBatch) -> str:
+    """The currency of most amounts, as a column or signs beside them tell; empty where nothing
+    tells, or where it is the study's."""
+    if intake.role != Intake.LOG:
+        return ""
+    found = currency_in(rows, LogMapping(**intake.mapping))
+    return "" if not found or currency_of(found) == currency_of(intake.study.currency) else found
 
 
 def _encoding(file: RowsFile | None) -> str:
@@ -218,6 +258,7 @@ def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
                     role=role,
                     guessed=guess["role"],
                     reason=guess["reason"],
+                    doubt=guess.get("doubt", "") if role == guess["role"] else "",
                     cells=[str(t)[:60] for t in cells.to_pylist()],
                     read=_as_read(cells, role, intake),
                 )
@@ -232,6 +273,8 @@ def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
         kind_words=_kind_words(intake, looked_at) if looked_at is not None else [],
         two_orders=_two_orders(intake, looked_at) if looked_at is not None else [],
         lacks=_lacks(intake) if reviewed else "",
+        needs=_needs(intake) if reviewed else [],
+        currency=_other_currency(intake, looked_at) if looked_at is not None else "",
         overlap=intake.overlap, known_receipts=known, replaces=intake.replaces_id,
         revision=intake.revision,
         heads=intake.heads.name if intake.heads else "",

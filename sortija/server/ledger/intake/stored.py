@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-from sortija.core.ledger.mapping import LineKind
+from sortija.core.ledger.role_words import LineKind
 from sortija.server.studies.contract import WHOLE
 
 __all__ = ["IntakeReport", "MappingBody"]

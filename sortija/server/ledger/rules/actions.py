@@ -17,9 +17,14 @@ from sortija.server.ledger.rules.choices import (
     choices_of,
 )
 from sortija.server.ledger.store.ledger import Ledger, ledger_of, texts
-from sortija.server.studies.actions import change_setting, changing, read_setting
+from sortija.server.studies.actions import (
+    change_setting,
+    change_settings,
+    changing,
+    read_setting,
+)
 from sortija.server.studies.models import Study
-from sortija.server.studies.problems import Problem
+from sortija.server.studies.problems import Conflict, Problem
 
 __all__ = [
     "choose_rates",
@@ -93,7 +98,7 @@ def choose_returns(study: Study, person: Any, told: str, expected: int | None = 
 def keep_own_rule(
     study: Study, person: Any, asked: dict[str, Any], expected: int | None = None
 ) -> tuple[CustomRule, int]:
-    """Keep a rule of the study's own, new or (with its slot) changed; it begins switched off.
+    """Keep a rule of the study's own, new or (with its slot) changed; a new one is on.
 
     Raises
     ------
@@ -116,12 +121,28 @@ def keep_own_rule(
         if any(other.name.lower() == own.name.lower() for other in rest):
             raise Problem(f"There is already a rule named “{own.name}”.")
         rules = sorted([*rest, own], key=lambda each: each.slot)
-        revision = change_setting(
-            study, person, OWN, [each.to_json() for each in rules],
-            f"{'Changed' if own.slot in taken else 'Made'} the rule “{own.name}”", [], expected,
-        )  # fmt: skip
+        value = [each.to_json() for each in rules]
+        if own.slot in taken:
+            words = f"Changed the rule “{own.name}”"
+            revision = change_setting(study, person, OWN, value, words, [], expected)
+        else:
+            revision = _add(study, person, own, value, expected)
     order_anew(study, person)
     return own, revision
+
+
+def _add(study: Study, person: Any, own: CustomRule, value: list[Any], expected: int | None) -> int:
+    """Keep a new rule and switch it on, in one step; returns the rules' new revision."""
+    _, revision = read_setting(study, OWN, [])
+    if expected is not None and expected != revision:
+        raise Conflict(
+            "Somebody changed the rules since you loaded this page. Look at them and add it again."
+        )
+    on, _ = read_setting(study, RULES_ON, DEFAULTS[RULES_ON])
+    chosen = [*(key for key in on if key != own.rule.key), own.rule.key]
+    words = f"Added the rule “{own.name}”"
+    change_settings(study, person, {OWN: value, RULES_ON: chosen}, words, DEFAULTS)
+    return revision + 1
 
 
 def drop_own_rule(study: Study, person: Any, slot: int, expected: int | None = None) -> int:

@@ -7,7 +7,7 @@ that the memory it takes does not grow with the log.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.ledger.cube import Cube
-from sortija.core.ledger.custom_rules import ReadyRule, ready_rules
+from sortija.core.ledger.custom_rules import CustomRule, ReadyRule, ready_rules
 from sortija.core.ledger.flags import AmountSpread, found_bits, meant_by
 from sortija.core.ledger.lines import NO_COST
 from sortija.core.ledger.overlap import Replaced, overlapping
@@ -32,7 +32,7 @@ from sortija.server.studies.models import Study
 from sortija.server.studies.problems import ChangedMeanwhile
 from sortija.server.studies.request_cache import once
 
-__all__ = ["CUBES", "CUBE_FIELDS", "ORDERED", "build_log", "texts"]
+__all__ = ["CUBES", "CUBE_FIELDS", "ORDERED", "build_log", "texts", "words_for"]
 
 Lines = dict[str, NDArray[Any]]
 #: Columns of the ordered lines: the intakes' own, and which intake a line came by.
@@ -130,18 +130,24 @@ def _marks(study: Study, intakes: tuple[Intake, ...], choices: Choices) -> _Mark
     gone = [gives_way for _, gives_way in shared]
     twice = _twice(intakes, gone)
     codes = Card.objects.filter(study=study).order_by("number").values_list("code", flat=True)
-    wanted = {rule.column for rule in choices.own}
+    listed = list(codes.iterator(chunk_size=50_000))
     return _Marks(
         twice={i.pk: part for i, part in zip(intakes, twice, strict=True)},
         gives_way={i.pk: part for i, part in zip(intakes, gone, strict=True)},
         known={i.pk: int(seen.sum()) for i, (seen, _) in zip(intakes, shared, strict=True)},
-        staff=meant_by(list(codes.iterator(chunk_size=50_000)), choices.staff),
-        own=ready_rules(
-            choices.own,
-            {k: texts(study, k) for k in ("department", "item", "site", "channel") if k in wanted},
-            study.scale,
-        ),
+        staff=meant_by(listed, choices.staff),
+        own=ready_rules(choices.own, words_for(study, choices.own, listed), study.scale),
     )
+
+
+def words_for(
+    study: Study, rules: Sequence[CustomRule], codes: Sequence[str]
+) -> dict[str, Sequence[str]]:
+    """Texts of the columns that rules speak of, by number; ``codes`` of the study's cards."""
+    wanted = {rule.column for rule in rules}
+    coded = ("department", "item", "site", "channel")
+    found: dict[str, Sequence[str]] = {k: texts(study, k) for k in coded if k in wanted}
+    return {**found, "customer": codes} if "customer" in wanted else found
 
 
 def _twice(intakes: tuple[Intake, ...], gone: list[NDArray[np.bool_]]) -> list[NDArray[np.bool_]]:

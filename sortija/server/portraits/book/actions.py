@@ -7,6 +7,7 @@ from typing import Any
 
 from django.utils import timezone
 
+from sortija.core.labels import within
 from sortija.core.portraits.book.draft import COVER, PARTS, draft_cover, draft_segment
 from sortija.core.portraits.book.facts import BookFacts
 from sortija.core.portraits.book.figures import words_of
@@ -156,7 +157,7 @@ def _of(facts: BookFacts, key: str) -> str:
     page, _, part = key.partition(".")
     segment = segment_of(facts, key)
     title = {**COVER, **PARTS}.get(part, part)
-    return f"{segment.name if segment else page}: {title[:1].lower()}{title[1:]}"
+    return f"{segment.name if segment else page}: {within(title)}"
 
 
 def _checked(book: Book | None, seen: int) -> None:

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from sortija.core.calendar import date_of
+from sortija.core.labels import within
 from sortija.core.portraits.book.facts import (
     BookFacts,
     RuleFact,
@@ -118,7 +119,7 @@ def _label(placed: AssignmentAt, name: str) -> str:
     if name not in placed.made.sources:
         return name.removeprefix("trait:").replace("_", " ")
     label = re.sub(r", (\w+)$", r" (\1)", placed.made.about(name).label)
-    return label if label[1:2].isupper() else label[:1].lower() + label[1:]
+    return within(label)
 
 
 def _and(words: Iterable[str]) -> str:

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from sortija.core.labels import within
 from sortija.core.portraits.places import (
     Beside,
     ShareBeside,
@@ -88,7 +89,7 @@ def beside_page(
     """A district and the five most like it by these traits (keys), by all that describe customers
     where ``by`` is None."""
     if place not in ground.codes:
-        raise Problem(f"There is no {ground.label.lower()} called {place}.", 404)
+        raise Problem(f"There is no {within(ground.label)} called {place}.", 404)
     at = ground.codes.index(place)
     traits = _traits(ground, by)
     on = [trait for trait, chosen in traits if chosen]

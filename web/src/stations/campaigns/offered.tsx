@@ -1,4 +1,4 @@
-import { count, percent } from "@/charts/format";
+import { count, percent, within } from "@/charts/format";
 import type { Row } from "@/stations/campaigns/types";
 
 const share = (part: number) => percent(part, 1, 0);
@@ -11,7 +11,7 @@ export function Offered({ offer }: { offer: NonNullable<Row["offer"]> }) {
     <p className="mt-1" role="note" aria-label="The offer">
       Offered:{" "}
       <b className="font-semibold">
-        {offer.attributes.map((each) => `${each.label.toLowerCase()} ${each.value}`).join(", ")}
+        {offer.attributes.map((each) => `${within(each.label)} ${each.value}`).join(", ")}
       </b>
       .{" "}
       {told

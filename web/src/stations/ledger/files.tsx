@@ -52,10 +52,10 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
   return (
     <li className="border-t border-line py-1.5">
       <div className="flex items-baseline gap-2">
-        <span className="max-w-48 shrink-0 truncate font-semibold" title={intake.name}>
-          {intake.name}
+        <span className="min-w-0 flex-1">
+          <span className="block font-semibold break-words">{intake.name}</span>
+          <span className="block text-12 text-quiet">{words}</span>
         </span>
-        <span className="min-w-0 flex-1 text-12 text-quiet">{words}</span>
         {canChange && (
           <>
             <button

@@ -11,6 +11,7 @@ import type { PickedLines, Step } from "@/stations/ledger/picked";
 import { useLedger } from "@/stations/ledger/queries";
 import { Review } from "@/stations/ledger/review";
 import { Rules } from "@/stations/ledger/rules";
+import { useUngrouped, WhatNext } from "@/stations/ledger/what-next";
 import { Waterline } from "@/stations/ledger/waterline";
 import { useMoney } from "@/study/context";
 import { StatusBanner } from "@/study/status-banner";
@@ -28,6 +29,7 @@ export function Ledger() {
   const [unit, setUnit] = useState<"money" | "lines">("money");
   const ledger = useLedger(hovered, step, around);
   const inMoney = useMoney("short");
+  const ungrouped = useUngrouped();
   if (ledger.isPending) return <Waiting />;
   if (ledger.isError) return <Failed words={ledger.error.message} />;
   const page = ledger.data;
@@ -73,7 +75,7 @@ export function Ledger() {
             ))}
           </div>
         )}
-        {!empty && <BringIn quiet={review !== undefined} />}
+        {!empty && <BringIn quiet={review !== undefined || ungrouped} />}
       </PageHeader>
       {page.status.state === "working" && <StatusBanner status={page.status} />}
       {waiting.length > 1 && (
@@ -86,7 +88,7 @@ export function Ledger() {
               onClick={() => setChosen(intake.id)}
               className={`rounded-t-md border border-b-0 border-line px-3 py-1 text-12 ${intake === review ? "bg-card font-semibold" : "text-quiet hover:text-ink"}`}
             >
-              {intake.name}
+              <span className="break-all">{intake.name}</span>
               {intake.state === "failed" && <span className="text-alarm"> failed</span>}
             </button>
           ))}
@@ -94,12 +96,7 @@ export function Ledger() {
       )}
       {review && <Review key={`${review.id} ${review.state}`} intake={review} />}
       {page.status.state === "failed" && !review && <Failed words={page.status.words ?? ""} />}
-      {alone && (
-        <p className="card p-3">
-          No log has been imported yet: what customers bought, and when, is not known. Their traits
-          are.
-        </p>
-      )}
+      {!review && <WhatNext lines={page.steps ? page.counted : null} alone={alone} />}
       {empty && (
         <Empty title="No log has been imported yet" action={<BringIn />}>
           Here the months of your log will lie on a thread: above it the money that counts, below it

@@ -3,14 +3,19 @@ import { useState } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { useLedgerChange } from "@/stations/ledger/queries";
-import { useStudy } from "@/study/context";
+import { count } from "@/charts/format";
+import { useLedgerChange, useTriedRule } from "@/stations/ledger/queries";
+import { useMoney, useStudy } from "@/study/context";
 import { queueWrite } from "@/study/write-queue";
 import { Button } from "@/ui/button";
 import { Select } from "@/ui/select";
 import { Input } from "@/ui/input";
 
 const COLUMN_WORDS: Record<string, string> = {
+  customer: "customer or card",
+  date: "date",
+  weekday: "day of the week",
+  cost: "cost",
   department: "department",
   item: "item",
   site: "site",
@@ -27,9 +32,19 @@ interface Draft {
   words: string;
   low: string;
   high: string;
+  first: string;
+  last: string;
 }
 
-const NEW: Draft = { name: "", column: "department", words: "", low: "", high: "" };
+const NEW: Draft = {
+  name: "",
+  column: "department",
+  words: "",
+  low: "",
+  high: "",
+  first: "",
+  last: "",
+};
 
 function draftOf(own: Schemas["OwnRow"] | undefined): Draft {
   if (!own) return NEW;
@@ -39,7 +54,29 @@ function draftOf(own: Schemas["OwnRow"] | undefined): Draft {
     words: own.words.join("\n"),
     low: own.low === null ? "" : String(own.low),
     high: own.high === null ? "" : String(own.high),
+    first: own.first ?? "",
+    last: own.last ?? "",
   };
+}
+
+/** What the rule would set aside as it is written now. */
+function Tried({ body }: { body: Schemas["OwnBody"] }) {
+  const inMoney = useMoney("short");
+  const tried = useTriedRule(body);
+  const words = () => {
+    if (tried.isError) return tried.error.message;
+    if (!tried.data) return "Here it says what the rule would set aside.";
+    const { lines, gone, gone_money, gone_customers } = tried.data;
+    if (lines === 0) return "No line is meant by it.";
+    if (gone === 0) return `${count(lines)} lines are meant; none of them counts now.`;
+    const whose = gone_customers === 1 ? "1 customer" : `${count(gone_customers)} customers`;
+    return `Sets aside ${count(gone)} lines that count now: ${inMoney(gone_money)} of ${whose}.`;
+  };
+  return (
+    <p className="min-h-[34px] text-quiet" aria-live="polite">
+      {words()}
+    </p>
+  );
 }
 
 /** A rule of one's own: a column, and the words or the range that are set aside. */
@@ -55,6 +92,17 @@ export function OwnRule({
   const [draft, setDraft] = useState<Draft>(NEW);
   const revision = choices.revisions.own ?? 0;
   const numbers = choices.number_columns.includes(draft.column);
+  const dates = choices.date_columns.includes(draft.column);
+  const body: Schemas["OwnBody"] = {
+    slot: own?.slot ?? null,
+    name: draft.name,
+    column: draft.column,
+    words: numbers || dates ? [] : draft.words.split("\n"),
+    low: numbers && draft.low !== "" ? Number(draft.low) : null,
+    high: numbers && draft.high !== "" ? Number(draft.high) : null,
+    first: dates ? draft.first : "",
+    last: dates ? draft.last : "",
+  };
   const set = (part: Partial<Draft>) => setDraft({ ...draft, ...part });
   const keep = useLedgerChange(
     () =>
@@ -62,22 +110,12 @@ export function OwnRule({
         data(
           api.POST("/api/studies/{study}/ledger/own", {
             params: { path: { study: study.id } },
-            body: {
-              slot: own?.slot ?? null,
-              name: draft.name,
-              column: draft.column,
-              words: numbers ? [] : draft.words.split("\n"),
-              low: numbers && draft.low !== "" ? Number(draft.low) : null,
-              high: numbers && draft.high !== "" ? Number(draft.high) : null,
-            },
+            body,
             headers,
           }),
         ),
       ),
-    () =>
-      own
-        ? `“${draft.name}” is changed.`
-        : `“${draft.name}” is kept, switched off. Rest on it to see what it would do.`,
+    () => (own ? `“${draft.name}” is changed.` : `“${draft.name}” is on.`),
   );
   const drop = useLedgerChange(
     () =>
@@ -133,12 +171,28 @@ export function OwnRule({
               <Select
                 value={draft.column}
                 onChange={(column) => set({ column })}
-                options={[...choices.word_columns, ...choices.number_columns].map(
-                  (column) => [column, COLUMN_WORDS[column] ?? column] as const,
-                )}
+                options={[
+                  ...choices.word_columns,
+                  ...choices.number_columns,
+                  ...choices.date_columns,
+                ].map((column) => [column, COLUMN_WORDS[column] ?? column] as const)}
               />
             </label>
-            {numbers ? (
+            {dates && (
+              <div className="grid grid-cols-2 gap-2">
+                {(["first", "last"] as const).map((end) => (
+                  <label key={end} className="grid gap-0.5">
+                    {end === "first" ? "is from" : "up to"}
+                    <Input
+                      type="date"
+                      value={draft[end]}
+                      onChange={(event) => set({ [end]: event.target.value })}
+                    />
+                  </label>
+                ))}
+              </div>
+            )}
+            {numbers && (
               <div className="grid grid-cols-2 gap-2">
                 {(["low", "high"] as const).map((end) => (
                   <label key={end} className="grid gap-0.5">
@@ -153,7 +207,8 @@ export function OwnRule({
                   </label>
                 ))}
               </div>
-            ) : (
+            )}
+            {!numbers && !dates && (
               <label className="grid gap-0.5">
                 is one of these, one per line; * stands for anything
                 <textarea
@@ -164,6 +219,7 @@ export function OwnRule({
                 />
               </label>
             )}
+            {open && <Tried body={body} />}
             <div className="flex gap-2">
               <Button type="submit" className="flex-1" disabled={keep.isPending}>
                 {own ? "Save the rule" : "Add this rule"}

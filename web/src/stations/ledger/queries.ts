@@ -1,10 +1,16 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
+import { useEffect, useState } from "react";
+
 import { api, data } from "@/api/client";
+import type { Schemas } from "@/api/client";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { useNotice } from "@/ui/notices";
 import type { PickedLines, Step } from "@/stations/ledger/picked";
+
+/** Milliseconds without a key before what is written is tried. */
+const SETTLES = 250;
 
 export function useLedger(preview: string, step: Step, around: number | null) {
   const { study: of, view } = useStudy();
@@ -58,6 +64,38 @@ export function linesOf({ first, last, rule, by, number }: PickedLines) {
     ...(by && { by, number }),
     rule,
   };
+}
+
+/** What a rule would set aside, a moment after it was last written on; nothing while it says nothing. */
+export function useTriedRule(body: Schemas["OwnBody"]) {
+  const { study } = useStudy();
+  const [settled, setSettled] = useState(body);
+  const written = JSON.stringify({ ...body, name: "" });
+  useEffect(() => {
+    const timer = window.setTimeout(() => {
+      setSettled(JSON.parse(written) as Schemas["OwnBody"]);
+    }, SETTLES);
+    return () => window.clearTimeout(timer);
+  }, [written]);
+  const { words = [], low, high, first, last } = settled;
+  return useQuery({
+    queryKey: ["study", study.id, "ledger", "tried", settled],
+    queryFn: ({ signal }) =>
+      data(
+        api.POST("/api/studies/{study}/ledger/own/try", {
+          params: { path: { study: study.id } },
+          body: settled,
+          signal,
+        }),
+      ),
+    enabled:
+      words.some((word) => word.trim() !== "") ||
+      (low ?? high ?? null) !== null ||
+      Boolean(first) ||
+      Boolean(last),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
 }
 
 /** Changes of the Ledger: each says what it did, offers to take it back, and asks all anew. */

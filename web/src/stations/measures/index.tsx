@@ -2,7 +2,7 @@ import { Link } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count, day } from "@/charts/format";
+import { count, day, within } from "@/charts/format";
 import { AlikeMatrix } from "@/stations/measures/alike";
 import { LevelTable } from "@/stations/measures/level-table";
 import { OverTime } from "@/stations/measures/over-time";
@@ -114,7 +114,7 @@ function inWords(page: Schemas["MeasuresPage"], window: Schemas["WindowRow"] | n
     return "What each customer did within the window, as figures one can defend.";
   const trait = page.populations.find((each) => each.name === page.of);
   if (trait)
-    return `${count(page.with_purchase)} of ${count(trait.levels)} by ${trait.label.toLowerCase()}, each with the purchases of its customers in the window to ${day(window.to)}.`;
+    return `${count(page.with_purchase)} of ${count(trait.levels)} by ${within(trait.label)}, each with the purchases of its customers in the window to ${day(window.to)}.`;
   if (!page.has_log)
     return `${count(page.customers)} customers from the customer table as it was on ${day(window.to)}. Its columns are the measures.`;
   const second = page.beside === null ? "" : ` Dashed: ${count(page.beside)} in the second window.`;

@@ -1,3 +1,4 @@
+import { within } from "@/charts/format";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { useState } from "react";
@@ -64,7 +65,7 @@ export function Preparations({ page }: { page: Page }) {
               onSelect={() =>
                 whole.mutate({
                   preset: preset.name,
-                  words: `Prepared all measures: ${preset.label.toLowerCase()}.`,
+                  words: `Prepared all measures: ${within(preset.label)}.`,
                 })
               }
             >

@@ -2,7 +2,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 
 import type { Schemas } from "@/api/client";
-import { count, figure, money, percent } from "@/charts/format";
+import { count, figure, money, percent, within } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import type { Answer } from "@/stations/scores/geometry";
 import { heads } from "@/stations/scores/heads";
@@ -242,7 +242,7 @@ function rangeWords(tier: Tier, page: Page): string {
   const parts = tier.ranges.flatMap(([low, high], n) => {
     const measure = page.measures[n];
     if (!measure || (low === 1 && high === measure.bands.length)) return [];
-    return [`${measure.label.toLowerCase()} ${low === high ? low : `${low} to ${high}`}`];
+    return [`${within(measure.label)} ${low === high ? low : `${low} to ${high}`}`];
   });
   return parts.length ? parts.join(", ") : "every band";
 }

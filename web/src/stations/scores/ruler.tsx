@@ -2,7 +2,7 @@ import { useRef, useState } from "react";
 import type { KeyboardEvent, PointerEvent } from "react";
 
 import { placeOf, ticksOf, valueAt } from "@/charts/axis";
-import { inUnit, unitWords } from "@/charts/format";
+import { inUnit, unitWords, within } from "@/charts/format";
 import type { Stretch } from "@/stations/scores/geometry";
 import type { Banded } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
@@ -33,7 +33,7 @@ export function Ruler({ measure, bands, length, upright = false, onCuts }: Props
   const place = (value: number) => (rising ? placeOf(value, axis) : 1 - placeOf(value, axis));
   const words = (value: number) => inUnit(value, measure.unit, study.currency);
   const unit =
-    measure.label.toLowerCase() === measure.unit ? "" : unitWords(measure.unit, study.currency);
+    within(measure.label) === measure.unit ? "" : unitWords(measure.unit, study.currency);
   const cuts = measure.cuts.map((cut, n) => (moving?.cut === n ? moving.value : cut));
   // Cuts rise with the value; edges rise with the band, which is the other way where less is better.
   const edges = bands.slice(1).map((band) => band.from);

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { ticksOf } from "@/charts/axis";
-import { count, day, figure } from "@/charts/format";
+import { count, day, figure, within } from "@/charts/format";
 import { Picture } from "@/charts/picture";
 import { useRows } from "@/stations/measures/use-rows";
 import type { Page } from "@/stations/scores/use-scores";
@@ -88,7 +88,7 @@ export function Worth({ page }: { page: Page }) {
         {found.curves
           .map(
             (curve) =>
-              `${curve.label.toLowerCase()} ${curve.told === null ? "–" : `${figure(100 * curve.told)}%`}`,
+              `${within(curve.label)} ${curve.told === null ? "–" : `${figure(100 * curve.told)}%`}`,
           )
           .join(", ")}{" "}
         (η²). The grey line is everyone.

@@ -4,7 +4,7 @@ import { Link, Navigate, useParams } from "react-router";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { count, day, inUnit, money, unitWords } from "@/charts/format";
+import { count, day, inUnit, money, unitWords, within } from "@/charts/format";
 import { Cards, Erase } from "@/stations/ledger/customer/cards";
 import { Path } from "@/stations/ledger/customer/path";
 import { Receipts } from "@/stations/ledger/customer/receipts";
@@ -65,8 +65,7 @@ export function Customer() {
           {picked && (
             <section className="card p-3" aria-label="Why" aria-live="polite">
               <h2 className="text-14">
-                Why {picked.label.toLowerCase()} is{" "}
-                {inUnit(picked.value, picked.unit, study.currency)}
+                Why {within(picked.label)} is {inUnit(picked.value, picked.unit, study.currency)}
               </h2>
               <p className="mt-1">{picked.words}</p>
               {behind.size > 0 && (

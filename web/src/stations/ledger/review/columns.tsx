@@ -1,4 +1,5 @@
 import type { Schemas } from "@/api/client";
+import { asksForOrder } from "@/stations/ledger/review/readings";
 import type { Mapping } from "@/stations/ledger/review/use-review";
 import { Select } from "@/ui/select";
 import { Column, RowHead, Table } from "@/ui/table";
@@ -6,7 +7,8 @@ import { Column, RowHead, Table } from "@/ui/table";
 const ROLE_WORDS: Record<string, string> = {
   customer: "customer or card",
   receipt: "receipt number",
-  moment: "date and time",
+  moment: "date, or date and time",
+  time: "time of day",
   site: "site",
   channel: "channel",
   item: "item",
@@ -31,13 +33,49 @@ const ROLE_WORDS: Record<string, string> = {
   households: "households",
 };
 
+/** What a column of a table is instead, once another is what only one can be. */
+const INSTEAD: Record<string, string> = {
+  key: "id",
+  joined: "date",
+  consent: "yes/no",
+  address: "out",
+  person: "category",
+};
+
 /** The same mapping with one column given another role; a role has one column at most. */
 export function remapped(kind: string, mapping: Mapping, column: string, role: string): Mapping {
-  if (kind === "members") return { ...mapping, types: { ...mapping.types, [column]: role } };
+  if (kind === "members") {
+    const instead = INSTEAD[role];
+    const others = Object.entries(mapping.types ?? {}).map(
+      ([name, type]) => [name, instead !== undefined && type === role ? instead : type] as const,
+    );
+    return { ...mapping, types: { ...Object.fromEntries(others), [column]: role } };
+  }
   const roles = Object.fromEntries(
     Object.entries(mapping.roles ?? {}).filter(([key, name]) => key !== role && name !== column),
   );
   return { ...mapping, roles: role === "out" ? roles : { ...roles, [role]: column } };
+}
+
+/** Why a column is read as it is, and what about it is to be looked at. */
+function Because({
+  intake,
+  mapping,
+  column,
+}: {
+  intake: Schemas["IntakeRow"];
+  mapping: Mapping;
+  column: Schemas["PreviewColumn"];
+}) {
+  if (["moment", "date", "joined"].includes(column.role) && asksForOrder(intake, mapping))
+    return <b className="font-semibold text-ink">Say above which way its dates are written.</b>;
+  if (column.role !== column.guessed) return "your choice";
+  if (!column.doubt) return column.reason;
+  return (
+    <>
+      <b className="font-semibold text-ink">Check: {column.doubt}</b> {column.reason}
+    </>
+  );
 }
 
 interface Props {
@@ -78,8 +116,8 @@ export function Columns({ intake, mapping, onChange }: Props) {
                   options={intake.roles.map((role) => [role, ROLE_WORDS[role] ?? role] as const)}
                 />
               </td>
-              <td className="max-w-[250px] py-1.5 pr-3 text-quiet">
-                {column.role === column.guessed ? column.reason : "your choice"}
+              <td className="max-w-[280px] py-1.5 pr-3 text-quiet">
+                <Because intake={intake} mapping={mapping} column={column} />
               </td>
               {column.read.slice(0, 3).map((cell, place) => (
                 <td

@@ -1,8 +1,10 @@
 import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { Columns } from "@/stations/ledger/review/columns";
+import { OtherCurrency } from "@/stations/ledger/review/currency";
 import { KindWords } from "@/stations/ledger/review/kind-words";
 import { Orders } from "@/stations/ledger/review/orders";
+import { Needs } from "@/stations/ledger/review/needs";
 import { asksForOrder, DateQuestion, Readings } from "@/stations/ledger/review/readings";
 import { useReview } from "@/stations/ledger/review/use-review";
 import { Button } from "@/ui/button";
@@ -34,8 +36,8 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
   return (
     <section className="card p-4" aria-label={`Review of ${intake.name}`}>
       <div className="mb-3 flex items-center gap-3">
-        <div className="flex-1">
-          <h2 className="text-14">{intake.name}</h2>
+        <div className="min-w-0 flex-1">
+          <h2 className="text-14 break-words">{intake.name}</h2>
           <p className="text-12 text-quiet">
             {intake.replaces === null && !intake.heads ? (
               <Select
@@ -66,11 +68,8 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
         </Button>
       </div>
       {intake.state === "failed" && <Failed words={intake.error} />}
-      {intake.lacks !== "" && (
-        <p role="alert" className="mb-2 text-12 font-semibold">
-          {intake.lacks}
-        </p>
-      )}
+      <Needs intake={intake} />
+      <OtherCurrency intake={intake} />
       {intake.notes.map((note) => (
         <p key={note} className="mb-2 text-12">
           {note}

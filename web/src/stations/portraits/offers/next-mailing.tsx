@@ -1,7 +1,7 @@
 import { useRef } from "react";
 import { useNavigate } from "react-router";
 
-import { count } from "@/charts/format";
+import { count, within } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
 import { SEGMENT } from "@/lens/clauses";
@@ -75,7 +75,7 @@ function Attributes({ page }: { page: Page }) {
     .filter((attribute) => attribute.values.length > 0)
     .map((attribute) => (
       <label key={attribute.name} className="flex items-center gap-1.5 text-12 text-quiet">
-        {attribute.label.toLowerCase()}
+        {within(attribute.label)}
         <Select
           look="word"
           value={mailing[attribute.name] ?? ANY}

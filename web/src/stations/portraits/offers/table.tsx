@@ -1,4 +1,4 @@
-import { count } from "@/charts/format";
+import { count, within } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickList } from "@/charts/picture";
 import { SEGMENT, valueClause } from "@/lens/clauses";
@@ -30,7 +30,7 @@ export function OffersTable({ page }: { page: Page }) {
               <Column className="px-3 py-1 text-quiet">offer</Column>
               {page.attributes.map((attribute) => (
                 <Column key={attribute.name} className="px-2 py-1 text-quiet">
-                  {attribute.label.toLowerCase()}
+                  {within(attribute.label)}
                 </Column>
               ))}
               <Column figures className="px-2 py-1 text-quiet">

@@ -1,4 +1,4 @@
-import { count } from "@/charts/format";
+import { count, within } from "@/charts/format";
 import { ColumnMark } from "@/marks/column-mark";
 import { NONE, useBeside, usePlacesAddress } from "@/stations/portraits/places/use-places";
 import type { Beside, Page } from "@/stations/portraits/places/use-places";
@@ -14,8 +14,8 @@ export function BesideItsLike({ page, place }: { page: Page; place: string }) {
   if (place === "")
     return (
       <section className="card p-3 text-12 text-quiet" aria-label="Beside its like">
-        Pick a {page.label.toLowerCase()}, and it stands here beside the five that are most like it:
-        what it lacks, and what it has more of.
+        Pick a {within(page.label)}, and it stands here beside the five that are most like it: what
+        it lacks, and what it has more of.
       </section>
     );
   if (beside.isError) return <Failed words={beside.error.message} />;
@@ -33,7 +33,7 @@ function Found({ page, found }: { page: Page; found: Beside }) {
       <AlikeBy found={found} />
       {found.like.length === 0 ? (
         <p className="mt-1 text-12">
-          No other {page.label.toLowerCase()} has 20 customers whose traits are known.
+          No other {within(page.label)} has 20 customers whose traits are known.
         </p>
       ) : (
         <>

@@ -1,3 +1,4 @@
+import { within } from "@/charts/format";
 import { useRef } from "react";
 
 import { middleOf, pathOf, plane } from "@/charts/areas";
@@ -65,7 +66,7 @@ export function PlacesMap({ page, shapes }: Props) {
             width={width}
             height={height + 4}
             className="block"
-            label={`${page.label}, shaded by ${label.toLowerCase()}`}
+            label={`${page.label}, shaded by ${within(label)}`}
           >
             <g transform="translate(2 2)">
               {sorted.map(({ place, rings }) => {

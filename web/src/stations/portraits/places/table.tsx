@@ -1,4 +1,4 @@
-import { count } from "@/charts/format";
+import { count, within } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickList } from "@/charts/picture";
 import { holds, valueClause } from "@/lens/clauses";
@@ -50,16 +50,13 @@ export function PlacesTable({ page, alone }: { page: Page; alone: boolean }) {
         </div>
       )}
       <PickList label="Mixes of the places" className="max-h-[270px] overflow-auto">
-        <Table
-          label={`Customers by ${page.label.toLowerCase()}`}
-          className="w-full border-collapse"
-        >
+        <Table label={`Customers by ${within(page.label)}`} className="w-full border-collapse">
           <thead className="sticky top-0 z-10 bg-card">
             <tr className="align-bottom">
-              {head("code", page.label.toLowerCase())}
+              {head("code", within(page.label))}
               {head("customers", "customers")}
               {reach && head("reach", "of households, 95%")}
-              {own && head("value", page.shade?.label.toLowerCase() ?? "")}
+              {own && head("value", within(page.shade?.label ?? ""))}
               <Column className="px-3 py-1 text-quiet">mix</Column>
             </tr>
           </thead>
@@ -87,7 +84,7 @@ function Below({ page, more, legend }: { page: Page; more: number; legend: boole
   return (
     <div className="border-t border-line px-3 py-1.5 text-11 text-quiet">
       {more > 0 && `And ${count(more)} more; Take away has them all. `}
-      {unknown && `Of ${count(page.without)} customers no ${page.label.toLowerCase()} is known.`}
+      {unknown && `Of ${count(page.without)} customers no ${within(page.label)} is known.`}
       {legend && <Legend page={page} />}
     </div>
   );

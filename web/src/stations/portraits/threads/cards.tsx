@@ -1,5 +1,5 @@
 import type { Schemas } from "@/api/client";
-import { count, inUnit } from "@/charts/format";
+import { count, inUnit, within } from "@/charts/format";
 import { SEGMENT } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { SegmentMark } from "@/marks/segment-mark";
@@ -37,7 +37,7 @@ export function SegmentCards({ page, segment, onChange }: Props) {
                 {rows
                   .map(
                     (row, index) =>
-                      `${row.label.toLowerCase()} ${inUnit(customer.values[places[index] ?? 0], row.unit, study.currency)}`,
+                      `${within(row.label)} ${inUnit(customer.values[places[index] ?? 0], row.unit, study.currency)}`,
                   )
                   .join(", ")}
               </span>
