@@ -29,8 +29,8 @@ NAMED = {
     ],
     "how actions are undone": [
         "adopt", "book", "bring in campaign", "campaign costs", "change watch", "correct trait",
-        "count intake", "currency", "draw holdout", "drop campaign", "end control", "keep lens", "kept",
-        "marks", "member", "overlap", "plan campaign", "put in outbox", "rename lens",
+        "count intake", "currency", "draw holdout", "drop campaign", "end control", "keep lens",
+        "kept", "marks", "member", "overlap", "plan campaign", "put in outbox", "rename lens",
         "segment", "setting", "settings", "standing control", "swap", "take back intake", "watch",
     ],
 }  # fmt: skip

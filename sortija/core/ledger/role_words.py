@@ -73,7 +73,7 @@ def folded(text: str) -> str:
     """Small letters without accents; underlines and points are blanks.
 
     >>> folded("N°_Réf. Größe")
-    'n ref groe'
+    'n ref grosse'
     """
     plain = unicodedata.normalize("NFKD", text.replace("ß", "ss")).casefold()
     letters = "".join(c for c in plain if not unicodedata.combining(c))
