@@ -7,11 +7,12 @@ from dataclasses import dataclass, field
 
 import pyarrow as pa
 
+from sortija.core.labels import within
 from sortija.core.ledger.behaviour import Behaviour, behaviours_of
 from sortija.core.ledger.level_order import order_of
 from sortija.core.ledger.mapping import ASK_ORDER, Guess, MappingError
 from sortija.core.ledger.parse_numbers import decimal_comma
-from sortija.core.ledger.role_words import customer_named
+from sortija.core.ledger.role_words import customer_named, folded
 
 __all__ = ["ONCE", "TRAIT_TYPES", "MemberMapping", "guess_members"]
 
@@ -21,6 +22,12 @@ TRAIT_TYPES = (
 )  # fmt: skip
 #: Types that one column can have, beside the key, and what a second such column is instead.
 ONCE = {"joined": "date", "consent": "yes/no", "address": "out", "person": "category"}
+#: Letters of what a row is called.
+MOST_LETTERS = 30
+#: Headings that do not say what is named.
+_GENERIC = re.compile(
+    r"id|no|nr|num|number|nummer|code|key|name|row|index|unnamed|column|\d+|[a-z]"
+)
 _YES_NO = {"yes", "no", "y", "n", "true", "false", "0", "1", "t", "f"}
 
 
@@ -29,7 +36,8 @@ class MemberMapping:
     """Column → type of a customer table; exactly one is the ``key``.
 
     ``orders``: levels of ordered categories, lowest first; ``dated``: the day that the table
-    speaks of, as 2026-06-30, or empty for the day it came in.
+    speaks of, as 2026-06-30, or empty for the day it came in; ``unit``, ``units``: what a row is
+    called, and several.
     """
 
     types: dict[str, str]
@@ -37,6 +45,8 @@ class MemberMapping:
     decimal_comma: bool = False
     orders: dict[str, list[str]] = field(default_factory=dict)
     dated: str = ""
+    unit: str = "customer"
+    units: str = "customers"
 
     @property
     def key(self) -> str:
@@ -62,6 +72,8 @@ class MemberMapping:
                 raise MappingError(f"Exactly one column can be the {single}; here {count} are.")
         if self.dated and not re.fullmatch(r"(19|20)\d\d-\d\d-\d\d", self.dated):
             raise MappingError("Write the day that the table speaks of as 2026-06-30.")
+        if any(not 1 <= len(word.strip()) <= MOST_LETTERS for word in (self.unit, self.units)):
+            raise MappingError(f"Say what a row is called in at most {MOST_LETTERS} letters.")
 
     def check(self, names: tuple[str, ...]) -> None:
         """Raise :class:`MappingError` unless customers can be read by this mapping."""
@@ -152,4 +164,31 @@ def guess_members(rows: pa.RecordBatch) -> tuple[MemberMapping, list[Guess]]:
     plain = [order for order in orders if order is not None]
     # One column that can be read one way only settles the others of the same file.
     month_first = any(plain) if plain or not orders else None
-    return MemberMapping(types, month_first, decimal_comma(rows, numbers)), guesses
+    comma = decimal_comma(rows, numbers)
+    return MemberMapping(
+        types, month_first, comma, unit=(one := called(key)), units=several(one)
+    ), (guesses)
+
+
+def called(heading: str) -> str:
+    """What a row is, by the heading of the column that names it: a customer unless it says more.
+
+    >>> called("district_code"), called("Card no"), called("name"), called("PLZ")
+    ('district', 'customer', 'customer', 'PLZ')
+    """
+    words = [w for w in re.split(r"[\W_]+", heading) if not _GENERIC.fullmatch(folded(w) or "id")]
+    word = " ".join(words)
+    if not word or customer_named(heading) or len(word) > MOST_LETTERS - 2:
+        return "customer"
+    return within(word)
+
+
+def several(one: str) -> str:
+    """The plural of an English noun as most form it.
+
+    >>> several("district"), several("city"), several("branch"), several("day")
+    ('districts', 'cities', 'branches', 'days')
+    """
+    if re.search(r"[^aeiou]y$", one):
+        return f"{one[:-1]}ies"
+    return f"{one}es" if re.search(r"(s|x|ch|sh)$", one) else f"{one}s"

@@ -22,7 +22,7 @@ from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.studies.http import Status, job_row, waiting_for
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import Fact, station
+from sortija.server.studies.trail import Fact, in_rows, station
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["GroupsPage", "groups_page"]
@@ -107,7 +107,10 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
         last = tried.order_by("-id").first()
         run = last.made_from if last is not None else ""
         shown = list(tried.filter(made_from=run).order_by("k")) if run else []
-    rows = candidate_rows(shown)
+    rows = [
+        row.model_copy(update={"equals": in_rows(study, row.equals)})
+        for row in candidate_rows(shown)
+    ]
     first = shown[0].outcome if shown else None
     return GroupsPage(
         status=status,
@@ -122,7 +125,7 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
         dropped=first.dropped if first else [],
         criteria=criteria_of(rows),
         knee=knee_of([r.k for r in rows], [r.cost for r in rows]) if rows else None,
-        suggestion=_suggestion(rows, shown)
+        suggestion=_suggestion(study, rows, shown)
         if rows and (asked or status.state == "whole")
         else None,
         adopted=adopted_body(study),
@@ -131,12 +134,12 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
     )
 
 
-def _suggestion(rows: list[CandidateRow], shown: list[Grouping]) -> SuggestionBody:
+def _suggestion(study: Study, rows: list[CandidateRow], shown: list[Grouping]) -> SuggestionBody:
     found = suggest(
         [r.k for r in rows], [r.silhouette for r in rows], [r.weakest for r in rows],
         [r.smallest for r in rows], shown[0].verdict, [r.same_again for r in rows],
     )  # fmt: skip
-    return SuggestionBody(k=found.k, words=found.words)
+    return SuggestionBody(k=found.k, words=in_rows(study, found.words))
 
 
 @station("groups", 4, "Groups")

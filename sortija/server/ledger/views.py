@@ -22,7 +22,14 @@ from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.http import Status, waiting_for
 from sortija.server.studies.models import Study
 from sortija.server.studies.process_cache import remembered
-from sortija.server.studies.trail import Fact, gives_default_window, gives_years, station
+from sortija.server.studies.trail import (
+    Fact,
+    Rows,
+    gives_default_window,
+    gives_rows,
+    gives_years,
+    station,
+)
 from sortija.server.studies.windows import WindowInView
 
 __all__ = ["LedgerPage", "ledger_page"]
@@ -318,6 +325,16 @@ def _default_window(study: Study) -> WindowInView | None:
     return ledger.default_window()
 
 
+@gives_rows
+def _rows_of(study: Study) -> Rows:
+    """Customers where a log tells of them, else what the newest table calls its rows."""
+    if ledger_of(study) is not None:
+        return Rows()
+    tables = [s.intake for s in snapshots_of(study) if s.intake.role == Intake.MEMBERS]
+    told = tables[-1].mapping if tables else {}
+    return Rows(told.get("unit") or Rows().one, told.get("units") or Rows().many, has_log=False)
+
+
 @gives_years
 def _years(study: Study) -> list[int]:
     ledger = ledger_of(study)
@@ -339,7 +356,13 @@ def _fact(study: Study, window: WindowInView | None) -> Fact:
     ledger = ledger_of(study)
     if ledger is None:
         failed = Intake.objects.filter(study=study, state=Intake.FAILED).exists()
-        return Fact("failed", "a file failed") if failed else Fact("not yet", "needs a log")
+        if failed:
+            return Fact("failed", "a file failed")
+        tables = [s.intake for s in snapshots_of(study) if s.intake.role == Intake.MEMBERS]
+        if not tables:
+            return Fact("not yet", "needs a log")
+        most = max(table.came.customers for table in tables)
+        return Fact("current", f"{most:,} {_rows_of(study).many}, no log")
     if not ledger.built:
         return Fact("working", "ordering lines")
     line = waterline(ledger.lines().cubes["day"], ledger.on, ledger.rules)

@@ -79,19 +79,24 @@ class Rows(Protocol):
 def trait_sources(made: Rows) -> Iterator[tuple[str, Source]]:
     """Traits as measures: numbers, dates as days before the window's end, ordered ones as ranks
     from 0 to 1; categories and yes/no as they are."""
-    for trait in traits_of(made.study, made.window.to):
+    alone = not made.derived
+    traits = traits_of(made.study, made.window.to)
+    numbers = alone and any(trait.type == "number" for trait in traits)
+    for trait in traits:
         if trait.type not in (*_NUMBERS, *_CATEGORIES):
             continue
         note = f"as known later, on {trait.later:%d %b %Y}" if trait.later else ""
         if trait.type in _CATEGORIES:
             many = 2 <= len(trait.levels) <= 8
+            known = numbers and _OF_CLASSES.fullmatch(folded(trait.name)) is not None
             about = Measure(
                 f"trait:{trait.name}", trait.label, "", f"From the customer table: {trait.label}.",
-                "shapes" if many else "describes", family="traits",
+                "shapes" if many and not known else "describes", family="traits",
+                because=CLASSES if known else "",
             )  # fmt: skip
             yield about.name, Source(about, "category", trait.stamp, _as_told(made, trait), note)
         else:
-            about = _number_about(made, trait)
+            about = _number_about(made, trait, alone)
             yield (
                 about.name,
                 Source(
@@ -104,7 +109,8 @@ def trait_sources(made: Rows) -> Iterator[tuple[str, Source]]:
             )
 
 
-def _number_about(made: Rows, trait: Trait) -> Measure:
+def _number_about(made: Rows, trait: Trait, alone: bool) -> Measure:
+    """``alone``: no log tells of purchases, so that the table's own numbers shape the groups."""
     words, unit = f"From the customer table: {trait.label}.", trait.unit
     if trait.unit == "date":
         words, unit = f"Days from {within(trait.label)} to the window's end.", "days"
@@ -114,6 +120,8 @@ def _number_about(made: Rows, trait: Trait) -> Measure:
     elif _are_years(made, trait):
         unit = "year"
     role: Role = "out" if trait.type == "joined" else "describes"
+    if alone and trait.type in ("number", "ordered") and unit != "year":
+        role = "shapes"
     return Measure(f"trait:{trait.name}", trait.label, unit, words, role, family="traits",
                    by_definition=trait.type == "joined",
                    because=AGEING if trait.unit == "date" else "")  # fmt: skip
@@ -122,6 +130,16 @@ def _number_about(made: Rows, trait: Trait) -> Measure:
 #: Whether a trait's values are years, by its stamp: looking takes as long as a thread does.
 _YEARS: dict[str, bool] = {}
 _MOST_KEPT = 1_000
+#: A heading that speaks of classes known already, in the languages of headings.
+_OF_CLASSES = re.compile(
+    r"((known|true|real|actual|old|former|expert|manual) )?"
+    r"(class|classification|klasse|classe|clase|group|gruppe|groupe|grupo|groep|segment|segmento|"
+    r"cluster|species|variety|label|target|type|typ|tipo|soort|kind|art|tier)( ?(id|no|nr|code))?"
+)
+CLASSES = (
+    "Its heading speaks of classes that are known already: rather compare the groups with them "
+    "than let them shape the groups."
+)
 #: What a heading has to say, in the languages of headings.
 _OF_YEARS = re.compile(r"year|born|jahr|jaar|annee|\bano|nacim|nascim|geboren")
 

@@ -17,17 +17,23 @@ from sortija.server.studies import actions
 from sortija.server.studies.http import WINDOW, JobRow, body, job_row, reply
 from sortija.server.studies.models import Membership, Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import coverage, default_window, facts, whole_years
+from sortija.server.studies.trail import coverage, default_window, facts, rows_of, whole_years
 from sortija.server.studies.windows import BACKS, WindowInView, window_from
 
 
 class StudyRow(BaseModel):
+    """``unit``, ``units``: what one of its rows is called, and several; ``has_log``: whether what
+    they bought is known."""
+
     id: int
     name: str
     currency: str
     scale: int
     role: str
     revision: int
+    unit: str
+    units: str
+    has_log: bool
 
 
 class StudyList(BaseModel):
@@ -117,9 +123,11 @@ class Step(BaseModel):
 
 def _row(member: Membership) -> StudyRow:
     study = member.study
+    rows = rows_of(study)
     return StudyRow(
         id=study.pk, name=study.name, currency=study.currency, scale=study.scale,
-        role=member.role, revision=study.revision,
+        role=member.role, revision=study.revision, unit=rows.one, units=rows.many,
+        has_log=rows.has_log,
     )  # fmt: skip
 
 

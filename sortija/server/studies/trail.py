@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from sortija.server.hooks import Hook, Hooks
 from sortija.server.studies.models import Study
@@ -12,13 +13,17 @@ from sortija.server.studies.windows import WindowInView
 
 __all__ = [
     "Fact",
+    "Rows",
     "State",
     "coverage",
     "default_window",
     "facts",
     "gives_coverage",
     "gives_default_window",
+    "gives_rows",
     "gives_years",
+    "in_rows",
+    "rows_of",
     "station",
     "whole_years",
 ]
@@ -67,6 +72,40 @@ def gives_default_window(function: Opening) -> Opening:
 def default_window(study: Study) -> WindowInView | None:
     """The window that a study opens with; None while there is nothing to look at."""
     return _OPENING.function(study)
+
+
+class Rows(NamedTuple):
+    """What the rows of a study are called, one and several, and whether a log tells of them."""
+
+    one: str = "customer"
+    many: str = "customers"
+    has_log: bool = True
+
+
+_ROWS: Hook[Callable[[Study], Rows]] = Hook("what a study's rows are called")
+
+
+def gives_rows(function: Callable[[Study], Rows]) -> Callable[[Study], Rows]:
+    """Register who knows what a study's rows are called."""
+    return _ROWS.fill(function)
+
+
+def rows_of(study: Study) -> Rows:
+    """What the study's rows are called: customers, or what its table names."""
+    return _ROWS.function(study)
+
+
+def in_rows(study: Study, words: str) -> str:
+    """A sentence about customers, told of the study's rows by their name."""
+    rows = rows_of(study)
+    if rows.many == Rows().many:
+        return words
+
+    def name(found: re.Match[str]) -> str:
+        word = rows.many if found.group(2) else rows.one
+        return word[:1].upper() + word[1:] if found.group(1) == "C" else word
+
+    return re.sub(r"\b([Cc])ustomer(s?)\b", name, words)
 
 
 Years = Callable[[Study], list[int]]

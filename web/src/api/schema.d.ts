@@ -5218,8 +5218,9 @@ export interface components {
          *
          *     ``note``: what became of the file since; ``notes``: how it was read; ``lacks``: what is to be
          *     said of its columns before it can be counted, and ``needs`` all that has to be; ``currency``:
-         *     what most of its amounts are in, where that is not the study's; ``two_orders``: where its dates can be read day
-         *     first and month first alike, one of them as written, day first, and month first; else empty.
+         *     what most of its amounts are in, where that is not the study's; ``two_orders``: where its dates
+         *     can be read day first and month first alike, one of them as written, day first, and month
+         *     first; else empty.
          *     ``known_receipts``: how many an earlier file has too, and ``overlap`` what becomes of them;
          *     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
          *     category with an order, lowest first;
@@ -5934,7 +5935,8 @@ export interface components {
          *     ``roles``: role → column of a log, of offers and their answers, of districts; ``types``: column
          *     → type of a customer table; ``kinds``: a log's words for sales, returns and the like;
          *     ``orders``: levels of ordered categories, lowest first; ``month_first`` None: dates can be read
-         *     either way; ``dated``: the day that a table speaks of, as 2026-06-30, or empty.
+         *     either way; ``dated``: the day that a table speaks of, as 2026-06-30, or empty; ``unit``,
+         *     ``units``: what a row of a table is called, and several.
          */
         MappingBody: {
             /**
@@ -5980,6 +5982,16 @@ export interface components {
              * @default
              */
             dated?: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit?: string;
+            /**
+             * Units
+             * @default
+             */
+            units?: string;
         };
         /**
          * Margins
@@ -8803,7 +8815,11 @@ export interface components {
             /** Studies */
             studies: components["schemas"]["StudyRow"][];
         };
-        /** StudyRow */
+        /**
+         * StudyRow
+         * @description ``unit``, ``units``: what one of its rows is called, and several; ``has_log``: whether what
+         *     they bought is known.
+         */
         StudyRow: {
             /** Id */
             id: number;
@@ -8817,6 +8833,12 @@ export interface components {
             role: string;
             /** Revision */
             revision: number;
+            /** Unit */
+            unit: string;
+            /** Units */
+            units: string;
+            /** Has Log */
+            has_log: boolean;
         };
         /** SuggestionBody */
         SuggestionBody: {

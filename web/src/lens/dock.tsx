@@ -9,6 +9,7 @@ import { useMoney, useStudy } from "@/study/context";
 import { AddClause } from "@/lens/add-clause";
 import { Keep } from "@/lens/keep";
 import { useElsewhere } from "@/study/address";
+import { unit } from "@/study/unit";
 
 interface Props {
   folded: boolean;
@@ -82,7 +83,7 @@ export function Dock({ folded, onFold, keeping, onKeeping }: Props) {
 }
 
 function Totals() {
-  const { window } = useStudy();
+  const { study, window } = useStudy();
   const inMoney = useMoney("short");
   const { answer, clauses, set, spend } = useLens();
   const words = useClauseWords();
@@ -93,7 +94,7 @@ function Totals() {
           ? "Counting …"
           : window
             ? "Counted when the measures of this window are up to date."
-            : "No customers to look at yet. They come with the first log."}
+            : `No ${unit.many} to look at yet. They come with the first log.`}
       </p>
     );
   }
@@ -110,20 +111,26 @@ function Totals() {
             {count(lens.customers)}
           </div>
           <div className="text-12 text-quiet">
-            customers{clauses.length ? `, ${percent(lens.customers, everyone.customers)}` : ", all"}
+            {unit.many}
+            {clauses.length ? `, ${percent(lens.customers, everyone.customers)}` : ", all"}
           </div>
         </div>
-        <div>
-          <div className="font-head text-20 leading-tight font-semibold">{inMoney(lens.money)}</div>
-          <div className="text-12 text-quiet">
-            spend{clauses.length ? `, ${percent(lens.money, everyone.money)}` : ", all"}
+        {study.has_log && (
+          <div>
+            <div className="font-head text-20 leading-tight font-semibold">
+              {inMoney(lens.money)}
+            </div>
+            <div className="text-12 text-quiet">
+              spend{clauses.length ? `, ${percent(lens.money, everyone.money)}` : ", all"}
+            </div>
           </div>
-        </div>
+        )}
       </div>
       <p className="mt-1.5 min-h-[34px] text-12 text-quiet">
         {preview ? (
           <span className="text-teal">
-            would be {count(preview.customers)}, {inMoney(preview.money)}
+            would be {count(preview.customers)}
+            {study.has_log && `, ${inMoney(preview.money)}`}
           </span>
         ) : spend ? (
           `Spend here: ${spend.words}.`
@@ -177,7 +184,7 @@ function Onward() {
   const to = (page: string) => ({ pathname: `/study/${study.id}/${page}`, search });
   return (
     <div className="mt-4 grid gap-2 text-center">
-      {!pathname.endsWith("/campaigns") && (
+      {study.has_log && !pathname.endsWith("/campaigns") && (
         <Link
           to={to("campaigns")}
           className="rounded-md bg-teal px-3 py-2 font-semibold text-white hover:brightness-110"
@@ -206,7 +213,7 @@ function Charts() {
         <section key={chart.field} className="mt-2.5">
           <div className="mb-1 flex items-baseline justify-between">
             <h3 className="text-13">{chart.label}</h3>
-            {place === 0 && <span className="text-11 text-quiet">share of customers</span>}
+            {place === 0 && <span className="text-11 text-quiet">share of {unit.many}</span>}
           </div>
           {chart.edges.length > 0 ? <Histogram chart={chart} /> : <LevelBars chart={chart} />}
         </section>

@@ -12,6 +12,7 @@ import { askAnew } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { useNotice } from "@/ui/notices";
 import { Input } from "@/ui/input";
+import { unit } from "@/study/unit";
 
 type Kept = Schemas["KeptRow"];
 type Kind = "rule" | "list";
@@ -98,7 +99,7 @@ export function Keep({
           {kept.isError && <p className="text-alarm">{kept.error.message}</p>}
           {kept.data && rows.length === 0 && (
             <p className="mt-1 text-12 text-quiet">
-              Nothing yet. Pick customers, then keep them under a name.
+              Nothing yet. Pick {unit.many}, then keep them under a name.
             </p>
           )}
           <ul className="mt-1 max-h-64 overflow-y-auto">
@@ -138,7 +139,7 @@ export function Keep({
 function about(row: Kept): string {
   if (row.customers === null) return "uses something that no longer exists";
   const kind = row.kind === "rule" ? "rule, now" : `list of ${day(row.at.slice(0, 10))},`;
-  return `${kind} ${count(row.customers)} customers${row.by ? `, ${row.by}` : ""}`;
+  return `${kind} ${count(row.customers)} ${unit.many}${row.by ? `, ${row.by}` : ""}`;
 }
 
 function KeepForm({

@@ -9,6 +9,7 @@ import { place } from "@/lens/clauses";
 import { StudyContext } from "@/study/context";
 import { KeysCard, useKeys } from "@/study/keys";
 import { useHistorySteps, usePulse, useTrail } from "@/study/queries";
+import { callRows } from "@/study/unit";
 import { TopBar } from "@/study/top-bar";
 import { Trail } from "@/study/trail";
 import { SHARED, useAddress, useElsewhere } from "@/study/address";
@@ -25,6 +26,7 @@ export function Frame() {
   const inView = useMemo(() => {
     if (!trail.data) return null;
     const { study, window } = trail.data;
+    callRows(study.unit, study.units);
     const view = window ? { to: window.to, back: window.back } : asked;
     return { study, window, view, canChange: study.role !== "reader", undo };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- undo is stable in effect

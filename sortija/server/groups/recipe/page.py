@@ -27,6 +27,7 @@ from sortija.server.measures.plan import role_of
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.process_cache import remembered
+from sortija.server.studies.trail import in_rows
 
 __all__ = ["RecipeBody", "recipe_body"]
 
@@ -171,7 +172,8 @@ def _cautions(made: MeasureSet, plan: Plan, draft: Draft) -> list[Caution]:
     stamps = tuple(made.source(name).stamp for name in names)
     steps = {n: steps_of(made, plan, draft, n).__dict__ for n in draft.numeric or []}
     key = (made.stamp, stamps, draft.model_dump_json(), repr(steps))
-    return _found(Keyed(key, (made, plan, draft)))
+    found = _found(Keyed(key, (made, plan, draft)))
+    return [each.model_copy(update={"words": in_rows(made.study, each.words)}) for each in found]
 
 
 @remembered

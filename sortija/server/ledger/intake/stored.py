@@ -18,7 +18,8 @@ class MappingBody(BaseModel):
     ``roles``: role → column of a log, of offers and their answers, of districts; ``types``: column
     → type of a customer table; ``kinds``: a log's words for sales, returns and the like;
     ``orders``: levels of ordered categories, lowest first; ``month_first`` None: dates can be read
-    either way; ``dated``: the day that a table speaks of, as 2026-06-30, or empty.
+    either way; ``dated``: the day that a table speaks of, as 2026-06-30, or empty; ``unit``,
+    ``units``: what a row of a table is called, and several.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -30,6 +31,8 @@ class MappingBody(BaseModel):
     kinds: dict[str, LineKind] = {}
     orders: dict[str, list[str]] = {}
     dated: str = ""
+    unit: str = ""
+    units: str = ""
 
     def said(self) -> dict[str, Any]:
         """What is said, without what is left as it is by itself."""

@@ -12,6 +12,7 @@ import { useAddress, word, words } from "@/study/address";
 import { Button } from "@/ui/button";
 import { PageHeader } from "@/ui/page-header";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { unit } from "@/study/unit";
 
 const LISTED = { fields: words, order: word, down: word };
 
@@ -46,7 +47,7 @@ export function Customers() {
   if (!view.to)
     return (
       <Empty title="Nobody is known yet">
-        Customers are listed here once a log has been imported.
+        {unit.Many} are listed here once a log has been imported.
       </Empty>
     );
   if (list.isPending) return <Waiting />;
@@ -61,8 +62,8 @@ export function Customers() {
   return (
     <div className="grid gap-3">
       <PageHeader
-        title={lens.clauses.length ? "Customers in the lens" : "Everyone"}
-        words={`${count(total)} customers, one per row. Pick a column heading to sort by it, a figure to see how it came about.`}
+        title={lens.clauses.length ? `${unit.Many} in the lens` : "Everyone"}
+        words={`${count(total)} ${unit.many}, one per row. Pick a column heading to sort by it, a figure to see how it came about.`}
       >
         <Columns chosen={chosen} onChoose={(next) => void put({ fields: next })} />
         {canChange && (

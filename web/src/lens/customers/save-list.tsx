@@ -6,6 +6,7 @@ import { count } from "@/charts/format";
 import { useStudy } from "@/study/context";
 import { useJobActions } from "@/study/queries";
 import { Button } from "@/ui/button";
+import { unit } from "@/study/unit";
 
 const KINDS = [
   ["xlsx", "XLSX", "a sheet, the dictionary on a second one"],
@@ -53,7 +54,9 @@ export function SaveList({
   return (
     <section className="card grid gap-3 p-3" aria-label="Save as a file">
       <div className="flex items-start gap-3">
-        <h2 className="text-14">Save {count(total)} customers with the columns below</h2>
+        <h2 className="text-14">
+          Save {count(total)} {unit.many} with the columns below
+        </h2>
         <span className="flex-1" />
         <Button kind="quiet" onClick={onClose}>
           Done

@@ -8,6 +8,7 @@ import { count, inUnit, unitWords } from "@/charts/format";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
 import { Column, RowHead, SortColumn, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 const PAGE = 100;
 const ROW = 27;
@@ -56,7 +57,7 @@ export function CustomerTable({ first, query, order, down, onTurn }: Props) {
     <section className="card overflow-hidden" aria-label="Customers">
       <div ref={scroll} className="h-[calc(100vh-196px)] overflow-auto">
         <Table
-          label="Customers of the lens"
+          label={`${unit.Many} of the lens`}
           className="w-full border-separate border-spacing-0"
           aria-rowcount={total + 1}
         >
@@ -66,7 +67,7 @@ export function CustomerTable({ first, query, order, down, onTurn }: Props) {
                 strong
                 className="sticky top-0 left-0 z-20 min-w-[104px] border-b border-line bg-card px-3 py-2 align-bottom"
               >
-                Customer
+                {unit.One}
               </Column>
               {columns.map((column) => (
                 <FieldColumn
@@ -101,7 +102,7 @@ export function CustomerTable({ first, query, order, down, onTurn }: Props) {
       <p className="border-t border-line px-3 py-1.5 text-12 text-quiet">
         {shown.length > 0 &&
           `${count((rows.range?.startIndex ?? 0) + 1)} to ${count((rows.range?.endIndex ?? 0) + 1)} of ${count(total)}. `}
-        {order && "Customers without a value are listed last."}
+        {order && `${unit.Many} without a value are listed last.`}
       </p>
     </section>
   );

@@ -10,6 +10,7 @@ import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { unit } from "@/study/unit";
 
 /** The yardstick in use with the identities of its segments, and the earlier ones. */
 export function AdoptedView({ adopted }: { adopted: Schemas["Adopted"] | null }) {
@@ -19,8 +20,8 @@ export function AdoptedView({ adopted }: { adopted: Schemas["Adopted"] | null })
         <Identities adopted={adopted} />
       ) : (
         <Empty title="Nothing is adopted yet">
-          What is adopted becomes the yardstick: it places any customer at any date, and Portraits,
-          Crossings and Campaigns go by it until another takes its place.
+          What is adopted becomes the yardstick: it places any {unit.one} at any date, and
+          Portraits, Crossings and Campaigns go by it until another takes its place.
         </Empty>
       )}
       <Earlier />
@@ -57,8 +58,8 @@ function Identities({ adopted }: { adopted: Schemas["Adopted"] }) {
         {day(adopted.at.slice(0, 10))}, on the window to {day(adopted.home_to)}.
         {adopted.since && ` Decided before: ${adopted.since}.`}{" "}
         {carried
-          ? "Identities were carried over from the yardstick before, by shared customers."
-          : "The next yardstick will carry their names and marks over where it shares their customers."}
+          ? `Identities were carried over from the yardstick before, by shared ${unit.many}.`
+          : `The next yardstick will carry their names and marks over where it shares their ${unit.many}.`}
       </p>
       <ul>
         {adopted.segments.map((segment) => (

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, data } from "@/api/client";
 import { percent } from "@/charts/format";
 import { useStudy } from "@/study/context";
+import { unit } from "@/study/unit";
 
 interface Props {
   /** Numbers are picked too, so that there is something to balance. */
@@ -94,11 +95,11 @@ export function Balance({ slides, balance, k, madeFrom, waits, onBalance }: Prop
         {tried !== null && stop && preview.data
           ? places[place] === balance
             ? "As it is."
-            : `Would move ${percent(stop.moved, preview.data.customers, 0)} of ${preview.data.customers} customers looked at into another of ${k} groups.`
+            : `Would move ${percent(stop.moved, preview.data.customers, 0)} of ${preview.data.customers} ${unit.many} looked at into another of ${k} groups.`
           : balance === 0
             ? "Numbers alone."
             : stop
-              ? `Categories decide ${stop.categories}% of how far customers are apart.`
+              ? `Categories decide ${stop.categories}% of how far ${unit.many} are apart.`
               : " "}
       </p>
       {told}

@@ -11,6 +11,7 @@ import type { Row } from "@/stations/groups/queries";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
 import { Column, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 /** The groups of one candidate, each in a line: what sets it apart, how well it holds. */
 export function Candidate({
@@ -77,7 +78,7 @@ export function Candidate({
             <Column className="pr-3">Group</Column>
             <Column>What sets it apart</Column>
             <Column figures className="pl-3">
-              Customers
+              {unit.Many}
             </Column>
             <Column figures className="pl-3">
               Money

@@ -10,6 +10,7 @@ import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
 import { Column, RowHead, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 type Page = Schemas["ComparePage"];
 
@@ -72,7 +73,7 @@ export function Compare({ first, second, onPick, onClose }: Props) {
         <span className="text-13 text-quiet">
           Adjusted Rand {fixed(found.rand)}, variation of information {found.variation.toFixed(2)}.{" "}
           {found.agree !== null &&
-            `${percent(found.agree, 1, 0)} of ${count(found.both)} customers stand with their group's partner.`}
+            `${percent(found.agree, 1, 0)} of ${count(found.both)} ${unit.many} stand with their group's partner.`}
         </span>
       </p>
       <p className="mb-3 mt-1 text-12 text-quiet">
@@ -139,7 +140,7 @@ function Contingency({ page }: { page: Page }) {
   };
   return (
     <div className="overflow-x-auto">
-      <Table label="Customers of both groupings">
+      <Table label={`${unit.Many} of both groupings`}>
         <thead>
           <tr>
             <td className="pr-3 text-11 text-quiet">first ↓ · second →</td>
@@ -168,7 +169,7 @@ function Contingency({ page }: { page: Page }) {
                 </RowHead>
                 {row.map((customers, c) => {
                   const partner = page.matching[r] === c;
-                  const words = `${page.rows[r]} and ${page.columns[c]}: ${count(customers)} customers${partner ? ", partners" : ""}`;
+                  const words = `${page.rows[r]} and ${page.columns[c]}: ${count(customers)} ${unit.many}${partner ? ", partners" : ""}`;
                   return (
                     <td key={c} className="p-0">
                       <button
@@ -202,7 +203,7 @@ function Contingency({ page }: { page: Page }) {
         </tbody>
       </Table>
       <p className="mt-2 text-11 text-quiet">
-        Framed: partners, matched so that most customers agree (
+        Framed: partners, matched so that most {unit.many} agree (
         {Math.min(page.rows.length, columns)} pairs). Shade: share of the row.
       </p>
     </div>

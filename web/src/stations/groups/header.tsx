@@ -3,6 +3,7 @@ import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { PageHeader } from "@/ui/page-header";
 import { Views } from "@/ui/views";
+import { unit } from "@/study/unit";
 
 /** The page's name, its main action and its views. */
 export function Header({ page, view }: InView) {
@@ -18,7 +19,7 @@ export function Header({ page, view }: InView) {
     <>
       <PageHeader
         title="Groups"
-        words="Each row splits the customers once more; threads show who stays together."
+        words={`Each row splits the ${unit.many} once more; threads show who stays together.`}
       >
         <Actions page={page} view={view} />
       </PageHeader>

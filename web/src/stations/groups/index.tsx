@@ -9,6 +9,7 @@ import { Button } from "@/ui/button";
 import { PageHeader } from "@/ui/page-header";
 import { NextStep } from "@/ui/next-step";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { unit } from "@/study/unit";
 
 /** Groups: the recipe, the string of k and other looks at it; adopt one. */
 export function Groups() {
@@ -33,7 +34,7 @@ function NothingYet({ page }: { page: Page }) {
     <div className="grid gap-3">
       <PageHeader
         title="Groups"
-        words="Customers who are alike, found together from measures and traits."
+        words={`${unit.Many} who are alike, found together from measures and traits.`}
       />
       {page.status.state !== "empty" ? (
         <StatusBanner status={page.status} />

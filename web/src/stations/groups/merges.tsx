@@ -12,6 +12,7 @@ import { useStudy } from "@/study/context";
 import { useNewest } from "@/study/queries";
 import { Button } from "@/ui/button";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { unit } from "@/study/unit";
 
 type Body = Omit<Schemas["TreeBody"], "merges"> & { merges: number[][] };
 const NAMES: Record<string, string> = {
@@ -64,8 +65,8 @@ export function Merges({ onJudge }: Props) {
       return <Empty title="The trees are growing">{job.stage || "beginning"}</Empty>;
     return (
       <Empty title="No tree has been grown of this recipe" action={begin}>
-        Here customers join step by step into ever fewer groups. A cut across the tree makes groups;
-        long stretches without a merge say where it holds.
+        Here {unit.many} join step by step into ever fewer groups. A cut across the tree makes
+        groups; long stretches without a merge say where it holds.
       </Empty>
     );
   }
@@ -227,7 +228,7 @@ function Tree({
                     {small(size, total)}
                   </text>
                 )}
-                <title>{`${count(size)} customers`}</title>
+                <title>{`${count(size)} ${unit.many}`}</title>
               </g>
             );
           })}
@@ -283,8 +284,8 @@ function Tree({
             </text>
           </g>
           <text x={0} y={H + 54} fontSize={11} className="fill-quiet">
-            Upwards: the height of a merge, how far apart the two were. Across: customers. Drag the
-            cut, or use the arrow keys.
+            Upwards: the height of a merge, how far apart the two were. Across: {unit.many}. Drag
+            the cut, or use the arrow keys.
           </text>
         </g>
       </PickPicture>
@@ -294,7 +295,7 @@ function Tree({
           .sort((a, b) => b - a)
           .map((size) => count(size))
           .join(", ")}{" "}
-        customers
+        {unit.many}
       </p>
     </div>
   );

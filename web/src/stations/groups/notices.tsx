@@ -4,6 +4,7 @@ import type { InView } from "@/stations/groups/view";
 import { useStudy } from "@/study/context";
 import { StatusBanner } from "@/study/status-banner";
 import { Button } from "@/ui/button";
+import { unit } from "@/study/unit";
 
 /** Whether the rows tried are of another recipe, out of date or still coming. */
 export function Notices({ page, view }: InView) {
@@ -14,8 +15,8 @@ export function Notices({ page, view }: InView) {
     return (
       <p className="card flex items-baseline gap-3 px-3 py-2 text-12">
         <span className="flex-1">
-          You are looking at groups tried before: {page.method}, {count(page.customers)} customers.
-          The recipe at the left is a different one.
+          You are looking at groups tried before: {page.method}, {count(page.customers)} {unit.many}
+          . The recipe at the left is a different one.
         </span>
         <button type="button" className="underline" onClick={() => go({ run: null, k: null })}>
           Back to the current recipe

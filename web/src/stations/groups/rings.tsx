@@ -2,6 +2,7 @@ import { count, percent } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import type { Ring } from "@/stations/groups/layout";
 import type { Row } from "@/stations/groups/queries";
+import { unit } from "@/study/unit";
 
 const DISSOLVES = 0.5;
 const THIN = 0.01;
@@ -32,7 +33,7 @@ export function Threads({ row, next, left, from, to, y, below, onThread }: Threa
         const middle = (y1 + y2) / 2;
         const [x1, x2] = [left + one.x, left + other.x];
         const path = `M${x1} ${y1}C${x1} ${middle} ${x2} ${middle} ${x2} ${y2}`;
-        const words = `${count(customers)} customers, ${percent(customers, total)}, stay together from group ${a + 1} of ${row.k} to group ${b + 1} of ${next.k}`;
+        const words = `${count(customers)} ${unit.many}, ${percent(customers, total)}, stay together from group ${a + 1} of ${row.k} to group ${b + 1} of ${next.k}`;
         return (
           <g
             key={`${a}-${b}`}
@@ -85,7 +86,7 @@ export function Rings({ row, rings, left, y, onOpen }: RingsProps) {
         const around = 2 * Math.PI * ring.r;
         const dissolves = stability <= DISSOLVES;
         const x = left + ring.x;
-        const words = `Group ${ring.group + 1} of ${row.k}: ${count(size)} customers, comes back in ${(100 * stability).toFixed(0)}% of ${row.resampled} resamplings${dissolves ? ": it dissolves" : ""}`;
+        const words = `Group ${ring.group + 1} of ${row.k}: ${count(size)} ${unit.many}, comes back in ${(100 * stability).toFixed(0)}% of ${row.resampled} resamplings${dissolves ? ": it dissolves" : ""}`;
         return (
           <g key={ring.group} {...pickable({ label: words, onPick: () => onOpen(ring.group) })}>
             <title>{words}</title>

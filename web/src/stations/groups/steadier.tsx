@@ -8,6 +8,7 @@ import { StatusBanner } from "@/study/status-banner";
 import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
 import { RowHead, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 /** Would customers stand in the same group if the year happened again, and what would help. */
 export function Steadier({ row }: { row: Row }) {
@@ -80,9 +81,9 @@ function Variants({ row }: { row: Row }) {
       <p className="mt-1.5 text-11 text-quiet">
         {luck && reliability !== null && (
           <>
-            {luck} ranks customers alike by {reliability.value.toFixed(2)} in two years
+            {luck} ranks {unit.many} alike by {reliability.value.toFixed(2)} in two years
             {reliability.mostly_luck &&
-              ": mostly luck. As a description it serves, as a shaper it makes customers hop"}
+              `: mostly luck. As a description it serves, as a shaper it makes ${unit.many} hop`}
             .{" "}
           </>
         )}

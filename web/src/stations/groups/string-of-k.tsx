@@ -8,6 +8,7 @@ import { PickPicture } from "@/charts/picture";
 import { layout } from "@/stations/groups/layout";
 import type { Row } from "@/stations/groups/queries";
 import { Dissolves, Rings, Threads } from "@/stations/groups/rings";
+import { unit } from "@/study/unit";
 
 const ROW = 56;
 const TOP = 46;
@@ -205,8 +206,8 @@ export function StringOfK(props: Props) {
       </PickPicture>
       <div className="mt-1 flex items-baseline justify-between gap-4">
         <p className="text-11 text-quiet">
-          In the ring: % of customers. Its closed part: how often the group comes back when
-          customers are drawn anew; hatched: it dissolves. Cost is ringed where it bends. A ring
+          In the ring: % of {unit.many}. Its closed part: how often the group comes back when{" "}
+          {unit.many} are drawn anew; hatched: it dissolves. Cost is ringed where it bends. A ring
           opens, a thread picks those who stay.
         </p>
         <button

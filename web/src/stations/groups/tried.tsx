@@ -11,6 +11,7 @@ import type { GroupsView, InView } from "@/stations/groups/view";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Empty } from "@/ui/status";
+import { unit } from "@/study/unit";
 
 /** The rows that were tried, as a string of k beside the recipe or as a map. */
 export function Tried({ page, view }: InView) {
@@ -100,7 +101,7 @@ function Suggestion({ page, row, stale, go }: { page: Page; row: Row; stale: boo
               ? "These rows are from before the change; group again for a suggestion."
               : "The suggestion comes when every row is judged."}{" "}
           <span className="text-quiet">
-            {count(page.customers)} customers were grouped{window && `, up to ${day(window.to)}`}
+            {count(page.customers)} {unit.many} were grouped{window && `, up to ${day(window.to)}`}
             {page.left_out > 0 &&
               `; ${count(page.left_out)} have no visit or lack a value and stay out`}
             {page.dropped.length > 0 &&

@@ -45,7 +45,7 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
   const { report } = intake;
   const { notes, ragged } = report;
   const words =
-    whatCame(intake.role, report) +
+    whatCame(intake, report) +
     (ragged > 0 ? `, ${count(ragged)} rows had too many or too few cells` : "") +
     (notes.length > 0 ? `. ${notes.join(" ")}` : "") +
     (intake.note ? `. ${intake.note}` : "");
@@ -80,14 +80,17 @@ function File({ intake }: { intake: Schemas["IntakeRow"] }) {
   );
 }
 
-function whatCame(role: string, report: Schemas["IntakeReport"]): string {
+function whatCame(
+  { role, mapping }: Schemas["IntakeRow"],
+  report: Schemas["IntakeReport"],
+): string {
   if (role === "log") return `${count(report.lines)} lines, ${count(report.receipts)} receipts`;
   if (role === "responses")
     return `${count(report.rows)} answers to ${count(report.offers)} offers`;
   if (role === "offers") return `${count(report.offers)} offers`;
   return role === "areas"
     ? `${count(report.areas)} districts`
-    : `${count(report.customers)} customers`;
+    : `${count(report.customers)} ${mapping.units || "customers"}`;
 }
 
 /** What becomes of receipts that an earlier file has too. */

@@ -1,5 +1,6 @@
 import { count } from "@/charts/format";
 import { useStudy } from "@/study/context";
+import { unit } from "@/study/unit";
 import { useTrail } from "@/study/queries";
 import { NextStep } from "@/ui/next-step";
 
@@ -25,7 +26,7 @@ export function WhatNext({ lines, alone }: Props) {
     <p className="card flex flex-wrap items-center justify-between gap-x-4 gap-y-2 p-3">
       <span>
         {lines === null
-          ? "No log has been imported yet: what customers bought, and when, is not known. Their traits are, and groups can be made of them."
+          ? `A table without a log: what its ${unit.many} are like is known, and groups can be made of it; purchases are not.`
           : `${count(lines)} lines count. Check below what was set aside; then see what they say of each customer.`}
       </span>
       <NextStep to="measures" look="main">

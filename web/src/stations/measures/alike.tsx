@@ -14,6 +14,7 @@ import { Failed, Waiting } from "@/ui/status";
 import { Checkbox } from "@/ui/input";
 import { PAIRED } from "@/stations/measures/paired";
 import { useAddress } from "@/study/address";
+import { unit } from "@/study/unit";
 
 type Alike = Schemas["AlikePage"];
 const NAME = 170;
@@ -63,8 +64,8 @@ export function AlikeMatrix({ page }: { page: Page }) {
         <Field found={found} order={order} />
         <p className="mt-2 text-11 text-quiet">
           {found.exact
-            ? `All ${count(found.customers)} customers of the table`
-            : `A seeded sample of ${count(found.customers)} customers`}
+            ? `All ${count(found.customers)} ${unit.many} of the table`
+            : `A seeded sample of ${count(found.customers)} ${unit.many}`}
           ; each pair over those who have both. Two numbers: {rank ? "Spearman" : "Pearson"}; two
           categories: V; one of each: correlation ratio.
           {found.left_out > 0 && ` ${found.left_out} more do not fit here.`}

@@ -14,6 +14,7 @@ import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
 import { Failed } from "@/ui/status";
+import { unit } from "@/study/unit";
 
 interface Props {
   thread: Thread;
@@ -69,9 +70,9 @@ export function Detail({ thread, numbers, page, onChoose, onGo }: Props) {
       {found.begins && (
         <p className="max-w-[820px]">
           The log begins on {dayOfNumber(found.begins.day)}, and {percent(found.begins.share, 1, 0)}{" "}
-          of its customers were first seen within three months of that: more than join in such a
+          of its {unit.many} were first seen within three months of that: more than join in such a
           time, so most of them came before. The model takes the first visit in the log for the
-          first of all. For these customers its figures rest on the log’s months alone, and say
+          first of all. For these {unit.many} its figures rest on the log’s months alone, and say
           nothing of the years before.
         </p>
       )}

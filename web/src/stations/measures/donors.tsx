@@ -9,6 +9,7 @@ import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
 import { RowHead, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 /** For one customer without a value: who would give it, how near they are, and what comes out. */
 export function Donors({ thread, found }: { thread: Thread; found: Schemas["MeasureDetail"] }) {
@@ -31,7 +32,8 @@ export function Donors({ thread, found }: { thread: Thread; found: Schemas["Meas
   });
   if (!who) return null;
   if (fill.isError) return <p className="mt-1 text-11 text-alarm">{fill.error.message}</p>;
-  if (!fill.data) return <p className="mt-1 text-11 text-quiet">Finding the nearest customers …</p>;
+  if (!fill.data)
+    return <p className="mt-1 text-11 text-quiet">Finding the nearest {unit.many} …</p>;
   const words = (value: number | null) => inUnit(value, thread.unit, study.currency);
   return (
     <div className="mt-1 rounded-md border border-line bg-card p-2 text-11">
@@ -39,7 +41,7 @@ export function Donors({ thread, found }: { thread: Thread; found: Schemas["Meas
         <CustomerLink number={who.number}>{fill.data.name}</CustomerLink> would get{" "}
         <b className="font-semibold">{words(fill.data.value)}</b>, the mean of
       </p>
-      <Table label="Customers whose values stood in" className="mt-1 w-full">
+      <Table label={`${unit.Many} whose values stood in`} className="mt-1 w-full">
         <tbody>
           {fill.data.donors.map((donor) => (
             <tr key={donor.number}>
@@ -57,7 +59,7 @@ export function Donors({ thread, found }: { thread: Thread; found: Schemas["Meas
       </p>
       {found.lacking.length > 1 && (
         <button type="button" className="mt-1 underline" onClick={() => setPlace(place + 1)}>
-          Another customer
+          Another {unit.one}
         </button>
       )}
     </div>

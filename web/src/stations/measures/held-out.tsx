@@ -2,6 +2,7 @@ import type { Schemas } from "@/api/client";
 import { count, dayOfNumber, figure, fixed } from "@/charts/format";
 import { Picture } from "@/charts/picture";
 import { Column, RowHead, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 const W = 330;
 const H = 110;
@@ -26,7 +27,7 @@ export function HeldOut({
       <p className={`mt-0.5 max-w-[820px] ${check.fits ? "text-quiet" : "text-alarm"}`}>
         {check.fits
           ? `Yes: fitted on the log before ${dayOfNumber(check.split)}, it expected ${share(check.error)} visits over the months after, ${share(check.worst)} in the worst of them.`
-          : `It does not fit: fitted on the log before ${dayOfNumber(check.split)}, it expected ${share(check.error)} visits over the months after, and ${share(check.worst)} in the worst of them. The model knows no seasons: use it to rank customers, not to count visits.`}
+          : `It does not fit: fitted on the log before ${dayOfNumber(check.split)}, it expected ${share(check.error)} visits over the months after, and ${share(check.worst)} in the worst of them. The model knows no seasons: use it to rank ${unit.many}, not to count visits.`}
         {!model.converged && " Its parameters lie at the edge of what can be told apart."}
       </p>
       <div className="mt-2 grid grid-cols-[350px_1fr] gap-6">
@@ -73,7 +74,7 @@ export function HeldOut({
         </Picture>
         <div>
           <p className="text-11 text-quiet">
-            Bars: visit days observed. Line: expected, of {count(check.customers)} customers known
+            Bars: visit days observed. Line: expected, of {count(check.customers)} {unit.many} known
             before.
           </p>
           <Table label="Expected and observed, by visits before" className="mt-1">
@@ -81,10 +82,10 @@ export function HeldOut({
               <tr className="text-left text-quiet">
                 <Column className="pr-4">visit days before</Column>
                 <Column figures className="pr-4">
-                  customers
+                  {unit.many}
                 </Column>
                 <Column figures className="pr-4">
-                  expected per customer
+                  expected per {unit.one}
                 </Column>
                 <Column figures>observed</Column>
               </tr>

@@ -7,6 +7,7 @@ import { barRange, holds, rangeClause, withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import type { Thread } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
+import { unit } from "@/study/unit";
 
 const W = 380;
 const H = 84;
@@ -56,7 +57,7 @@ export function Histogram({ thread, numbers, found }: Props) {
                 height={H}
                 fill="transparent"
                 {...pickable({
-                  label: `${words(from)} to ${words(to)}: ${count(bar)} customers`,
+                  label: `${words(from)} to ${words(to)}: ${count(bar)} ${unit.many}`,
                   pressed: picked,
                   onPick: (more) => lens.pick(thread.field, pick, more),
                   onTry: (resting) => lens.preview(resting ? tried : null),

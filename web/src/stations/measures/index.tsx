@@ -22,6 +22,7 @@ import { chosen } from "@/ui/chosen";
 import { PageHeader } from "@/ui/page-header";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Views } from "@/ui/views";
+import { unit } from "@/study/unit";
 
 const VIEWS = [
   ["threads", "Threads"],
@@ -111,14 +112,14 @@ export function Measures() {
 
 function inWords(page: Schemas["MeasuresPage"], window: Schemas["WindowRow"] | null): string {
   if (!window || page.threads.length === 0)
-    return "What each customer did within the window, as figures one can defend.";
+    return `What each ${unit.one} did within the window, as figures one can defend.`;
   const trait = page.populations.find((each) => each.name === page.of);
   if (trait)
-    return `${count(page.with_purchase)} of ${count(trait.levels)} by ${within(trait.label)}, each with the purchases of its customers in the window to ${day(window.to)}.`;
+    return `${count(page.with_purchase)} of ${count(trait.levels)} by ${within(trait.label)}, each with the purchases of its ${unit.many} in the window to ${day(window.to)}.`;
   if (!page.has_log)
-    return `${count(page.customers)} customers from the customer table as it was on ${day(window.to)}. Its columns are the measures.`;
+    return `${count(page.customers)} ${unit.many} from the ${unit.one} table as it was on ${day(window.to)}. Its columns are the measures.`;
   const second = page.beside === null ? "" : ` Dashed: ${count(page.beside)} in the second window.`;
-  return `${count(page.with_purchase)} of ${count(page.customers)} customers bought in the window to ${day(window.to)}: they are the table.${second}`;
+  return `${count(page.with_purchase)} of ${count(page.customers)} ${unit.many} bought in the window to ${day(window.to)}: they are the table.${second}`;
 }
 
 function NothingYet({ words }: { words: string }) {

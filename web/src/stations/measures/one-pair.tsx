@@ -19,6 +19,7 @@ import { Button } from "@/ui/button";
 import { Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
 import { Checkbox } from "@/ui/input";
+import { unit } from "@/study/unit";
 
 interface Props {
   page: Page;
@@ -172,7 +173,7 @@ function Told({ found }: { found: Schemas["PairPage"] }) {
       <p className="text-quiet">
         {found.shown < found.customers
           ? `Grey squares: all ${count(found.customers)}. Points: a seeded sample of ${count(found.shown)}.`
-          : `One point per customer, ${count(found.shown)} of them.`}{" "}
+          : `One point per ${unit.one}, ${count(found.shown)} of them.`}{" "}
         Axes hold the middle 99%. Draw a box to look closer.
       </p>
     </div>

@@ -8,6 +8,7 @@ import { useLens } from "@/lens/context";
 import { Donors } from "@/stations/measures/donors";
 import type { Choice, Thread } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
+import { unit } from "@/study/unit";
 
 type Option = Schemas["Option"];
 
@@ -53,7 +54,7 @@ export function Options({ thread, numbers, found, onChoose }: Props) {
           {same ? `As proposed: ${reason(numbers)}` : "Chosen by hand."}
           {numbers.instead &&
             " Half of the values are alike, so the standard deviation takes the place of the quartiles."}
-          {numbers.constant && " Every value is the same: it cannot tell customers apart."}
+          {numbers.constant && ` Every value is the same: it cannot tell ${unit.many} apart.`}
         </p>
         {!same && canChange && (
           <button

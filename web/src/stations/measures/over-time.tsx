@@ -12,6 +12,7 @@ import { StatusBanner } from "@/study/status-banner";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Checkbox } from "@/ui/input";
 import { useAddress, word } from "@/study/address";
+import { unit } from "@/study/unit";
 
 const STEPS = [
   ["month", "by month"],
@@ -94,7 +95,7 @@ function Customers({ found }: { found: Schemas["SeriesPage"] }) {
   return (
     <Lines
       found={found}
-      title="Customers with a purchase"
+      title={`${unit.Many} with a purchase`}
       middle={found.customers}
       words={(value) => count(Math.round(value))}
       zero

@@ -14,6 +14,7 @@ import { queueWrite, mark } from "@/study/write-queue";
 import { Button } from "@/ui/button";
 import { useNotice } from "@/ui/notices";
 import { Input } from "@/ui/input";
+import { unit } from "@/study/unit";
 
 /** A measure of the study's own: a formula over the others, tried while it is written. */
 export function OwnMeasure({ revision }: { revision: number }) {
@@ -245,7 +246,7 @@ function Tried({ found }: { found: Schemas["Checked"] }) {
         </Glyph>
       )}
       <p>
-        {count(found.count)} customers have it
+        {count(found.count)} {unit.many} have it
         {found.missing > 0 && `, ${count(found.missing)} do not`}: from {words(found.low)} to{" "}
         {words(found.high)}, median {words(found.median)}
         {found.unit && (

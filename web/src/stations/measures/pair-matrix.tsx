@@ -11,6 +11,7 @@ import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
+import { unit } from "@/study/unit";
 
 const MOST = 7;
 const GAP = 8;
@@ -174,7 +175,7 @@ function Field({
         })}
       </PickPicture>
       <p className="text-11 text-quiet">
-        The same {count(found.numbers.length)} of {count(found.customers)} customers in each, a
+        The same {count(found.numbers.length)} of {count(found.customers)} {unit.many} in each, a
         seeded sample; r is of all. {axes.some((axis) => axis.log) && "Some axes are log scales. "}
         Pick a picture to see the pair whole.
       </p>

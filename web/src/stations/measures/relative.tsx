@@ -6,6 +6,7 @@ import type { Page, Thread } from "@/stations/measures/use-measures";
 import { useStudy } from "@/study/context";
 import { PAIRED } from "@/stations/measures/paired";
 import { useAddress } from "@/study/address";
+import { unit } from "@/study/unit";
 
 const W = 250;
 const H = 150;
@@ -83,7 +84,7 @@ export function RelativePlot({
         onClick={() => void put({ look: "pairs", x: thread.name, y: relative.name })}
       >
         {relative.x.length < relative.customers
-          ? `${count(relative.x.length)} of ${count(relative.customers)} customers shown: see the pair`
+          ? `${count(relative.x.length)} of ${count(relative.customers)} ${unit.many} shown: see the pair`
           : "See the pair"}
       </button>
     </figure>

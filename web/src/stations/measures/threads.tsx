@@ -7,6 +7,7 @@ import { COLUMNS } from "@/stations/measures/row";
 import { useChoice } from "@/stations/measures/use-measures";
 import type { Page, Thread } from "@/stations/measures/use-measures";
 import { useMoney } from "@/study/context";
+import { unit } from "@/study/unit";
 
 const FAMILIES: Record<string, string> = {
   visits: "Visits",
@@ -62,7 +63,8 @@ export function Threads({ page, beside }: { page: Page; beside: string }) {
           <span className="text-13 font-semibold text-ink">Measure</span>
           <span className="px-14">
             <b className="font-semibold text-ink">Above: as it is. Below: as prepared.</b> Links go
-            from where 5, 25, 50, 75, 95% of the customers stand to where the preparation puts them.
+            from where 5, 25, 50, 75, 95% of the {unit.many} stand to where the preparation puts
+            them.
             {beside && " Dashed: the second window."}
           </span>
           <span>missing, outliers, skew</span>
@@ -109,8 +111,8 @@ export function Threads({ page, beside }: { page: Page; beside: string }) {
         <p className="px-1 text-12 text-quiet">
           The window&rsquo;s ledger, {inMoney(page.reconciliation.ledger)}, is{" "}
           {inMoney(page.reconciliation.table)} in this table,{" "}
-          {inMoney(page.reconciliation.without_purchase)} of customers without a purchase, and{" "}
-          {inMoney(page.reconciliation.without_customer)} of lines without a customer.
+          {inMoney(page.reconciliation.without_purchase)} of {unit.many} without a purchase, and{" "}
+          {inMoney(page.reconciliation.without_customer)} of lines without a {unit.one}.
         </p>
       )}
     </>

@@ -19,6 +19,7 @@ import { chosen as viewOf } from "@/ui/chosen";
 import { PageHeader } from "@/ui/page-header";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Views } from "@/ui/views";
+import { unit } from "@/study/unit";
 
 const VIEWS = [
   ["threads", "Threads"],
@@ -51,7 +52,7 @@ export function Portraits() {
         title="Portraits"
         words={
           window && page.segments.length
-            ? `${page.segments.length} groups of ${count(page.customers)} customers, up to and including ${day(window.to)}.`
+            ? `${page.segments.length} groups of ${count(page.customers)} ${unit.many}, up to and including ${day(window.to)}.`
             : "What sets each segment apart, and a name for it."
         }
       >
@@ -83,7 +84,7 @@ export function Portraits() {
       {adopted && (adopted.since || !page.at_home) && page.segments.length > 0 && (
         <p className="card px-3 py-2 text-12">
           {!page.at_home &&
-            `These groups were adopted on the window to ${day(adopted.home_to)}; here the same customers are placed by them, without refitting. `}
+            `These groups were adopted on the window to ${day(adopted.home_to)}; here the same ${unit.many} are placed by them, without refitting. `}
           {adopted.since && `Decided on an earlier ledger: ${adopted.since}.`}
         </p>
       )}

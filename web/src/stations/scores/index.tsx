@@ -30,6 +30,7 @@ import { useNotice } from "@/ui/notices";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Views } from "@/ui/views";
 import { Select } from "@/ui/select";
+import { unit } from "@/study/unit";
 
 const VIEWS = [
   ["field", "Field and ladder"],
@@ -63,7 +64,7 @@ function Whole({ page }: { page: Page }) {
         words={
           window && there
             ? `${heads(page.scored, page.of)} in bands up to ${day(window.to)}, the highest band best.${page.unscored > 0 ? ` ${count(page.unscored)} have no score: no visit in the window, or no value.` : ""}`
-            : "Customers cut into bands, the highest the best, drawn at their real sizes."
+            : `${unit.Many} cut into bands, the highest the best, drawn at their real sizes.`
         }
       >
         {canChange && there && !page.of && (
@@ -83,7 +84,7 @@ function Whole({ page }: { page: Page }) {
           action={<NextStep to="ledger">Import a log first</NextStep>}
         >
           Here plots of recency and frequency will lie as wide and as high as their bands really
-          are, shaded by the money per customer, with fences that make a ladder of tiers.
+          are, shaded by the money per {unit.one}, with fences that make a ladder of tiers.
         </Empty>
       )}
       {there && (
@@ -157,7 +158,7 @@ function FieldAndLadder({
         />
         <ShadeLegend page={page} />
         <p className="mb-2 text-12 text-quiet">
-          {!page.of && "Draw a box over plots to look at their customers. "}
+          {!page.of && `Draw a box over plots to look at their ${unit.many}. `}
           Drag a cut on a ruler, a corner of a fence.{" "}
           {words.map(([label, why]) => (
             <span key={label}>
@@ -327,7 +328,7 @@ function Axes({ page }: { page: Page }) {
           className="field-sizing-content max-w-[168px]"
           onChange={(value) => void put({ shade: value })}
           options={[
-            ["heads", "money per customer"],
+            ["heads", `money per ${unit.one}`],
             ["money", "money"],
             ["customers", "customers"],
             ...(!page.of ? [["back", "share that came back"] as const] : []),

@@ -9,6 +9,7 @@ import { useLens } from "@/lens/context";
 import { heads } from "@/stations/scores/heads";
 import type { Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
+import { unit } from "@/study/unit";
 
 const W = 620;
 const H = 118;
@@ -55,7 +56,7 @@ export function Totals({ page, lows, canMove, onMove, onLand }: Props) {
     <PickPicture
       viewBox={`0 0 ${W} ${H + FOOT}`}
       className="block w-full select-none"
-      label="Customers by the total of their bands"
+      label={`${unit.Many} by the total of their bands`}
     >
       <g ref={frame}>
         <rect width={W} height={H} fill="transparent" />

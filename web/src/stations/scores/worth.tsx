@@ -11,6 +11,7 @@ import type { Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
+import { unit } from "@/study/unit";
 
 type Curve = Schemas["WorthCurve"];
 const MONTHS = [1, 3, 6, 12];
@@ -64,8 +65,8 @@ export function Worth({ page }: { page: Page }) {
         </label>
       </div>
       <p className="mb-3 text-12 text-quiet">
-        {count(found.customers)} customers by their bands at {day(found.at)}, and what they did from{" "}
-        {day(found.since)} to {day(found.to)}. Those who did not come back count as 0.
+        {count(found.customers)} {unit.many} by their bands at {day(found.at)}, and what they did
+        from {day(found.since)} to {day(found.to)}. Those who did not come back count as 0.
       </p>
       <div className="grid grid-cols-[repeat(auto-fit,minmax(380px,1fr))] gap-4">
         <Chart
@@ -76,7 +77,7 @@ export function Worth({ page }: { page: Page }) {
           words={(value) => `${figure(100 * value)}%`}
         />
         <Chart
-          title={`Spend per customer, ${study.currency}`}
+          title={`Spend per ${unit.one}, ${study.currency}`}
           curves={found.curves}
           values={(curve) => curve.spend}
           everyone={found.spend}
@@ -177,7 +178,7 @@ function Chart({ title, curves, values, everyone, words }: ChartProps) {
               />
               {points.map(([px, py, band, value]) => (
                 <circle key={band} cx={px} cy={py} r={3.4} fill="var(--color-ink)">
-                  <title>{`${curve.label} band ${band + 1}: ${words(value)}, ${count(curve.customers[band] ?? 0)} customers`}</title>
+                  <title>{`${curve.label} band ${band + 1}: ${words(value)}, ${count(curve.customers[band] ?? 0)} ${unit.many}`}</title>
                 </circle>
               ))}
               <text x={LEFT + W + 8} y={(labels[n] ?? 0) + 4} fontSize={11}>

@@ -20,6 +20,7 @@ import { useAddress, whole, word } from "@/study/address";
 import { Button } from "@/ui/button";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Select } from "@/ui/select";
+import { unit } from "@/study/unit";
 
 type Page = Schemas["MapPage"];
 
@@ -187,7 +188,7 @@ function Said({ plane, most, look }: { plane: PlanePage; most: number; look: str
     <p className="text-11 text-quiet">
       {shown < plane.customers
         ? `${plane.cells && most >= 20_000 ? `Grey squares: all ${count(plane.customers)}. ` : ""}Points: a seeded sample of ${count(shown)}.`
-        : `One point per customer, ${count(shown)}.`}{" "}
+        : `One point per ${unit.one}, ${count(shown)}.`}{" "}
       {look !== "matrix" && look !== "neighbours" && "Numbered: the groups’ means. "}
       {look !== "neighbours" && "Axes hold the middle 99%. "}
       {look !== "turned" && "Draw a box to look closer."}
@@ -258,14 +259,14 @@ function Neighbourhood({ page, row, colour }: { page: Page; row: Row; colour: st
           !page.job &&
           canChange && (
             <Button kind="main" disabled={lay.isPending} onClick={() => lay.mutate()}>
-              Lay out {count(page.customers)} customers
+              Lay out {count(page.customers)} {unit.many}
             </Button>
           )
         }
       >
         {page.job
           ? `${page.job.stage || "beginning"}${page.job.of > 0 ? `, ${count(page.job.done)} of ${count(page.job.of)}` : ""}`
-          : "Here customers who are alike in everything that was picked will stand side by side, whatever their groups."}
+          : `Here ${unit.many} who are alike in everything that was picked will stand side by side, whatever their groups.`}
       </Empty>
     );
   if (error) return <Failed words={error.message} />;

@@ -9,6 +9,7 @@ import { useLens } from "@/lens/context";
 import { brushes } from "@/stations/groups/map/points";
 import type { Cloud, Plane as Page } from "@/stations/groups/map/points";
 import { useStudy } from "@/study/context";
+import { unit } from "@/study/unit";
 
 interface Props {
   plane: Page;
@@ -33,8 +34,8 @@ export function Plane({ plane, cloud, centres }: Props) {
     <Scatter
       x={{ label: x.label, axis: x.axis, words: words(x.unit) }}
       y={{ label: y.label, axis: y.axis, words: words(y.unit) }}
-      label={`${x.label} across, ${y.label} upwards, ${count(plane.shown)} customers coloured by ${plane.colour}`}
-      bare={bare ? "Alike customers stand side by side; the axes have no unit" : undefined}
+      label={`${x.label} across, ${y.label} upwards, ${count(plane.shown)} ${unit.many} coloured by ${plane.colour}`}
+      bare={bare ? `Alike ${unit.many} stand side by side; the axes have no unit` : undefined}
       draw={draw}
       onBox={(across, up) =>
         lens.set(

@@ -7,6 +7,7 @@ import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
+import { unit } from "@/study/unit";
 
 const W = 560;
 const LOW = -400;
@@ -39,10 +40,10 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
   const x = (value: number) => ((Math.max(LOW, Math.min(HIGH, value)) - LOW) / (HIGH - LOW)) * W;
   const zero = x(0);
   return (
-    <div aria-label="Silhouettes by customer" role="group">
+    <div aria-label={`Silhouettes by ${unit.one}`} role="group">
       <p className="mb-2 text-12 text-quiet">
-        One line per customer: to the right those who fit their group, to the left those nearer to
-        another. {found.exact ? "All" : "A seeded sample of"} {count(many)} customers; mean{" "}
+        One line per {unit.one}: to the right those who fit their group, to the left those nearer to
+        another. {found.exact ? "All" : "A seeded sample of"} {count(many)} {unit.many}; mean{" "}
         {fixed(found.mean)}.
       </p>
       <div className="grid gap-1.5">

@@ -21,7 +21,6 @@ const WHAT: Record<string, string> = {
 
 const NOUNS: Record<string, string> = {
   log: "lines",
-  members: "customers",
   responses: "answers",
   offers: "offers",
   areas: "districts",
@@ -32,7 +31,8 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
   const review = useReview(intake);
   const parts = { intake, mapping: review.mapping, onChange: review.remap };
   const asked = asksForOrder(intake, review.mapping);
-  const noun = NOUNS[intake.role] ?? "rows";
+  const several = intake.role === "members" ? review.mapping.units : NOUNS[intake.role];
+  const noun = several || "rows";
   return (
     <section className="card p-4" aria-label={`Review of ${intake.name}`}>
       <div className="mb-3 flex items-center gap-3">

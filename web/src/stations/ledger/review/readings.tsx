@@ -37,6 +37,24 @@ export function DateQuestion({ intake, mapping, onChange }: Props) {
   );
 }
 
+/** A word that is taken once it has been typed. */
+function Typed({ value, onChange }: { value: string; onChange: (value: string) => void }) {
+  return (
+    <Input
+      key={value}
+      size={12}
+      maxLength={30}
+      defaultValue={value}
+      onBlur={(event) => {
+        if (event.target.value.trim() !== value) onChange(event.target.value.trim());
+      }}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") event.currentTarget.blur();
+      }}
+    />
+  );
+}
+
 /** How the file's cells are written: its text, its dates, its amounts, the day it speaks of. */
 export function Readings({
   intake,
@@ -57,6 +75,21 @@ export function Readings({
             options={intake.encodings.map((each) => [each.key, each.words] as const)}
           />
         </label>
+      )}
+      {intake.role === "members" && (
+        <span className="flex items-center gap-1.5">
+          <label className="flex items-center gap-1.5">
+            Each row is a
+            <Typed value={mapping.unit ?? ""} onChange={(unit) => onChange({ ...mapping, unit })} />
+          </label>
+          <label className="flex items-center gap-1.5">
+            , several are
+            <Typed
+              value={mapping.units ?? ""}
+              onChange={(units) => onChange({ ...mapping, units })}
+            />
+          </label>
+        </span>
       )}
       {intake.role === "members" && (
         <label className="flex items-center gap-1.5">

@@ -21,6 +21,7 @@ import { TakeAway } from "@/study/take-away";
 import { Select } from "@/ui/select";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Column, RowHead, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 /** The columns against one category: shares, counts, index or residuals. */
 export function CrossTable() {
@@ -31,7 +32,7 @@ export function CrossTable() {
   if (!page.by)
     return (
       <Empty title="Nothing to set the segments against">
-        Bring in a customer table at the Ledger, score customers, or keep a lens: each can stand
+        Bring in a {unit.one} table at the Ledger, score {unit.many}, or keep a lens: each can stand
         against the segments here.
       </Empty>
     );
@@ -133,7 +134,7 @@ function small(page: Page): string {
   const parts = [
     "Shaded: more (violet) or less (ochre) than chance makes, all cells together; the rest is quiet.",
   ];
-  if (page.spend) parts.push("Shares are means over customers, so that each counts alike.");
+  if (page.spend) parts.push(`Shares are means over ${unit.many}, so that each counts alike.`);
   if (page.v !== null) {
     const sure = page.p === null ? "" : page.p < 0.001 ? ", p < 0.001" : `, p ${fixed(page.p, 3)}`;
     parts.push(`V ${fixed(page.v, 2)}, χ² ${fixed(page.chi_squared ?? 0, 0)}${sure}.`);
@@ -208,7 +209,7 @@ function noteOf(level: Level, column: number, name: string): string {
   const told = (figure: "column" | "index" | "counts" | "residuals") =>
     wordsOf(valueOf(level, column, figure), figure);
   const parts = [
-    level.counts.length > 0 ? `${told("counts")} customers` : "",
+    level.counts.length > 0 ? `${told("counts")} ${unit.many}` : "",
     `${told("column")} of ${name}, ${percent(level.everyone)} of everyone`,
     `index ${told("index")}`,
     level.residuals.length > 0 ? `residual ${told("residuals")}` : "",

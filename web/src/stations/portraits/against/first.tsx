@@ -12,6 +12,7 @@ import type { Grid, GridCell } from "@/ui/grid";
 import { Select } from "@/ui/select";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Column, RowHead, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 type Page = Schemas["FirstPage"];
 
@@ -32,14 +33,14 @@ export function First() {
   if (!by)
     return (
       <Empty title="No number to order by">
-        These customers have no measure or trait that is a number.
+        These {unit.many} have no measure or trait that is a number.
       </Empty>
     );
   const longest = Math.max(0, ...page.lists.map((list) => list.customers.length));
   const told = (value: number) => inUnit(value, by.unit, study.currency);
   return (
     <Stale status={page.status}>
-      <section className="card" aria-label={`First customers by ${by.label}`}>
+      <section className="card" aria-label={`First ${unit.many} by ${by.label}`}>
         <div className="flex items-center justify-between gap-3 border-b border-line px-3 py-1.5">
           <span className="flex items-center gap-2 text-12 text-quiet">
             By
@@ -61,7 +62,7 @@ export function First() {
         </div>
         <div className="overflow-x-auto">
           <Table
-            label={`First customers by ${by.label}`}
+            label={`First ${unit.many} by ${by.label}`}
             className="w-full"
             style={{ minWidth: 60 + page.columns.length * 150 }}
           >

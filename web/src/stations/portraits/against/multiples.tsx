@@ -19,6 +19,7 @@ import { text } from "@/ui/grid";
 import type { Grid } from "@/ui/grid";
 import { Select } from "@/ui/select";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { unit } from "@/study/unit";
 
 type Page = Schemas["MultiplesPage"];
 type Panel = Schemas["MultipleBody"];
@@ -38,7 +39,7 @@ export function Multiples() {
   if (!x || !y)
     return (
       <Empty title="Two numbers are needed">
-        These customers have fewer than two measures or traits that are numbers.
+        These {unit.many} have fewer than two measures or traits that are numbers.
       </Empty>
     );
   const options = page.options.map((option) => [option.name, option.label] as const);
@@ -65,7 +66,7 @@ export function Multiples() {
               onChange={(name) => void put({ x: name, y: y.name })}
             />
             <span className="text-11">
-              the darker, the more customers; line: trend; drag a box to look closer
+              the darker, the more {unit.many}; line: trend; drag a box to look closer
             </span>
           </span>
           <TakeAway
@@ -113,7 +114,7 @@ function Small(props: { page: Page; panel: Panel; x: Axis; y: Axis }) {
   const mark =
     own.length > 0
       ? pickable({
-          label: `${name}: ${count(panel.customers)} customers, ${rWords(panel)}`,
+          label: `${name}: ${count(panel.customers)} ${unit.many}, ${rWords(panel)}`,
           onPick: () => lens.set(own),
         })
       : {};

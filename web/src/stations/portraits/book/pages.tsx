@@ -4,6 +4,7 @@ import { SegmentMark } from "@/marks/segment-mark";
 import { BookPart } from "@/stations/portraits/book/part";
 import type { Page } from "@/stations/portraits/book/use-book";
 import { Column, RowHead, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 type Segment = Page["segments"][number];
 type Thread = Segment["threads"][number];
@@ -84,7 +85,7 @@ export function SegmentPage({ page, segment }: { page: Page; segment: Segment })
         <button
           type="button"
           className="text-right hover:underline"
-          title="Take these customers as the lens"
+          title={`Take these ${unit.many} as the lens`}
           onClick={() => lens.set([valueClause(SEGMENT, String(segment.number))])}
         >
           <span className="block text-20 font-semibold">{segment.size}</span>

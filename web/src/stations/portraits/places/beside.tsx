@@ -5,6 +5,7 @@ import type { Beside, Page } from "@/stations/portraits/places/use-places";
 import { percent } from "@/stations/portraits/threads/cells";
 import { Failed, Waiting } from "@/ui/status";
 import { Column, RowHead, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 type Line = Beside["lines"][number];
 
@@ -33,7 +34,7 @@ function Found({ page, found }: { page: Page; found: Beside }) {
       <AlikeBy found={found} />
       {found.like.length === 0 ? (
         <p className="mt-1 text-12">
-          No other {within(page.label)} has 20 customers whose traits are known.
+          No other {within(page.label)} has 20 {unit.many} whose traits are known.
         </p>
       ) : (
         <>
@@ -102,7 +103,7 @@ function Lines({ page, lines }: { page: Page; lines: Line[] }) {
               <RowHead strong={line.told} className="py-0.5">
                 <span className="flex items-center gap-1.5">
                   {head && <ColumnMark head={head} size={13} />}
-                  {line.of === "households" ? "households who are customers" : line.label}
+                  {line.of === "households" ? `households who are ${unit.many}` : line.label}
                 </span>
               </RowHead>
               <td className="px-2 text-right">{percent(line.here)}</td>
@@ -141,7 +142,7 @@ function Reach({ page, found }: { page: Page; found: Beside }) {
   return (
     <p className="mt-2 text-12">
       <b className="font-semibold">
-        Reach of its like would be {count(Math.round(Math.abs(more.customers)))} customers{" "}
+        Reach of its like would be {count(Math.round(Math.abs(more.customers)))} {unit.many}{" "}
         {fewer ? "fewer" : "more"}
       </b>{" "}
       ({count(Math.round(from))} to {count(Math.round(to))})

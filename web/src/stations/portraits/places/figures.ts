@@ -5,6 +5,7 @@ import type { Page, Place } from "@/stations/portraits/places/use-places";
 import { inItsUnit, percent, wordsOf } from "@/stations/portraits/threads/cells";
 import { text } from "@/ui/grid";
 import type { Grid } from "@/ui/grid";
+import { unit } from "@/study/unit";
 
 /** The darkest and the lightest ground, in parts of ink. */
 const LIGHTEST = 7;
@@ -51,7 +52,7 @@ export function reachWords(place: Place): string {
 /** All that is known of a place, as one line. */
 export function noteOf(page: Page, place: Place, currency: string): string {
   const parts = [
-    `${count(place.customers)} customers`,
+    `${count(place.customers)} ${unit.many}`,
     place.households === null
       ? ""
       : place.reach === null

@@ -19,6 +19,7 @@ import { percent } from "@/stations/portraits/threads/cells";
 import { useStudy } from "@/study/context";
 import { TakeAway } from "@/study/take-away";
 import { Column, RowHead, SortColumn, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 /** More rows are in what is taken away. */
 const MOST = 200;
@@ -50,7 +51,7 @@ export function PlacesTable({ page, alone }: { page: Page; alone: boolean }) {
         </div>
       )}
       <PickList label="Mixes of the places" className="max-h-[270px] overflow-auto">
-        <Table label={`Customers by ${within(page.label)}`} className="w-full border-collapse">
+        <Table label={`${unit.Many} by ${within(page.label)}`} className="w-full border-collapse">
           <thead className="sticky top-0 z-10 bg-card">
             <tr className="align-bottom">
               {head("code", within(page.label))}
@@ -84,7 +85,7 @@ function Below({ page, more, legend }: { page: Page; more: number; legend: boole
   return (
     <div className="border-t border-line px-3 py-1.5 text-11 text-quiet">
       {more > 0 && `And ${count(more)} more; Take away has them all. `}
-      {unknown && `Of ${count(page.without)} customers no ${within(page.label)} is known.`}
+      {unknown && `Of ${count(page.without)} ${unit.many} no ${within(page.label)} is known.`}
       {legend && <Legend page={page} />}
     </div>
   );

@@ -9,6 +9,7 @@ import { Stale } from "@/study/status-banner";
 import { ringsOf, useAreas } from "@/study/use-areas";
 import { Select } from "@/ui/select";
 import { Failed, Waiting } from "@/ui/status";
+import { unit } from "@/study/unit";
 
 /** What is compared, what places are shaded by, how they are mixed. */
 export function PlacesChoices() {
@@ -42,7 +43,7 @@ export function PlacesChoices() {
           strips
           <Select
             look="word"
-            label="How the customers of a place are told apart"
+            label={`How the ${unit.many} of a place are told apart`}
             value={page.mix}
             groups={grouped(page.mixes)}
             onChange={(mix) => void put({ mix })}
@@ -75,7 +76,7 @@ export function PlacesView() {
   if (page.places.length === 0)
     return (
       <FromTheLedger title="No places yet">
-        Bring in a customer table that says where each lives, and outlines of the districts as
+        Bring in a {unit.one} table that says where each lives, and outlines of the districts as
         GeoJSON if you have them, with their households. Here stands then who is reached where.
       </FromTheLedger>
     );

@@ -14,6 +14,7 @@ import { useAddress, whole, word } from "@/study/address";
 import { Choice } from "@/ui/choice";
 import { Select } from "@/ui/select";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { unit } from "@/study/unit";
 
 type Page = Schemas["RulesPage"];
 
@@ -88,8 +89,8 @@ export function Rules() {
   const page = rules.data;
   if (page.rules.length === 0)
     return (
-      <Empty title="No question parts these customers">
-        A rule needs a question that leaves at least twenty customers, and one in a hundred, on
+      <Empty title={`No question parts these ${unit.many}`}>
+        A rule needs a question that leaves at least twenty {unit.many}, and one in a hundred, on
         either side. Ask about something else, or look at a longer window.
       </Empty>
     );
@@ -124,7 +125,7 @@ function sentence(page: Page) {
   return (
     <>
       <b className="font-semibold">
-        {asked} {deepest === 1 ? "places" : "place"} {right} of 100 customers
+        {asked} {deepest === 1 ? "places" : "place"} {right} of 100 {unit.many}
       </b>{" "}
       whom the tree had not seen; calling everybody the largest{" "}
       {page.against === "segments" ? "segment" : "column"} would place {usual}. {mistaken(page)}
@@ -149,7 +150,7 @@ function small(page: Page): string {
   const parts = ["A tree retells the grouping; it explains no behaviour."];
   if (page.steady !== null && page.steady < 0.9)
     parts.push(
-      `Asked of redrawn customers, the first question is about the same thing ${Math.round(20 * page.steady)} times in 20.`,
+      `Asked of redrawn ${unit.many}, the first question is about the same thing ${Math.round(20 * page.steady)} times in 20.`,
     );
   if (page.in_order.length > 0)
     parts.push(`Of ${page.in_order.join(", ")} not every way to part the values was tried.`);

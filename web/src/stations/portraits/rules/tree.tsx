@@ -7,6 +7,7 @@ import { useLens } from "@/lens/context";
 import { columnHue, ColumnShape } from "@/marks/column-mark";
 import { curve, cut, layoutOf } from "@/stations/portraits/rules/layout";
 import type { Place } from "@/stations/portraits/rules/layout";
+import { unit } from "@/study/unit";
 
 type Page = Schemas["RulesPage"];
 type Node = Schemas["RuleNode"];
@@ -148,5 +149,5 @@ function words(page: Page, node: Node, whole: number): string {
     .map(([name, n]) => `${name} ${percent(n, whole, 0)}`);
   const way = node.answer ? `${node.answer}: ` : "";
   const next = node.asks ? ` Asked next: ${node.asks}.` : "";
-  return `${way}${count(whole)} customers, ${parts.join(", ")}.${next}`;
+  return `${way}${count(whole)} ${unit.many}, ${parts.join(", ")}.${next}`;
 }

@@ -2,6 +2,7 @@ import type { Schemas } from "@/api/client";
 import { count, percent } from "@/charts/format";
 import { ColumnMark } from "@/marks/column-mark";
 import { Column, RowHead, Table } from "@/ui/table";
+import { unit } from "@/study/unit";
 
 /** Customers held back: the segment they are of, and the one that the tree takes them for. */
 export function WhereItErrs({ page }: { page: Schemas["RulesPage"] }) {
@@ -11,8 +12,8 @@ export function WhereItErrs({ page }: { page: Schemas["RulesPage"] }) {
       <h2 className="text-14">
         Where the tree errs{" "}
         <span className="text-12 font-normal text-quiet">
-          rows: the segment; columns: what the tree says; the {count(page.right.of)} customers held
-          back
+          rows: the segment; columns: what the tree says; the {count(page.right.of)} {unit.many}{" "}
+          held back
         </span>
       </h2>
       <div className="overflow-x-auto">

@@ -14,6 +14,7 @@ import { TakeAway } from "@/study/take-away";
 import { Choice } from "@/ui/choice";
 import { Empty, Failed, Waiting } from "@/ui/status";
 import { Switch } from "@/ui/switch";
+import { unit } from "@/study/unit";
 
 /** Boxes or lines, in own units or among everyone. */
 export function SpreadChoices() {
@@ -48,7 +49,7 @@ export function SpreadView() {
   if (page.panels.length === 0)
     return (
       <Empty title="No number to spread">
-        These customers have no measure or trait that is a number. Categories stand at Threads.
+        These {unit.many} have no measure or trait that is a number. Categories stand at Threads.
       </Empty>
     );
   const shown = page.panels.map((panel) => panel.name);
@@ -66,10 +67,10 @@ export function SpreadView() {
               <label className="flex items-center gap-1.5 text-12 text-quiet">
                 <Switch
                   on={at.some}
-                  label="Some customers behind"
+                  label={`Some ${unit.many} behind`}
                   onChange={(on) => void at.put({ some: on || null })}
                 />
-                customers behind
+                {unit.many} behind
               </label>
             )}
             <PickRows
@@ -127,7 +128,7 @@ function Legend({ page, lines }: { page: Page; lines: boolean }) {
       ))}
       {page.lines.length > 0 && (
         <span className="text-11 text-quiet">
-          {count(page.lines.length)} of {count(page.sampled)} customers behind
+          {count(page.lines.length)} of {count(page.sampled)} {unit.many} behind
         </span>
       )}
     </p>

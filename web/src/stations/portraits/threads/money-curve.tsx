@@ -1,6 +1,7 @@
 import type { Schemas } from "@/api/client";
 import { Picture } from "@/charts/picture";
 import { MarkShape } from "@/marks/segment-mark";
+import { unit } from "@/study/unit";
 
 const SIDE = 104;
 const EDGE = 8;
@@ -26,7 +27,7 @@ export function MoneyCurve({ page }: { page: Schemas["PortraitsPage"] }) {
           width={SIDE + EDGE}
           height={SIDE + EDGE}
           className="shrink-0"
-          label={`Half of the spend comes from ${half} of the customers. By falling mean spend: ${named
+          label={`Half of the spend comes from ${half} of the ${unit.many}. By falling mean spend: ${named
             .map(
               (row, n) =>
                 `${row?.name ?? ""}, up to ${((curve.order_money[n + 1] ?? 0) * 100).toFixed(0)}% of spend`,
@@ -71,10 +72,10 @@ export function MoneyCurve({ page }: { page: Schemas["PortraitsPage"] }) {
         <p className="min-w-[96px] flex-1 text-11 text-quiet">
           {half && (
             <b className="block text-12 font-semibold text-ink">
-              Half of the spend comes from {half} of the customers.
+              Half of the spend comes from {half} of the {unit.many}.
             </b>
           )}
-          Across: customers by falling spend; up: their spend.
+          Across: {unit.many} by falling spend; up: their spend.
         </p>
       </div>
     </section>

@@ -18,6 +18,7 @@ import { TakeAway } from "@/study/take-away";
 import { useMoney, useStudy } from "@/study/context";
 import { Column, Table } from "@/ui/table";
 import { useWidth } from "@/ui/use-width";
+import { unit } from "@/study/unit";
 
 type Page = Schemas["PortraitsPage"];
 
@@ -264,5 +265,5 @@ function Outside({ page, onPick }: { page: Page; onPick: (state: string) => void
 /** What a reader of the table elsewhere has to know. */
 function noteOf(page: Page): string {
   const stale = page.status.state === "out of date" ? ` Out of date: ${page.status.words}` : "";
-  return `${count(page.customers)} customers.${stale}`;
+  return `${count(page.customers)} ${unit.many}.${stale}`;
 }
