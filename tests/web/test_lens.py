@@ -17,6 +17,60 @@ FOLLOWED = """(words) => {
 }"""
 
 
+class Typed(Station):
+    """Ranges that are typed, values that are looked for, charts of one's own choice."""
+
+    def test_ranges_and_values_are_typed_and_charts_chosen(self):
+        visits = {"field": "measure:frequency", "ranges": [[2, 5.000000000000001]]}
+        code = self.values("trait:district")[-1]
+        both = [visits, {"field": "trait:district", "values": [code]}]
+        wanted = [self.send("post", "lens", {"clauses": both[:n]})["lens"]["customers"]
+                  for n in (1, 2)]  # fmt: skip
+        whole = self.send("post", "lens", {"clauses": [{**visits, "ranges": [[2, 6]]}]})
+        self.assertEqual(wanted[0], whole["lens"]["customers"])  # up to and with five
+        self.run_in_browser(self.typed, self.key(self.owner), code, wanted)
+        self.assertEqual(self.troubles, [])
+
+    def values(self, field):
+        answer = self.send("post", "lens", {"clauses": [], "charts": [field]})
+        return answer["charts"][0]["levels"]
+
+    def typed(self, key, code, wanted):
+        page = self.page
+        self.come_in(page, key)
+        dock = page.get_by_role("complementary", name="Lens")
+        dock.get_by_role("button", name="+ clause").click()
+        page.get_by_label("Find a measure or trait").fill("visits")
+        page.keyboard.press("Enter")
+        page.get_by_label("at least").fill("2")
+        page.get_by_label("at most").fill("1")
+        page.get_by_text("The range ends before it begins.").wait_for()
+        page.get_by_label("at most").fill("5")
+        page.keyboard.press("Enter")
+        self.lens_shows(wanted[0])
+        page.keyboard.press("Escape")
+        dock.get_by_text("Visits: 2 to 5").wait_for()
+        dock.get_by_role("button", name="+ clause").click()
+        page.get_by_label("Find a measure or trait").fill("district")
+        page.keyboard.press("Enter")
+        page.get_by_label("Find a value of District").fill(code)
+        page.keyboard.press("Enter")
+        self.lens_shows(wanted[1])
+        page.keyboard.press("Escape")
+        dock.get_by_text(f"District: {code}").wait_for()
+        dock.get_by_role("button", name="Choose charts").click()
+        page.get_by_label("Find a chart for the dock").fill("joined thr")
+        page.keyboard.press("Enter")
+        page.keyboard.press("Escape")
+        dock.get_by_role("heading", name="Joined through").wait_for()
+        page.reload()
+        dock.get_by_role("heading", name="Joined through").wait_for()
+        dock.get_by_role("button", name="Choose charts").click()
+        page.get_by_role("button", name="Show the usual charts").click()
+        dock.get_by_role("heading", name="Joined through").wait_for(state="detached")
+        self.accessible(page)
+
+
 class Lens(Station):
     def test_the_lens_by_mouse_and_keyboard(self):
         wanted = {

@@ -9,7 +9,14 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-__all__ = ["MISSING", "Clause", "ClauseError", "canonical", "digest"]
+__all__ = [
+    "MISSING",
+    "Clause",
+    "ClauseError",
+    "canonical",
+    "digest",
+    "included",
+]
 
 #: The picked value that stands for customers without a value.
 MISSING = "missing"
@@ -30,6 +37,8 @@ class Clause:
     ``field``: kind and name, such as ``measure:recency`` or ``trait:garden``. A range holds from
     its low end up to, but without, its high end; None leaves an end open. ``negated``: turned
     round. ``window``: fixed to this window; empty follows the one in view.
+
+    A range up to and with a number ends at the next number there is: see :func:`included`.
     """
 
     field: str
@@ -77,6 +86,17 @@ class Clause:
             )
         except (KeyError, IndexError, TypeError) as problem:
             raise ClauseError("A clause has a field, and values or ranges.") from problem
+
+
+def included(high: float) -> float | None:
+    """The number that a range goes up to and includes; None where ``high`` itself is left out.
+
+    >>> import math
+    >>> included(math.nextafter(5, 6)), included(5.0)
+    (5.0, None)
+    """
+    shown = float(f"{high:.12g}")
+    return shown if shown < high == math.nextafter(shown, math.inf) else None
 
 
 def _range_order(ends: Range) -> tuple[float, float]:

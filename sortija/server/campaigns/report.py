@@ -15,7 +15,7 @@ from sortija.core.campaigns.report import (
 )
 from sortija.core.campaigns.telling import Gap, Told, worth_words
 from sortija.core.formats.report.web_page import pictures_of
-from sortija.core.lens.clauses import Clause
+from sortija.core.lens.clauses import Clause, included
 from sortija.core.portraits.figures import in_words
 from sortija.server.campaigns.audience import window_of
 from sortija.server.campaigns.delivery.events import counts_of
@@ -133,12 +133,13 @@ def _clause(study: Study, window: WindowInView, clause: Clause) -> str:
     names = dict(zip(found.column.levels, found.labels or found.column.levels, strict=False))
     picks = [names.get(value, value) for value in clause.values]
     for low, high in clause.ranges:
+        with_it = included(high) if high is not None else None
+        top = in_words(with_it or high or 0, found.unit, study.currency)
         if low is None:
-            picks.append(f"under {in_words(high or 0, found.unit, study.currency)}")
+            picks.append(f"at most {top}" if with_it is not None else f"under {top}")
         elif high is None:
             picks.append(f"{in_words(low, found.unit, study.currency)} and up")
         else:
-            top = in_words(high, found.unit, study.currency)
             picks.append(f"{in_words(low, found.unit, study.currency)} to {top}")
     return f"{found.label} {'not ' if clause.negated else ''}{' or '.join(picks)}"
 

@@ -11,6 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from sortija.server.lens.dock import choose_dock, dock_of
 from sortija.server.lens.evaluation import LensAnswer, evaluate
 from sortija.server.lens.fields import field_names
 from sortija.server.lens.keeping import INSIDE, drop_kept, keep_lens, kept_lenses, rename_kept
@@ -58,7 +59,16 @@ class FieldRow(BaseModel):
 
 
 class FieldList(BaseModel):
+    """``dock``: fields that whoever asks has chosen for the dock; empty while they chose none."""
+
     fields: list[FieldRow]
+    dock: list[str]
+
+
+class DockBody(BaseModel):
+    """Fields of the dock's charts, in their order; empty for the usual ones."""
+
+    fields: list[str]
 
 
 class FieldsView(APIView):
@@ -79,7 +89,17 @@ class FieldsView(APIView):
             )
             for n in names
         ]
-        return reply(FieldList(fields=rows))
+        return reply(FieldList(fields=rows, dock=dock_of(found, request.user)))
+
+
+class DockView(APIView):
+    @extend_schema(request=DockBody, responses=DockBody)
+    def put(self, request: Request, study: int) -> Response:
+        """Choose which charts stand in one's own dock."""
+        found = study_for(request.user, study)
+        return reply(
+            DockBody(fields=choose_dock(found, request.user, body(request, DockBody).fields))
+        )
 
 
 class LensByDigest(APIView):

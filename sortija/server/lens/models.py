@@ -7,7 +7,7 @@ from django.db import models
 
 from sortija.server.studies.models import Column, Study
 
-__all__ = ["Export", "KeptLens", "Lens"]
+__all__ = ["DockCharts", "Export", "KeptLens", "Lens"]
 
 
 class Lens(models.Model):
@@ -45,6 +45,17 @@ class KeptLens(models.Model):
                 fields=["study", "name"], condition=models.Q(dropped=False), name="one_lens_a_name"
             )
         ]
+
+
+class DockCharts(models.Model):
+    """Fields that a person wants to see beside every station of a study, in their order."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="dock_charts")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)
+    fields = models.JSONField(default=list)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["study", "person"], name="one_dock")]
 
 
 class Export(models.Model):

@@ -6,6 +6,7 @@ from sortija.server.lens import api, api_exports
 
 urlpatterns = [
     path("studies/<int:study>/fields", api.FieldsView.as_view()),
+    path("studies/<int:study>/dock", api.DockView.as_view()),
     path("studies/<int:study>/lens", api.LensView.as_view()),
     path("studies/<int:study>/lens/<str:digest>", api.LensByDigest.as_view()),
     path("studies/<int:study>/kept", api.KeptView.as_view()),

@@ -19,6 +19,26 @@ from tests.server.support import LOG, MEMBERS, ServerCase, run_jobs
 YARD = {"field": "trait:garden", "values": ["yard"]}
 
 
+class Dock(ServerCase):
+    def test_each_person_has_charts_of_their_own(self):
+        self.both_files()
+        self.assertEqual(self.get("fields")["dock"], [])
+        wanted = ["trait:garden", "measure:monetary", "trait:garden"]
+        kept = self.send("put", "dock", {"fields": wanted})["fields"]
+        self.assertEqual(kept, wanted[:2])
+        self.assertEqual(self.get("fields")["dock"], kept)
+        reader = self.person("rob")
+        self.study.members.create(person=reader, role="reader")
+        theirs = self.signed_in(reader)
+        self.assertEqual(self.get("fields", client=theirs)["dock"], [])
+        self.send("put", "dock", {"fields": ["trait:plan"]}, client=theirs)
+        self.assertEqual(self.get("fields")["dock"], kept)
+        many = [f"measure:m{n}" for n in range(9)]
+        self.assertIn("8 charts", self.send("put", "dock", {"fields": many}, 400)["detail"])
+        self.send("put", "dock", {"fields": []})
+        self.assertEqual(self.get("fields")["dock"], [])
+
+
 class Kept(ServerCase):
     def setUp(self):
         super().setUp()

@@ -19,6 +19,7 @@ FREE = {
     "delete sign-ins/<int:sign_in>": "nobody else's",
     "put password": "proved by the present one",
     "put studies/<int:study>/currency": "sent with the present one",
+    "put studies/<int:study>/dock": "nobody else's",
     "post studies/<int:study>/history/undo": "one's own last change, if it still stands",
     "post studies/<int:study>/history/redo": "one's own last change, if it still stands",
     "post studies/<int:study>/jobs/<int:job>/cancel": "runs or has ended",

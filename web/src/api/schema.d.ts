@@ -901,6 +901,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/dock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Choose which charts stand in one's own dock. */
+        put: operations["studies_dock_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/exports": {
         parameters: {
             query?: never;
@@ -4386,6 +4403,14 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /**
+         * DockBody
+         * @description Fields of the dock's charts, in their order; empty for the usual ones.
+         */
+        DockBody: {
+            /** Fields */
+            fields: string[];
+        };
         /** Donor */
         Donor: {
             /** Number */
@@ -4652,10 +4677,15 @@ export interface components {
             /** Above */
             above: number;
         };
-        /** FieldList */
+        /**
+         * FieldList
+         * @description ``dock``: fields that whoever asks has chosen for the dock; empty while they chose none.
+         */
         FieldList: {
             /** Fields */
             fields: components["schemas"]["FieldRow"][];
+            /** Dock */
+            dock: string[];
         };
         /**
          * FieldRow
@@ -11986,6 +12016,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CustomerList"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_dock_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DockBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DockBody"];
                 };
             };
             /** @description It cannot be done, and why. */

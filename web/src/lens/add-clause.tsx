@@ -1,30 +1,14 @@
-import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { useState } from "react";
 
-import { api, data } from "@/api/client";
-import { Histogram, LevelBars } from "@/lens/bars";
+import { ChangeClause } from "@/lens/change-clause";
 import { useLens } from "@/lens/context";
-import { useStudy } from "@/study/context";
 import { FindList } from "@/ui/find-list";
 
 /** Any field that the study has, to pick from by its bars. */
 export function AddClause() {
-  const { study, view } = useStudy();
   const lens = useLens();
   const [field, setField] = useState("");
-  const chart = useQuery({
-    queryKey: ["study", study.id, "lens", view, lens.digest, field],
-    queryFn: () =>
-      data(
-        api.POST("/api/studies/{study}/lens", {
-          params: { path: { study: study.id }, query: view },
-          body: { clauses: lens.clauses, charts: [field], preview: null, spend: "" },
-        }),
-      ),
-    enabled: field !== "",
-  });
-  const bars = chart.data?.charts[0];
   return (
     <Popover.Root onOpenChange={() => setField("")}>
       <Popover.Trigger className="rounded-md border border-dashed border-everyone px-2 py-0.5 text-12 hover:border-quiet">
@@ -59,12 +43,7 @@ export function AddClause() {
                   another
                 </button>
               </div>
-              {bars &&
-                (bars.edges.length > 0 ? <Histogram chart={bars} /> : <LevelBars chart={bars} />)}
-              {chart.isError && <p className="text-alarm">{chart.error.message}</p>}
-              <p className="mt-2 text-11 text-quiet">
-                Pick a bar, Shift-pick adds, drag takes a range.
-              </p>
+              <ChangeClause field={field} />
             </>
           )}
         </Popover.Content>

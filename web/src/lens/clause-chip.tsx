@@ -1,9 +1,10 @@
 import { Popover } from "radix-ui";
 
 import { day, inUnit } from "@/charts/format";
-import { SEGMENT, place } from "@/lens/clauses";
+import { SEGMENT, included, place } from "@/lens/clauses";
 import type { Clause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
+import { ChangeClause } from "@/lens/change-clause";
 import { useStudy } from "@/study/context";
 import { Checkbox } from "@/ui/input";
 
@@ -19,17 +20,19 @@ export function useClauseWords() {
     const end = (value: number) => inUnit(value, unit, study.currency);
     const picks = [
       ...(clause.values ?? []).map((value) => field?.labels[value] ?? value),
-      ...(clause.ranges ?? []).map(([low, high]) =>
-        low === null
-          ? `under ${end(high ?? 0)}`
-          : high === null
-            ? `${end(low)} and up`
-            : `${end(low)} to ${end(high)}`,
-      ),
+      ...(clause.ranges ?? []).map(([low, high]) => rangeWords(low, high, end)),
     ];
     const label = field?.label ?? answer?.labels[clause.field];
     return { label: label ?? clause.field.replace(/^\w+:/, ""), picks };
   };
+}
+
+function rangeWords(low: number | null, high: number | null, end: (value: number) => string) {
+  if (high === null) return low === null ? "any" : `${end(low)} and up`;
+  const last = included(high);
+  if (low === null) return last === null ? `under ${end(high)}` : `at most ${end(last)}`;
+  if (last === low) return `just ${end(low)}`;
+  return `${end(low)} to ${end(last ?? high)}`;
 }
 
 /** A crossing's clause names its two dates, and its picks two states each, counted from 1. */
@@ -97,6 +100,7 @@ export function ClauseChip({ clause }: { clause: Clause }) {
               </li>
             ))}
           </ul>
+          <ChangeClause field={clause.field} />
           <label className="mt-3 flex items-center gap-2 border-t border-line pt-2 text-12">
             <Checkbox
               checked={clause.negated ?? false}

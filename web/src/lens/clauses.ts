@@ -19,6 +19,22 @@ export function rangeClause(field: string, range: Range): Clause {
   return { field, values: [], ranges: [range], negated: false, window: "" };
 }
 
+/** The end of a range that goes up to a number and includes it: the next number there is. */
+export function upTo(value: number): number {
+  if (value === 0) return Number.MIN_VALUE;
+  const bits = new DataView(new ArrayBuffer(8));
+  bits.setFloat64(0, value);
+  bits.setBigInt64(0, bits.getBigInt64(0) + (value > 0 ? 1n : -1n));
+  return bits.getFloat64(0);
+}
+
+/** The number that a range goes up to and includes; null where its end itself is left out. */
+export function included(high: number): number | null {
+  const shown = Number(high.toPrecision(12));
+  const near = Math.abs(high) < 1e-300 ? 0 : shown;
+  return near < high && upTo(near) === high ? near : null;
+}
+
 function same(a: Range, b: Range): boolean {
   return a[0] === b[0] && a[1] === b[1];
 }

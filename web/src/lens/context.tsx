@@ -28,6 +28,8 @@ export interface LensInView {
   /** Try a clause without taking it: the dock says what the lens would be. */
   preview: (clause: Clause | null) => void;
   chart: (field: string) => Schemas["BarChart"] | undefined;
+  /** Fields of the dock's charts, in their order. */
+  charts: string[];
   /** The window whose money the dock tells, where a station asks for another one. */
   spend: Spend | null;
   setSpend: (spend: Spend | null) => void;
@@ -68,7 +70,7 @@ export function useSpendOf(window: string, words: string): void {
   }, [setSpend, window, words]);
 }
 
-/** The charts of the dock: recency, then the first categories that the study has. */
+/** The usual charts of the dock: recency, then the first categories that the study has. */
 function dockCharts(fields: Schemas["FieldRow"][]): string[] {
   const recency = fields.filter((field) => field.field === "measure:recency");
   const kept = (field: Schemas["FieldRow"]) => field.field.startsWith("kept:");
@@ -76,6 +78,31 @@ function dockCharts(fields: Schemas["FieldRow"][]): string[] {
     .filter((field) => field.kind === "category" && !kept(field))
     .slice(0, 2);
   return [...recency, ...categories].map((field) => field.field);
+}
+
+/** A preview ends with its pointing, even where what was pointed at is gone from the page. */
+function useEndOfTrying(trying: boolean, end: () => void) {
+  const latest = useRef(end);
+  useEffect(() => {
+    latest.current = end;
+  });
+  useEffect(() => {
+    if (!trying) return;
+    const hovered = [...document.querySelectorAll(":hover")].at(-1);
+    const focused = document.activeElement;
+    const moved = (event: Event) => {
+      const there = [hovered, focused].some(
+        (mark) => mark?.isConnected && event.target instanceof Node && mark.contains(event.target),
+      );
+      if (!there && !hovered?.isConnected) latest.current();
+    };
+    document.addEventListener("pointermove", moved);
+    document.addEventListener("focusin", moved);
+    return () => {
+      document.removeEventListener("pointermove", moved);
+      document.removeEventListener("focusin", moved);
+    };
+  }, [trying]);
 }
 
 /** One selection of customers for every station; it stands in the address, so Back steps it. */
@@ -95,7 +122,11 @@ export function LensProvider({ children }: { children: ReactNode }) {
     queryFn: () => data(api.GET("/api/studies/{study}/fields", path)),
     placeholderData: keepPreviousData,
   });
-  const charts = useMemo(() => dockCharts(fields.data?.fields ?? []), [fields.data]);
+  const charts = useMemo(() => {
+    const { fields: all = [], dock = [] } = fields.data ?? {};
+    const own = dock.filter((field) => all.some((row) => row.field === field));
+    return own.length > 0 ? own : dockCharts(all);
+  }, [fields.data]);
   const ask = useCallback(
     (asked: Clause[], preview: Clause | null, signal?: AbortSignal) =>
       data(
@@ -119,6 +150,7 @@ export function LensProvider({ children }: { children: ReactNode }) {
   const asking = useRef<AbortController | null>(null);
   const set = useCallback(
     (next: Clause[]) => {
+      window.clearTimeout(timer.current); // what is taken need not be tried any more
       asking.current?.abort();
       asking.current = new AbortController();
       const go = (to: string) => void put({ lens: to });
@@ -149,6 +181,7 @@ export function LensProvider({ children }: { children: ReactNode }) {
     timer.current = window.setTimeout(() => setTried(clause), clause ? PREVIEW_AFTER : 60);
   }, []);
   useEffect(() => () => window.clearTimeout(timer.current), []);
+  useEndOfTrying(tried !== null, () => preview(null));
 
   const value = useMemo<LensInView>(
     () => ({
@@ -159,11 +192,12 @@ export function LensProvider({ children }: { children: ReactNode }) {
       set,
       pick: (field, pick, add) => set(picked(clauses ?? NONE, field, pick, add)),
       preview,
+      charts,
       spend,
       setSpend,
       chart: (field) => answer.data?.charts.find((chart) => chart.field === field),
     }),
-    [digest, clauses, answer.data, fields.data, set, preview, spend],
+    [digest, clauses, answer.data, fields.data, set, preview, charts, spend],
   );
   return <Context.Provider value={value}>{children}</Context.Provider>;
 }

@@ -9,6 +9,7 @@ import { useMoney, useStudy } from "@/study/context";
 import { AddClause } from "@/lens/add-clause";
 import { Keep } from "@/lens/keep";
 import { useElsewhere } from "@/study/address";
+import { ChooseCharts } from "@/lens/choose-charts";
 import { unit } from "@/study/unit";
 
 interface Props {
@@ -209,12 +210,13 @@ function Charts() {
   if (!answer?.ready) return null;
   return (
     <>
-      {answer.charts.map((chart, place) => (
-        <section key={chart.field} className="mt-2.5">
-          <div className="mb-1 flex items-baseline justify-between">
-            <h3 className="text-13">{chart.label}</h3>
-            {place === 0 && <span className="text-11 text-quiet">share of {unit.many}</span>}
-          </div>
+      <div className="mt-2.5 flex items-center justify-between text-11 text-quiet">
+        <span>share of {unit.many}</span>
+        <ChooseCharts />
+      </div>
+      {answer.charts.map((chart) => (
+        <section key={chart.field} className="mt-2">
+          <h3 className="mb-1 text-13">{chart.label}</h3>
           {chart.edges.length > 0 ? <Histogram chart={chart} /> : <LevelBars chart={chart} />}
         </section>
       ))}
