@@ -2,6 +2,8 @@ import { NuqsAdapter } from "nuqs/adapters/react-router/v7";
 import { createBrowserRouter, Outlet, redirect } from "react-router";
 
 import { Frame } from "@/study/frame";
+import { loaded } from "@/study/loaded";
+import { StationFailed } from "@/study/station-failed";
 import { NotFound } from "@/ui/not-found";
 import { Waiting } from "@/ui/status";
 
@@ -17,15 +19,15 @@ export const router = createBrowserRouter([
     children: [
       {
         path: "/sign-in",
-        lazy: async () => ({ Component: (await import("@/sign-in/sign-in")).SignIn }),
+        lazy: async () => ({ Component: (await loaded(() => import("@/sign-in/sign-in"))).SignIn }),
       },
       {
         path: "/join",
-        lazy: async () => ({ Component: (await import("@/sign-in/join")).Join }),
+        lazy: async () => ({ Component: (await loaded(() => import("@/sign-in/join"))).Join }),
       },
       {
         path: "/",
-        lazy: async () => ({ Component: (await import("@/study/studies")).Studies }),
+        lazy: async () => ({ Component: (await loaded(() => import("@/study/studies"))).Studies }),
       },
       {
         path: "/study/:study",
@@ -38,46 +40,69 @@ export const router = createBrowserRouter([
             loader: ({ request }) => redirect(`ledger${new URL(request.url).search}`),
           },
           {
-            path: "ledger",
-            lazy: async () => ({ Component: (await import("@/stations/ledger")).Ledger }),
-          },
-          {
-            path: "measures",
-            lazy: async () => ({ Component: (await import("@/stations/measures")).Measures }),
-          },
-          {
-            path: "scores",
-            lazy: async () => ({ Component: (await import("@/stations/scores")).Scores }),
-          },
-          {
-            path: "groups",
-            lazy: async () => ({ Component: (await import("@/stations/groups")).Groups }),
-          },
-          {
-            path: "portraits",
-            lazy: async () => ({ Component: (await import("@/stations/portraits")).Portraits }),
-          },
-          {
-            path: "crossings",
-            lazy: async () => ({ Component: (await import("@/stations/crossings")).Crossings }),
-          },
-          {
-            path: "campaigns",
-            lazy: async () => ({ Component: (await import("@/stations/campaigns")).Campaigns }),
-          },
-          {
-            path: "receipt/:receipt",
-            lazy: async () => ({ Component: (await import("@/stations/ledger/receipt")).Receipt }),
-          },
-          {
-            path: "customer/:customer",
-            lazy: async () => ({
-              Component: (await import("@/stations/ledger/customer")).Customer,
-            }),
-          },
-          {
-            path: "customers",
-            lazy: async () => ({ Component: (await import("@/lens/customers")).Customers }),
+            errorElement: <StationFailed />,
+            children: [
+              {
+                path: "ledger",
+                lazy: async () => ({
+                  Component: (await loaded(() => import("@/stations/ledger"))).Ledger,
+                }),
+              },
+              {
+                path: "measures",
+                lazy: async () => ({
+                  Component: (await loaded(() => import("@/stations/measures"))).Measures,
+                }),
+              },
+              {
+                path: "scores",
+                lazy: async () => ({
+                  Component: (await loaded(() => import("@/stations/scores"))).Scores,
+                }),
+              },
+              {
+                path: "groups",
+                lazy: async () => ({
+                  Component: (await loaded(() => import("@/stations/groups"))).Groups,
+                }),
+              },
+              {
+                path: "portraits",
+                lazy: async () => ({
+                  Component: (await loaded(() => import("@/stations/portraits"))).Portraits,
+                }),
+              },
+              {
+                path: "crossings",
+                lazy: async () => ({
+                  Component: (await loaded(() => import("@/stations/crossings"))).Crossings,
+                }),
+              },
+              {
+                path: "campaigns",
+                lazy: async () => ({
+                  Component: (await loaded(() => import("@/stations/campaigns"))).Campaigns,
+                }),
+              },
+              {
+                path: "receipt/:receipt",
+                lazy: async () => ({
+                  Component: (await loaded(() => import("@/stations/ledger/receipt"))).Receipt,
+                }),
+              },
+              {
+                path: "customer/:customer",
+                lazy: async () => ({
+                  Component: (await loaded(() => import("@/stations/ledger/customer"))).Customer,
+                }),
+              },
+              {
+                path: "customers",
+                lazy: async () => ({
+                  Component: (await loaded(() => import("@/lens/customers"))).Customers,
+                }),
+              },
+            ],
           },
         ],
       },

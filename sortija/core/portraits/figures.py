@@ -6,7 +6,7 @@ import math
 
 from sortija.core.portraits.sentences import in_unit
 
-__all__ = ["figure", "in_words", "percent", "signed"]
+__all__ = ["amount", "figure", "in_words", "percent", "signed"]
 
 #: Units that stand in the figure itself, or are none.
 _WITHIN = {"share", "took", "money", "year", "date", "rank", "log ratio", ""}
@@ -26,6 +26,15 @@ def figure(value: float) -> str:
     if "." in told:
         told = told.rstrip("0").rstrip(".")
     return f"−{told}" if value < 0 and told != "0" else told
+
+
+def amount(value: float) -> str:
+    """Money without its sign: with two decimals or none, as the screen writes it.
+
+    >>> amount(45.4), amount(45.0), amount(1234.5), amount(0.5)
+    ('45.40', '45', '1,234', '0.50')
+    """
+    return f"{value:,.{0 if value >= 100 or value == round(value) else 2}f}"
 
 
 def percent(share: float) -> str:
@@ -52,7 +61,7 @@ def in_words(value: float, unit: str, currency: str = "£") -> str:
     if unit in ("year", "date"):
         return in_unit(round(value), unit, currency)
     if unit == "money" or unit.startswith("money/"):
-        return f"{'−' if value < 0 else ''}{currency}{figure(abs(value))}{unit[5:]}"
+        return f"{'−' if value < 0 else ''}{currency}{amount(abs(value))}{unit[5:]}"
     told = figure(value)
     if unit in _WITHIN:
         return told

@@ -53,7 +53,21 @@ export function factor(value: number): string {
 export function placesOf(values: (number | null)[], unit: string): number {
   const told = values.filter((value) => value !== null);
   const shown = unit === "share" ? told.map((value) => value * 100) : told;
-  return shown.every(Number.isInteger) ? 0 : placesAt(Math.max(...shown.map(Math.abs)));
+  if (shown.every(Number.isInteger)) return 0;
+  const places = placesAt(Math.max(...shown.map(Math.abs)));
+  return inMoney(unit) && places > 0 ? PENCE : places;
+}
+
+/** Decimals of money, where it has any. */
+const PENCE = 2;
+
+function inMoney(unit: string): boolean {
+  return unit === "money" || unit.startsWith("money/");
+}
+
+/** Decimals of an amount by itself: two, or none from a hundred on and where it is whole. */
+function pence(value: number): number {
+  return Math.abs(value) >= 100 || Number.isInteger(value) ? 0 : PENCE;
 }
 
 /** A figure with so many places always, as a column of them wants: −0.58. */
@@ -70,8 +84,8 @@ export function inUnit(
 ): string {
   if (value === null || value === undefined) return "–";
   if (unit === "share") return `${figure(value * 100, places)}%`;
-  if (unit === "money" || unit.startsWith("money/"))
-    return `${value < 0 ? "−" : ""}${currency}${figure(Math.abs(value), places)}`;
+  if (inMoney(unit))
+    return `${value < 0 ? "−" : ""}${currency}${figure(Math.abs(value), places ?? pence(value))}`;
   if (unit === "year") return String(Math.round(value));
   if (unit === "date") return dayOfNumber(value);
   return figure(value, places);

@@ -9,7 +9,7 @@ import { place } from "@/lens/clauses";
 import { StudyContext } from "@/study/context";
 import { KeysCard, useKeys } from "@/study/keys";
 import { useHistorySteps, usePulse, useTrail } from "@/study/queries";
-import { callRows } from "@/study/unit";
+import { callRows, unit } from "@/study/unit";
 import { TopBar } from "@/study/top-bar";
 import { Trail } from "@/study/trail";
 import { SHARED, useAddress, useElsewhere } from "@/study/address";
@@ -53,6 +53,25 @@ export function Frame() {
       </LensProvider>
     </StudyContext.Provider>
   );
+}
+
+/** Pages of a study that are no stations. */
+const PAGES: Record<string, () => string> = {
+  customers: () => unit.Many,
+  customer: () => unit.One,
+  receipt: () => "Receipt",
+};
+
+/** The browser's tab says which page of which study it is. */
+function useTitle({ study, stations }: Schemas["Trail"]) {
+  const page = useLocation().pathname.split("/")[3] ?? "";
+  const name = stations.find((each) => each.key === page)?.name ?? PAGES[page]?.() ?? "";
+  useEffect(() => {
+    document.title = [name, study.name, "Sortija"].filter(Boolean).join(" · ");
+    return () => {
+      document.title = "Sortija";
+    };
+  }, [name, study.name]);
 }
 
 const LATE_AFTER = 400;
@@ -102,6 +121,7 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
   const lens = useLens();
   const elsewhere = useElsewhere();
   const late = useLate(trail.study.id);
+  useTitle(trail);
   const onWindow = useCallback((to: string, back: string) => void put({ to, back }), [put]);
   const act = (key: string) => {
     const station = trail.stations[Number(key) - 1];
@@ -124,6 +144,16 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
   useKeys(act);
   return (
     <div className="flex h-screen min-w-[1000px] flex-col">
+      <a
+        href="#station"
+        className="sr-only z-50 rounded-md bg-ink px-3 py-2 text-white focus:not-sr-only focus:absolute focus:top-2 focus:left-2 focus:px-3 focus:py-2"
+        onClick={(event) => {
+          event.preventDefault();
+          document.getElementById("station")?.focus();
+        }}
+      >
+        Skip to the station
+      </a>
       <TopBar
         study={trail.study}
         window={trail.window}
@@ -135,7 +165,11 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
       />
       <Trail stations={trail.stations} />
       <div className="relative flex min-h-0 flex-1">
-        <main className="min-w-0 flex-1 overflow-y-auto p-3.5">
+        <main
+          id="station"
+          tabIndex={-1}
+          className="min-w-0 flex-1 overflow-y-auto p-3.5 outline-none"
+        >
           <div className={late ? "stale-over" : ""} data-testid={late ? "out-of-date" : undefined}>
             <Coverage window={trail.window} />
             <Outlet />
