@@ -141,3 +141,5 @@ class Stranger(BrowserCase):
         self.open_station(page, "Portraits")
         page.get_by_text("3 groups of 60 districts").wait_for()
         self.assertEqual(page.get_by_text(re.compile(r"\bcustomers\b")).count(), 0)
+        page.get_by_role("tab", name="Against").click()
+        page.get_by_role("table", name="Class by segment").wait_for()

@@ -224,7 +224,8 @@ class _Guesser:
                     f"the receipt’s total: it is on every line, {total} adds up to it"
                 )
                 continue
-            if sample.of_head(name, self.receipts) and self.receipts.same.mean() > 0.2:
+            alike = sample.of_head(name, self.receipts) and self.receipts.same.mean() > 0.2
+            if alike and b.distinct > 1:  # one amount throughout tells nothing of receipts
                 self.notes.setdefault(name, "the same on every line of a receipt")
                 continue
             if b.decimals:

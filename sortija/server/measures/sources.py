@@ -29,7 +29,7 @@ from sortija.server.studies.fingerprints import fingerprint
 from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.windows import WindowInView
 
-__all__ = ["Rows", "Source", "level_sources", "offer_sources", "trait_sources"]
+__all__ = ["CLASSES", "Rows", "Source", "level_sources", "offer_sources", "trait_sources"]
 
 #: Types of a customer table's columns that say something of customers.
 _NUMBERS = ("number", "date", "joined", "ordered")

@@ -21,6 +21,7 @@ from sortija.server.lens.fields import Field, base_of, field, field_names
 from sortija.server.lens.models import KeptLens
 from sortija.server.lens.requests import ClauseBody
 from sortija.server.measures.everyone import base_from
+from sortija.server.measures.sources import CLASSES
 from sortija.server.portraits.division import Against, ColumnHead, Division, divided, heads_of
 from sortija.server.portraits.figures import or_none, plain
 from sortija.server.portraits.placed import placed_or_status
@@ -117,7 +118,7 @@ def against_page(study: Study, window: WindowInView | None, asked: AgainstAsked)
         return _nothing(status)
     options = list(_options(placed))
     division = divided(placed, asked.lens, asked.against)
-    by = asked.by or (options[0].key if options else "")
+    by = asked.by or _proposed(placed, options)
     heads = heads_of(division, placed, base_from(placed.made).money)
     inside = int(((division.groups >= 0) & (division.groups < division.k)).sum())
     page = AgainstPage(
@@ -154,6 +155,16 @@ def _options(placed: AssignmentAt) -> Iterator[AgainstOption]:
     for yardstick in older[:12]:
         label = f"{yardstick.k} segments of {yardstick.adopted_at:%d %b %Y}"
         yield AgainstOption(key=f"segment:{yardstick.pk}", label=label, group="Older segments")
+
+
+def _proposed(placed: AssignmentAt, options: list[AgainstOption]) -> str:
+    """What to set the groups against first: classes known already, else the first there is."""
+    made = placed.made
+    classes = [
+        option.key for option in options
+        if option.key in made.sources and made.about(option.key).because == CLASSES
+    ]  # fmt: skip
+    return next(iter([*classes, *(option.key for option in options)]), "")
 
 
 def _of_category(

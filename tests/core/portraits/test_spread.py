@@ -89,7 +89,7 @@ class Figures(unittest.TestCase):
         ):  # fmt: skip
             self.assertEqual(figure(value), words)
         self.assertEqual(in_words(-12.5, "money", "€"), "−€12.50")
-        self.assertEqual(in_words(2.5, "money/visits"), "£2.5/visits")
+        self.assertEqual(in_words(2.5, "money/visits"), "£2.50/visits")
         self.assertEqual(in_words(1946.2, "year"), "1946")
         self.assertEqual(in_words(0.333, "took"), "33%")
 

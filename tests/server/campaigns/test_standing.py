@@ -16,7 +16,9 @@ class Standing(DemoCase):
 
     def test_it_is_drawn_once_and_nobody_in_it_is_written_to(self):
         body = self.send("post", "campaigns/standing", {"share": 0.05}, 201)
-        self.assertEqual((body["of"], body["customers"]), (398, 20))
+        # 5% of 398 are 19.9: which of the two numbers it is hangs on where the draw begins.
+        self.assertEqual(body["of"], 398)
+        self.assertIn(body["customers"], (19, 20))
         control = in_control(self.study, 400)
         plan = {"name": "All", "send_on": "2026-07-10", "read_on": "2026-08-20", "clauses": []}
         row = self.send("post", "campaigns", plan, 201)
@@ -29,7 +31,7 @@ class Standing(DemoCase):
         self.assertGreater(away, 0)
         self.assertLessEqual(away, control.sum())
         self.send("post", "campaigns/standing", {"share": 0.03}, 409)
-        self.assertEqual(self.get("campaigns")["standing"]["customers"], 20)
+        self.assertEqual(self.get("campaigns")["standing"]["customers"], body["customers"])
 
     def test_it_ends_and_comes_back(self):
         self.send("post", "campaigns/standing", {"share": 0.02}, 201)
