@@ -118,7 +118,7 @@ class Stranger(BrowserCase):
         page = self.begin(key, "Places", "€")
         self.bring(page, path)
         page.get_by_role("button", name="Import these 60 districts").click()
-        page.get_by_text("what its districts are like is known").wait_for()
+        page.get_by_text("What the districts are like is").wait_for()
         dock = page.get_by_role("complementary", name="Lens")
         dock.get_by_text("districts, all").wait_for()
         self.assertEqual(dock.get_by_text("€").count(), 0)

@@ -18,20 +18,22 @@ export function useUngrouped(): boolean {
   return trail.data?.stations.find((each) => each.key === "portraits")?.state === "not yet";
 }
 
-/** What to do once files are in, until groups are adopted: the way to the next station. */
+/** What is in, where that has to be said, and until groups are adopted the way to the next station. */
 export function WhatNext({ lines, alone }: Props) {
   const ungrouped = useUngrouped();
-  if ((lines === null && !alone) || !ungrouped) return null;
+  if (!alone && (lines === null || !ungrouped)) return null;
   return (
     <p className="card flex flex-wrap items-center justify-between gap-x-4 gap-y-2 p-3">
       <span>
         {lines === null
-          ? `A table without a log: what its ${unit.many} are like is known, and groups can be made of it; purchases are not.`
+          ? `No log has been imported yet, so that purchases are not known. What the ${unit.many} are like is, and groups can be made of it.`
           : `${count(lines)} lines count. Check below what was set aside; then see what they say of each customer.`}
       </span>
-      <NextStep to="measures" look="main">
-        Go on to Measures
-      </NextStep>
+      {ungrouped && (
+        <NextStep to="measures" look="main">
+          Go on to Measures
+        </NextStep>
+      )}
     </p>
   );
 }
