@@ -15,14 +15,12 @@ from sortija.core.ledger.parse_numbers import decimal_comma
 from sortija.core.ledger.role_words import LineKind, kind_of, name_speaks_for, of_selling
 from sortija.core.ledger.sample import LogSample, Receipts
 
-__all__ = ["guess_log", "is_log"]
+__all__ = ["guess_log"]
 
 #: Columns compared each with each: a file of hundreds would take long otherwise.
 MOST_COMPARED = 24
 #: Rows from which on what cells do says more than what a heading says.
 _TELLING = 30
-#: Rows from which on it tells something that no customer comes twice.
-_LEAST_ROWS = 5
 #: Columns of a file that roles are guessed for.
 MOST_COLUMNS = 2_000
 #: What a heading can add to what cells tell.
@@ -398,27 +396,3 @@ def guess_log(rows: pa.RecordBatch, known: Known | None = None) -> tuple[LogMapp
     month_first = sample.behaviours[roles["moment"]].months_first if "moment" in roles else False
     comma = decimal_comma(sample.rows, [roles[r] for r in AMOUNTS if r in roles])
     return LogMapping(roles, month_first, comma, kinds), guesses
-
-
-def is_log(rows: pa.RecordBatch, mapping: LogMapping) -> bool:
-    """Whether a file tells of purchases: dated amounts of customers, or of receipts.
-
-    A table that names every customer once is none, though it may have amounts and a date: what
-    they spent in all, and when they came last.
-
-    >>> rows = pa.RecordBatch.from_pydict({
-    ...     "name": ["A", "B", "C", "D", "E"], "recency": ["3", "40", "12", "9", "7"],
-    ...     "monetary": ["12.50", "80.10", "7.25", "99.00", "14.10"]})
-    >>> is_log(rows, guess_log(rows)[0])
-    False
-    """
-    roles = mapping.roles
-    if not {"money", "price"} & set(roles) or not {"moment", "receipt"} & set(roles):
-        return False
-    sample = LogSample.of(rows)
-    count = sample.rows.num_rows
-
-    def once(role: str) -> bool:
-        return role in roles and sample.codes(roles[role])[1] == count
-
-    return not (once("customer") and count >= _LEAST_ROWS and not once("receipt"))

@@ -10,7 +10,8 @@ import pyarrow as pa
 
 from sortija.core.formats.geojson import AreaRows
 from sortija.core.formats.rows import RowsFile
-from sortija.core.ledger.guessing import guess_log, is_log
+from sortija.core.ledger.guessing import guess_log
+from sortija.core.ledger.log_or_table import is_log
 from sortija.core.ledger.mapping import LOG_ROLES, Guess, LogMapping, MappingError
 from sortija.core.ledger.members import TRAIT_TYPES, MemberMapping, guess_members
 from sortija.core.ledger.offers import (
