@@ -115,9 +115,12 @@ def adopt(study: Study, person: Any, grouping: Grouping, seen: int) -> Yardstick
 
 
 def keep_ladder(
-    study: Study, person: Any, ladder: Ladder, window: WindowInView, seen: int
+    study: Study, person: Any, ladder: Ladder, window: WindowInView, seen: int,
+    notes: Sequence[str] = (),
 ) -> Yardstick:
     """Freeze a ladder as the study's yardstick; the former one is kept, retired.
+
+    ``notes``: what its segments' notes begin with, one text a tier.
 
     Raises
     ------
@@ -136,7 +139,7 @@ def keep_ladder(
             return before
         words = f"Kept a ladder of {len(names)} tiers"
         made = {"ladder": data, "home": window.key}
-        return _begin(study, person, before, made, names, words)
+        return _begin(study, person, before, made, names, words, notes)
 
 
 def checked_yardstick(study: Study, seen: int) -> Yardstick | None:
@@ -155,7 +158,7 @@ def checked_yardstick(study: Study, seen: int) -> Yardstick | None:
 
 def _begin(
     study: Study, person: Any, before: Yardstick | None, made: dict[str, Any],
-    names: Sequence[str], words: str,
+    names: Sequence[str], words: str, notes: Sequence[str] = (),
 ) -> Yardstick:  # fmt: skip
     """A new yardstick in use, its segments named, identities carried over where there are any."""
     ledger = ledger_of(study)
@@ -169,8 +172,10 @@ def _begin(
     for name in names:
         shorts.append(short_form(name, shorts))
     Segment.objects.bulk_create(
-        Segment(yardstick=yardstick, number=n, mark=n - 1, name=name, short=short)
-        for n, (name, short) in enumerate(zip(names, shorts, strict=True), 1)
+        Segment(yardstick=yardstick, number=n, mark=n - 1, name=name, short=short, notes=note)
+        for n, (name, short, note) in enumerate(
+            zip(names, shorts, notes or [""] * len(names), strict=True), 1
+        )
     )
     with reading():  # what both go by stays as it is meanwhile
         _NAMER.function(yardstick)

@@ -48,7 +48,9 @@ class MeasureDraft(BaseModel):
 
 
 class TierDraft(BaseModel):
-    """A tier: totals from ``low`` up to ``high``, or the bands of each measure in ``ranges``."""
+    """A tier: totals from ``low`` up to ``high``, or the bands of each measure in ``ranges``;
+    ``strategy``: in a line, what is done with its customers; ``notes``: what else is to be known.
+    """
 
     model_config = WHOLE
 
@@ -56,6 +58,13 @@ class TierDraft(BaseModel):
     low: float | None = None
     high: float | None = None
     ranges: dict[str, tuple[int, int]] = Field(default_factory=dict)
+    strategy: str = Field(default="", max_length=120)
+    notes: str = Field(default="", max_length=2000)
+
+    @property
+    def said(self) -> str:
+        """Strategy and notes as one text."""
+        return "\n\n".join(part for part in (self.strategy.strip(), self.notes.strip()) if part)
 
 
 class LadderDraft(BaseModel):

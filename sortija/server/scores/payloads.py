@@ -86,7 +86,8 @@ class TotalRow(BaseModel):
 class TierRow(BaseModel):
     """A tier: ``ranges`` of bands in the order of the measures, or totals from ``low`` to ``high``.
 
-    ``hidden``: the tiers before it leave nothing of it.
+    ``hidden``: the tiers before it leave nothing of it; ``strategy``, ``notes``: as the draft has
+    them.
     """
 
     number: int
@@ -97,6 +98,8 @@ class TierRow(BaseModel):
     customers: int
     money: int
     hidden: bool
+    strategy: str
+    notes: str
 
 
 class LadderBody(BaseModel):

@@ -62,7 +62,8 @@ def scored_at(made: MeasureSet, draft: ScoreDraft) -> ScoredAt | None:
         return None
     stamps = {a.measure: made.source(a.measure).stamp for a in asked}
     cut = fingerprint("scored", VERSION, made.stamp, stamps, [a.__dict__ for a in asked])
-    stamp = fingerprint(cut, draft.ladder.model_dump())
+    told = {"tiers": {"__all__": {"strategy", "notes"}}}  # words change no figure
+    stamp = fingerprint(cut, draft.ladder.model_dump(exclude=told))
     return _scored(Keyed(stamp, (made, asked, draft.ladder, cut)))
 
 

@@ -315,12 +315,14 @@ def _ladder(at: ScoredAt, look: Look, draft: ScoreDraft) -> LadderBody:
     for place, name in enumerate(ladder.names):
         tier = ladder.tiers[place] if ladder.tiers else None
         low = tier.low if tier and math.isfinite(tier.low) else None
+        said = draft.ladder.tiers[place] if draft.ladder.tiers else None
         ranges = ladder.boxes[place].ranges if ladder.boxes else ()
         rows.append(
             TierRow(
                 number=place + 1, name=name, low=low, high=tier.high if tier else None,
                 ranges=list(ranges), customers=int(counts[place + 1]),
                 money=round(earned[place + 1]), hidden=name in hidden,
+                strategy=said.strategy if said else "", notes=said.notes if said else "",
             )
         )  # fmt: skip
     left = scored & (at.places == 0)

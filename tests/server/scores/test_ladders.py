@@ -156,3 +156,25 @@ class Ladders(DemoCase):
         self.assertIn("Pick others", page["status"]["words"])
         fact = next(s for s in self.get("trail")["stations"] if s["key"] == "scores")
         self.assertEqual(fact["words"], "nothing to score")
+
+    def test_a_tiers_strategy_and_notes_go_with_the_kept_ladder(self):
+        page = self.draft(ladder={"kind": "shares", "tiers": [{"name": "Top"}, {"name": "Foot"}]})
+        before = [(t["customers"], t["money"]) for t in page["ladder"]["tiers"]]
+        said = [
+            {"name": "Top", "strategy": "First to hear of new stock.", "notes": "Asked in May."},
+            {"name": "Foot"},
+        ]
+        page = self.draft(ladder={"kind": "shares", "tiers": said})
+        top, foot = page["ladder"]["tiers"]
+        self.assertEqual((top["strategy"], foot["notes"]), ("First to hear of new stock.", ""))
+        self.assertEqual([(t["customers"], t["money"]) for t in (top, foot)], before)
+        self.send("post", "ladder")
+        both = "First to hear of new stock.\n\nAsked in May."
+        self.assertEqual([s["notes"] for s in self.get("portraits")["segments"]], [both, ""])
+        # The next ladder's tiers begin with theirs, and lose nothing of what was written before.
+        said[0]["strategy"], said[0]["notes"] = "Letter by hand.", ""
+        self.draft(ladder={"kind": "shares", "tiers": [*said, {"name": "Least"}]})
+        self.send("post", "ladder")
+        notes = [s["notes"] for s in self.get("portraits")["segments"]]
+        self.assertEqual(sum("First to hear" in each for each in notes), 1)
+        self.assertIn("Letter by hand.", notes[0])

@@ -8995,7 +8995,8 @@ export interface components {
         };
         /**
          * TierDraft
-         * @description A tier: totals from ``low`` up to ``high``, or the bands of each measure in ``ranges``.
+         * @description A tier: totals from ``low`` up to ``high``, or the bands of each measure in ``ranges``;
+         *     ``strategy``: in a line, what is done with its customers; ``notes``: what else is to be known.
          */
         TierDraft: {
             /** Name */
@@ -9017,12 +9018,23 @@ export interface components {
                     number
                 ];
             };
+            /**
+             * Strategy
+             * @default
+             */
+            strategy: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
         };
         /**
          * TierRow
          * @description A tier: ``ranges`` of bands in the order of the measures, or totals from ``low`` to ``high``.
          *
-         *     ``hidden``: the tiers before it leave nothing of it.
+         *     ``hidden``: the tiers before it leave nothing of it; ``strategy``, ``notes``: as the draft has
+         *     them.
          */
         TierRow: {
             /** Number */
@@ -9044,6 +9056,10 @@ export interface components {
             money: number;
             /** Hidden */
             hidden: boolean;
+            /** Strategy */
+            strategy: string;
+            /** Notes */
+            notes: string;
         };
         /**
          * ToSend

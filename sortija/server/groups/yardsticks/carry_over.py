@@ -56,7 +56,8 @@ def _carry_over(before: Yardstick, after: Yardstick) -> None:
         parent = former[a]
         union = table[a].sum() + table[:, place].sum() - table[a, place]
         segment.carried, segment.carried_share = parent, float(table[a, place] / union)
-        segment.mark, segment.notes, segment.owner_id = parent.mark, parent.notes, parent.owner_id
+        segment.mark, segment.owner_id = parent.mark, parent.owner_id
+        segment.notes = _together(segment.notes, parent.notes)
         if not ladder:  # tiers are called as the ladder calls them
             segment.name, segment.short = parent.name, parent.short
     _apart(segments)
@@ -64,6 +65,13 @@ def _carry_over(before: Yardstick, after: Yardstick) -> None:
         segment.save()
     after.vanished = [s.name for a, s in enumerate(former) if a not in heirs.tolist()]
     after.save(update_fields=["vanished"])
+
+
+def _together(own: str, former: str) -> str:
+    """Notes of both, each said once."""
+    if own in former:
+        return former
+    return own if former in own else f"{own}\n\n{former}"
 
 
 def _apart(segments: list[Segment]) -> None:

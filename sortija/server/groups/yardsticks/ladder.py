@@ -31,7 +31,9 @@ def keep_present_ladder(study: Study, person: Any, window: WindowInView, seen: i
     made = measures_or_job(study, window, person)
     if not isinstance(made, MeasureSet):
         raise Problem("The measures of this window are still being derived. Try again in a moment.")
-    at = scored_at(made, draft_of(study)[0])
+    draft, _ = draft_of(study)
+    at = scored_at(made, draft)
     if at is None:
         raise Problem("There is nothing to score in this window.")
-    return keep_ladder(study, person, at.ladder, window, seen)
+    notes = [tier.said for tier in draft.ladder.tiers or []]
+    return keep_ladder(study, person, at.ladder, window, seen, notes)

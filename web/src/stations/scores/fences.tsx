@@ -125,16 +125,16 @@ export function Fences(props: Props) {
             />
             <g pointerEvents="none">
               <rect
-                x={left + 7}
-                y={top + 7}
-                width={16}
+                x={left - 1}
+                y={(top + foot) / 2 - 7.5}
+                width={14}
                 height={15}
                 rx={4}
                 fill="var(--color-ink)"
               />
               <text
-                x={left + 15}
-                y={top + 18.5}
+                x={left + 6}
+                y={(top + foot) / 2 + 4}
                 fontSize={11}
                 textAnchor="middle"
                 style={{ fill: "white" }}

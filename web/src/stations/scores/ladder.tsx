@@ -1,16 +1,14 @@
-import { Popover } from "radix-ui";
-import { useState } from "react";
-
 import type { Schemas } from "@/api/client";
 import { count, figure, money, percent, within } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import type { Answer } from "@/stations/scores/geometry";
 import { heads } from "@/stations/scores/heads";
+import { TierMenu } from "@/stations/scores/tier-menu";
+import type { Words } from "@/stations/scores/tier-menu";
 import { tiersOf } from "@/stations/scores/use-scores";
 import type { Draft, Page, Tier, TierDraft } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 import { Select } from "@/ui/select";
-import { Input } from "@/ui/input";
 
 const KINDS = [
   ["boxes", "fences on the field"],
@@ -45,6 +43,7 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder, onTiers }
     ...told.map((each) => each.money / Math.max(1, page.scored_money)),
   );
   const add = () => {
+    const words = { strategy: "", notes: "" };
     const name = fresh(tiers.map((tier) => tier.name));
     const ranges = Object.fromEntries(
       page.measures.map((measure) => [
@@ -55,11 +54,15 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder, onTiers }
     onTiers((now) => {
       const lowest = now.at(-1);
       if (ladder.kind !== "totals" || !lowest)
-        return [...now, { name, low: null, high: null, ranges }];
+        return [...now, { ...words, name, low: null, high: null, ranges }];
       const least = page.totals[0]?.total ?? 0;
       const above = now.at(-2)?.low ?? least + 2;
       const low = Math.max(least + 1, Math.floor((least + above) / 2));
-      return [...now.slice(0, -1), { ...lowest, low }, { name, low: null, high: low, ranges: {} }];
+      return [
+        ...now.slice(0, -1),
+        { ...lowest, low },
+        { ...words, name, low: null, high: low, ranges: {} },
+      ];
     }, `${name} added.`);
   };
   return (
@@ -94,10 +97,12 @@ export function LadderOf({ page, ladder, moving, lit, onLit, onLadder, onTiers }
             onLit={onLit}
             canChange={canChange}
             taken={tiers.map((each) => each.name.toLowerCase())}
-            onName={(name) =>
+            onWords={(change) =>
               onTiers(
-                (now) => now.map((each, m) => (m === n ? { ...each, name } : each)),
-                `Tier renamed to ${name}.`,
+                (now) => now.map((each, m) => (m === n ? { ...each, ...change } : each)),
+                change.name === tier.name
+                  ? `Notes on ${tier.name} changed.`
+                  : `Tier renamed to ${change.name}.`,
               )
             }
             onUp={
@@ -169,13 +174,13 @@ interface LineProps {
   canChange: boolean;
   taken: string[];
   onLit: (number: number | null) => void;
-  onName: (name: string) => void;
+  onWords: (words: Words) => void;
   onUp?: () => void;
   onDrop?: () => void;
 }
 
 function TierLine(props: LineProps) {
-  const { tier, told, page, scale, lit, canChange, taken, onLit, onName, onUp, onDrop } = props;
+  const { tier, told, page, scale, lit, canChange, taken, onLit, onWords, onUp, onDrop } = props;
   const { study } = useStudy();
   const lens = useLens();
   const mostMoney = Math.max(1, page.scored_money);
@@ -204,7 +209,7 @@ function TierLine(props: LineProps) {
           {tier.name}
         </button>
         {canChange && (
-          <Menu tier={tier} taken={taken} onName={onName} onUp={onUp} onDrop={onDrop} />
+          <TierMenu tier={tier} taken={taken} onWords={onWords} onUp={onUp} onDrop={onDrop} />
         )}
       </div>
       <div className="mt-1 grid grid-cols-[1fr_92px] items-center gap-x-2 text-12">
@@ -225,9 +230,16 @@ function TierLine(props: LineProps) {
           <span className="text-quiet">{percent(told.money, mostMoney, 0)}</span>
         </span>
       </div>
+      {tier.strategy && <p className="mt-1 break-words text-12">{tier.strategy}</p>}
       <p className="text-11 text-quiet">
         {tier.hidden ? "The tiers above it leave nothing of it." : rangeWords(tier, page)}
       </p>
+      {tier.notes && (
+        <details className="text-12">
+          <summary className="cursor-pointer text-quiet">Notes</summary>
+          <p className="whitespace-pre-wrap break-words">{tier.notes}</p>
+        </details>
+      )}
     </li>
   );
 }
@@ -245,75 +257,4 @@ function rangeWords(tier: Tier, page: Page): string {
     return [`${within(measure.label)} ${low === high ? low : `${low} to ${high}`}`];
   });
   return parts.length ? parts.join(", ") : "every band";
-}
-
-function Menu({
-  tier,
-  taken,
-  onName,
-  onUp,
-  onDrop,
-}: Pick<LineProps, "tier" | "taken" | "onName" | "onUp" | "onDrop">) {
-  const [name, setName] = useState(tier.name);
-  const [open, setOpen] = useState(false);
-  const same =
-    name.trim().toLowerCase() !== tier.name.toLowerCase() &&
-    taken.includes(name.trim().toLowerCase());
-  const keep = () => {
-    if (!name.trim() || same) return;
-    if (name.trim() !== tier.name) onName(name.trim());
-    setOpen(false);
-  };
-  return (
-    <Popover.Root
-      open={open}
-      onOpenChange={(next) => {
-        setOpen(next);
-        setName(tier.name);
-      }}
-    >
-      <Popover.Trigger
-        aria-label={`Change ${tier.name}`}
-        className="rounded px-1 text-12 text-quiet hover:bg-paper hover:text-ink"
-      >
-        change
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          sideOffset={4}
-          className="card z-40 grid w-60 gap-2 p-3 shadow-lg"
-        >
-          <label className="text-12 text-quiet">
-            Name
-            <Input
-              value={name}
-              maxLength={40}
-              className="mt-0.5 w-full text-13"
-              onChange={(event) => setName(event.target.value)}
-              onKeyDown={(event) => {
-                if (event.key === "Enter") keep();
-              }}
-            />
-          </label>
-          {same && <p className="text-12 text-alarm">This name is taken.</p>}
-          <div className="flex justify-between text-12">
-            <button type="button" className="underline" onClick={keep}>
-              Rename
-            </button>
-            {onUp && (
-              <Popover.Close className="underline" onClick={onUp}>
-                Move up
-              </Popover.Close>
-            )}
-            {onDrop && (
-              <Popover.Close className="underline" onClick={onDrop}>
-                Delete
-              </Popover.Close>
-            )}
-          </div>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
-  );
 }

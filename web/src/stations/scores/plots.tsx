@@ -69,8 +69,9 @@ export const Plots = memo(function Plots({
           const value = shadeOf(field, shade, r, c);
           const deep = value === null || high <= low ? 0 : (value - low) / (high - low);
           const inside = field.lens?.[r]?.[c] ?? 0;
-          const [x, y] = [column.from + GAP / 2, height - row.from - row.size + GAP / 2];
-          const [w, h] = [Math.max(0.5, column.size - GAP), Math.max(0.5, row.size - GAP)];
+          const gap = Math.min(GAP, column.size / 8, row.size / 8);
+          const [x, y] = [column.from + gap / 2, height - row.from - row.size + gap / 2];
+          const [w, h] = [Math.max(0.5, column.size - gap), Math.max(0.5, row.size - gap)];
           return (
             <g key={`${r}-${c}`}>
               <rect
@@ -119,8 +120,8 @@ function Dots({
   const path = (from: number, to: number) => {
     const out: string[] = [];
     for (let n = from; n < to; n++) {
-      const cx = x + 2 + chance(seed, n, 1) * Math.max(0, w - 4);
-      const cy = y + 2 + chance(seed, n, 2) * Math.max(0, h - 4);
+      const cx = x + size + chance(seed, n, 1) * Math.max(0, w - 2 * size);
+      const cy = y + size + chance(seed, n, 2) * Math.max(0, h - 2 * size);
       out.push(
         `M${(cx - size).toFixed(1)} ${cy.toFixed(1)}a${size} ${size} 0 1 0 ${2 * size} 0a${size} ${size} 0 1 0 ${-2 * size} 0`,
       );

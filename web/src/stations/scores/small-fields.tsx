@@ -17,12 +17,17 @@ export function SmallFields({ page }: { page: Page }) {
   const { across, up, third, columns, rows, range, wide } = shape;
   if (!third || !across || !up) return null;
   return (
-    <div className="flex gap-2" aria-label={`By band of ${third.label}`} role="group">
+    <div
+      className="grid gap-2"
+      style={{ gridTemplateColumns: `repeat(${perRow(page)}, minmax(0, 1fr))` }}
+      aria-label={`By band of ${third.label}`}
+      role="group"
+    >
       {page.fields.map((field) => (
         <button
           key={field.third}
           type="button"
-          className="min-w-0 flex-1 rounded-md p-0.5 hover:bg-paper"
+          className="min-w-0 rounded-md p-0.5 hover:bg-paper"
           disabled={page.of !== ""}
           onClick={() =>
             lens.set(withValues(lens.clauses, `band:${third.name}`, [String(field.third)]))
@@ -52,11 +57,17 @@ export function SmallFields({ page }: { page: Page }) {
   );
 }
 
+/** How many lie side by side: from six on they stand in two rows, so that plots can be told. */
+function perRow(page: Page): number {
+  const many = page.fields.length;
+  return many > 5 ? Math.ceil(many / 2) : Math.max(1, many);
+}
+
 function layOut(page: Page) {
   const find = (name: string) => page.measures.find((measure) => measure.name === name);
   const [across, up, third] = [find(page.across), find(page.up), find(page.third)];
-  const many = page.fields.length;
-  const wide = Math.max(44, Math.floor((600 - 8 * (many - 1)) / Math.max(1, many)));
+  const many = perRow(page);
+  const wide = Math.max(44, Math.floor((600 - 8 * (many - 1)) / many));
   return {
     across,
     up,

@@ -62,6 +62,8 @@ export function tiersOf(page: Page): Schemas["TierDraft"][] {
     name: tier.name,
     low: tier.low,
     high: tier.high,
+    strategy: tier.strategy,
+    notes: tier.notes,
     ranges: Object.fromEntries(tier.ranges.map((range, n) => [names[n] ?? "", range])),
   }));
 }
