@@ -108,6 +108,13 @@ class Lens(Station):
         shows(wanted["not"])
         dock.get_by_text("not").first.wait_for()
         page.reload()  # the lens stands in the address
+        # A preview ends with what was pointed at, though the pointer rests where it stood.
+        garden = dock.get_by_role("button", name=re.compile("^Garden allotment"))
+        garden.hover()
+        dock.get_by_text("would be").wait_for()
+        page.keyboard.press("l")
+        dock.get_by_text("would be").wait_for(state="detached")
+        page.keyboard.press("l")
         shows(wanted["not"])
         page.locator("h1").click()
         page.keyboard.press("c")

@@ -38,6 +38,19 @@ class ScoresByHand(Station):
         best = scores["measures"][0]["bands"][-1]["customers"]
         field.get_by_role("button", name="All of band 5 of Days since last visit").click()
         self.lens_shows(best)
+        # Shift adds another band, and another plot's bands, to what is looked at.
+        bands = scores["measures"][0]["bands"]
+        field.get_by_role("button", name="All of band 4 of Days since last visit").click(
+            modifiers=["Shift"]
+        )
+        self.lens_shows(best + bands[-2]["customers"])
+        field.get_by_role("button", name="All of band 5 of Visits").click()
+        field.get_by_role("button", name="last visit band 3, Visits band 4:").focus()
+        page.keyboard.press("Shift+Enter")
+        grid = scores["field"]["customers"]
+        self.lens_shows(sum(sum(row[2:5]) for row in grid[3:5]))
+        page.locator("h1").click()
+        page.keyboard.press("c")
         plot = field.get_by_role("button", name=re.compile("last visit band 5, Visits band 5:"))
         plot.focus()
         page.keyboard.press("Enter")

@@ -111,6 +111,21 @@ export function withRanges(
   return picked.reduce((now, [field, range]) => place(now, rangeClause(field, range)), clauses);
 }
 
+/**
+ * The clauses with more beside them: values and ranges of a field that is asked for already join
+ * what it asks for, as Shift on a bar does; other fields are asked for as well.
+ */
+export function joined(clauses: Clause[], more: Clause[]): Clause[] {
+  return more.reduce((now, next) => {
+    const mine = now.find((clause) => clause.field === next.field);
+    if (!mine || mine.negated !== next.negated || mine.window !== next.window)
+      return place(now, next);
+    const values = [...new Set([...(mine.values ?? []), ...(next.values ?? [])])];
+    const fresh = ranges(next).filter((range) => !ranges(mine).some((own) => same(own, range)));
+    return place(now, { ...mine, values, ranges: [...ranges(mine), ...fresh] });
+  }, clauses);
+}
+
 /** Whether two lists of clauses ask the same, in whatever order. */
 export function alike(one: Clause[], other: Clause[]): boolean {
   const told = (clauses: Clause[]) => clauses.map(plain).sort().join("\n");

@@ -12,7 +12,7 @@ import type { ReactNode } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
-import { picked } from "@/lens/clauses";
+import { joined, picked } from "@/lens/clauses";
 import type { Clause, Pick } from "@/lens/clauses";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
@@ -23,8 +23,10 @@ export interface LensInView {
   clauses: Clause[];
   answer: Schemas["LensAnswer"] | undefined;
   fields: Schemas["FieldRow"][];
-  set: (clauses: Clause[]) => void;
+  set: (next: Next) => void;
   pick: (field: string, pick: Pick, add: boolean) => void;
+  /** Look at these customers alone, or, adding, at what is looked at and these together. */
+  take: (clauses: Clause[], add: boolean) => void;
   /** Try a clause without taking it: the dock says what the lens would be. */
   preview: (clause: Clause | null) => void;
   chart: (field: string) => Schemas["BarChart"] | undefined;
@@ -34,6 +36,9 @@ export interface LensInView {
   spend: Spend | null;
   setSpend: (spend: Spend | null) => void;
 }
+
+/** The lens to be, or how it comes of the one that was picked last. */
+type Next = Clause[] | ((now: Clause[]) => Clause[]);
 
 export interface Spend {
   window: string;
@@ -148,8 +153,12 @@ export function LensProvider({ children }: { children: ReactNode }) {
   });
 
   const asking = useRef<AbortController | null>(null);
+  // What was picked last, while the lens is still on its way: a second pick builds on it.
+  const wanted = useRef<Clause[] | null>(null);
   const set = useCallback(
-    (next: Clause[]) => {
+    (asked: Next) => {
+      const next = typeof asked === "function" ? asked(wanted.current ?? clauses ?? NONE) : asked;
+      wanted.current = next;
       window.clearTimeout(timer.current); // what is taken need not be tried any more
       asking.current?.abort();
       asking.current = new AbortController();
@@ -169,12 +178,13 @@ export function LensProvider({ children }: { children: ReactNode }) {
           go(found.digest);
         },
         (problem: unknown) => {
-          if (problem instanceof Error && problem.name !== "AbortError")
-            say(problem.message, { trouble: true });
+          if (!(problem instanceof Error) || problem.name === "AbortError") return;
+          wanted.current = null;
+          say(problem.message, { trouble: true });
         },
       );
     },
-    [ask, charts, put, queries, say, spend?.window, study.id, view],
+    [ask, charts, clauses, put, queries, say, spend?.window, study.id, view],
   );
   const preview = useCallback((clause: Clause | null) => {
     window.clearTimeout(timer.current);
@@ -183,6 +193,10 @@ export function LensProvider({ children }: { children: ReactNode }) {
   useEffect(() => () => window.clearTimeout(timer.current), []);
   useEndOfTrying(tried !== null, () => preview(null));
 
+  useEffect(() => {
+    wanted.current = null;
+  }, [digest, clauses]);
+
   const value = useMemo<LensInView>(
     () => ({
       digest,
@@ -190,7 +204,8 @@ export function LensProvider({ children }: { children: ReactNode }) {
       answer: answer.data,
       fields: fields.data?.fields ?? [],
       set,
-      pick: (field, pick, add) => set(picked(clauses ?? NONE, field, pick, add)),
+      pick: (field, pick, add) => set((now) => picked(now, field, pick, add)),
+      take: (next, add) => set((now) => (add ? joined(now, next) : next)),
       preview,
       charts,
       spend,

@@ -159,7 +159,8 @@ function Became({
               key={each.kind}
               {...pickable({
                 label: words,
-                onPick: () => lens.set([valueClause(`letter:${row.id}:${each.kind}`, "yes")]),
+                onPick: (more) =>
+                  lens.take([valueClause(`letter:${row.id}:${each.kind}`, "yes")], more),
               })}
             >
               <title>{words}</title>

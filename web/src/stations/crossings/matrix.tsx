@@ -24,7 +24,7 @@ interface Props {
   unit: Unit;
   hidden: boolean;
   picked: PickedCrossing;
-  onPick: (picked: PickedCrossing) => void;
+  onPick: (picked: PickedCrossing, more?: boolean) => void;
   /** Look at those of a segment who have gone silent by the later date. */
   onSilent: (state: number) => void;
 }
@@ -143,7 +143,9 @@ export function Matrix({ page, step, number, unit, hidden, picked, onPick, onSil
                         <button
                           type="button"
                           disabled={crossed === 0}
-                          onClick={() => onPick({ step: number, origin, target })}
+                          onClick={(event) =>
+                            onPick({ step: number, origin, target }, event.shiftKey)
+                          }
                           title={said}
                           aria-label={said}
                           data-verdict={verdict}

@@ -102,14 +102,14 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
   const page = crossings.data;
   const two = page.steps.length === 1;
   const table = page.steps[picked.step];
-  const pick = (next: PickedCrossing) => {
+  const pick = (next: PickedCrossing, more = false) => {
     setPicked(next);
     const at = page.steps[next.step];
     if (at)
       lens.pick(
         crossingField(page, next.step),
         { value: `${next.origin + 1}>${next.target + 1}` },
-        false,
+        more,
       );
   };
   return (

@@ -42,7 +42,7 @@ interface Props {
   unit: Unit;
   hidden: boolean;
   picked: PickedCrossing;
-  onPick: (picked: PickedCrossing) => void;
+  onPick: (picked: PickedCrossing, more?: boolean) => void;
   /** Look at everybody of a state at one of the dates. */
   onState: (date: string, state: number) => void;
 }
@@ -136,8 +136,8 @@ export function Ribbons({ page, unit, hidden, picked, onPick, onState }: Props) 
                 const stays = ribbon.origin === ribbon.target;
                 const x1 = x(number) + BLOCK / 2;
                 const x2 = x(number + 1) - BLOCK / 2;
-                const pick = () =>
-                  onPick({ step: number, origin: ribbon.origin, target: ribbon.target });
+                const pick = (more: boolean) =>
+                  onPick({ step: number, origin: ribbon.origin, target: ribbon.target }, more);
                 const chance = chanceOf(table, ribbon.origin, ribbon.target);
                 const verdict = verdictOf(table, ribbon.origin, ribbon.target);
                 const striped = ribbon.size * stripedShare(table, ribbon.origin, ribbon.target);

@@ -7,7 +7,7 @@ interface Props {
   page: Schemas["CrossingsPage"];
   step: Schemas["StepTable"];
   number: number;
-  onPick: (picked: PickedCrossing) => void;
+  onPick: (picked: PickedCrossing, more?: boolean) => void;
 }
 
 const CLEAR = 0.05;
@@ -39,7 +39,9 @@ export function Sizes({ page, step, number, onPick }: Props) {
                 <button
                   type="button"
                   className="flex w-full items-center gap-1.5 text-left text-12 hover:underline"
-                  onClick={() => onPick({ step: number, origin: way.one, target: way.other })}
+                  onClick={(event) =>
+                    onPick({ step: number, origin: way.one, target: way.other }, event.shiftKey)
+                  }
                 >
                   <Name page={page} place={way.one} /> <span aria-hidden>→</span>
                   <span className="sr-only">to</span> <Name page={page} place={way.other} />

@@ -4,7 +4,6 @@ import { useEffect, useRef } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, fixed, inUnit, money, percent } from "@/charts/format";
-import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useTold } from "@/stations/groups/queries";
 import type { Row } from "@/stations/groups/queries";
@@ -105,8 +104,8 @@ export function Candidate({
                   type="button"
                   className="font-semibold underline decoration-line underline-offset-2 hover:decoration-ink"
                   aria-label={`Look at group ${group.group}`}
-                  onClick={() =>
-                    lens.set(withValues(lens.clauses, found.field, [String(group.group)]))
+                  onClick={(event) =>
+                    lens.pick(found.field, { value: String(group.group) }, event.shiftKey)
                   }
                 >
                   {group.group}

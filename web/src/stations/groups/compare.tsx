@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, fixed, percent } from "@/charts/format";
-import { withValues } from "@/lens/clauses";
+import { joined, place, valueClause, withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
@@ -134,9 +134,12 @@ function Contingency({ page }: { page: Page }) {
   const sums = page.columns.map((_, c) => page.table.reduce((sum, row) => sum + (row[c] ?? 0), 0));
   const level = (names: string[], field: string, n: number) =>
     field.startsWith("trait:") ? (names[n] ?? "") : String(n + 1);
-  const pick = (r: number, c: number) => {
-    const next = withValues(lens.clauses, page.row_field, [level(page.rows, page.row_field, r)]);
-    lens.set(withValues(next, page.column_field, [level(page.columns, page.column_field, c)]));
+  const pick = (r: number, c: number, more: boolean) => {
+    const cell = [
+      valueClause(page.row_field, level(page.rows, page.row_field, r)),
+      valueClause(page.column_field, level(page.columns, page.column_field, c)),
+    ];
+    lens.set((now) => (more ? joined(now, cell) : cell.reduce(place, now)));
   };
   return (
     <div className="overflow-x-auto">
@@ -180,7 +183,7 @@ function Contingency({ page }: { page: Page }) {
                         style={{
                           background: `color-mix(in srgb, var(--color-ink) ${Math.round((28 * customers) / Math.max(1, sum))}%, var(--color-card))`,
                         }}
-                        onClick={() => pick(r, c)}
+                        onClick={(event) => pick(r, c, event.shiftKey)}
                       >
                         {customers ? count(customers) : <span className="text-everyone">·</span>}
                       </button>

@@ -138,7 +138,9 @@ function Figures({
               <button
                 type="button"
                 className="text-teal underline"
-                onClick={() => lens.pick(`missing:${thread.name}`, { value: reason }, false)}
+                onClick={(event) =>
+                  lens.pick(`missing:${thread.name}`, { value: reason }, event.shiftKey)
+                }
               >
                 {count(number)} {reason}
               </button>

@@ -168,7 +168,7 @@ export function BandNames({
   of: string;
   bands: Stretch[];
   upright?: boolean;
-  pick: (band: number) => void;
+  pick: (band: number, more: boolean) => void;
 }) {
   return (
     <g fontSize={12} fontWeight={600}>
@@ -183,7 +183,7 @@ export function BandNames({
             x={x}
             y={y}
             textAnchor="middle"
-            {...pickable({ label: words, onPick: () => pick(n + 1) })}
+            {...pickable({ label: words, onPick: (more) => pick(n + 1, more) })}
           >
             <title>{words}</title>
             {n + 1}

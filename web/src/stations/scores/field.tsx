@@ -125,7 +125,7 @@ export function Field(props: Props) {
           measure={across}
           of={page.of}
           bands={columns}
-          pick={(band) => picking.line("across", band)}
+          pick={(band, more) => picking.line("across", band, more)}
         />
         <g transform={`translate(0 ${NAMES})`}>
           <Ruler
@@ -142,7 +142,7 @@ export function Field(props: Props) {
           of={page.of}
           bands={rows}
           upright
-          pick={(band) => picking.line("up", band)}
+          pick={(band, more) => picking.line("up", band, more)}
         />
         <g transform={`translate(${-NAMES} 0)`}>
           <Ruler

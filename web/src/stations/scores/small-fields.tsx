@@ -2,7 +2,6 @@ import { useMemo } from "react";
 
 import { count } from "@/charts/format";
 import { Glyph } from "@/charts/picture";
-import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { sizesOf, stretches } from "@/stations/scores/geometry";
 import { dotFor, Plots, rangeOf } from "@/stations/scores/plots";
@@ -29,8 +28,8 @@ export function SmallFields({ page }: { page: Page }) {
           type="button"
           className="min-w-0 rounded-md p-0.5 hover:bg-paper"
           disabled={page.of !== ""}
-          onClick={() =>
-            lens.set(withValues(lens.clauses, `band:${third.name}`, [String(field.third)]))
+          onClick={(event) =>
+            lens.pick(`band:${third.name}`, { value: String(field.third) }, event.shiftKey)
           }
         >
           <Glyph viewBox={`0 0 ${wide} ${H}`} className="block w-full">

@@ -4,7 +4,6 @@ import type { PointerEvent } from "react";
 import { figure, money } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
-import { place, rangeClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { heads } from "@/stations/scores/heads";
 import type { Page } from "@/stations/scores/use-scores";
@@ -48,9 +47,9 @@ export function Totals({ page, lows, canMove, onMove, onLand }: Props) {
     return Number((first + Math.round((share * span) / step) * step).toPrecision(10));
   };
   const fences = page.ladder?.kind === "boxes" ? [] : lows;
-  const pick = (total: number) => {
+  const pick = (total: number, more: boolean) => {
     if (page.of) return;
-    lens.set(place(lens.clauses, rangeClause("total:now", [total, total + step / 2])));
+    lens.pick("total:now", { range: [total, total + step / 2] }, more);
   };
   return (
     <PickPicture
@@ -71,7 +70,7 @@ export function Totals({ page, lows, canMove, onMove, onLand }: Props) {
               width={Math.max(1, wide - 2)}
               height={tall}
               fill="var(--color-everyone)"
-              {...pickable({ label: words, onPick: () => pick(row.total) })}
+              {...pickable({ label: words, onPick: (more) => pick(row.total, more) })}
             >
               <title>{words}</title>
             </rect>

@@ -1,6 +1,6 @@
 import { useState } from "react";
 
-import { withValues } from "@/lens/clauses";
+import { joined, valueClause, withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import type { Box } from "@/stations/scores/geometry";
 import type { Banded, Page } from "@/stations/scores/use-scores";
@@ -16,22 +16,26 @@ export function usePicking(page: Page, across: Banded | undefined, up: Banded | 
   };
   const values = ([a, b]: [number, number]) =>
     Array.from({ length: b - a + 1 }, (_, n) => String(a + n));
-  const take = (taken: Box) => {
+  const take = (taken: Box, add: boolean) => {
     if (page.of || !across || !up) return;
     const whole = (range: [number, number], measure: Banded) =>
       range[0] === 1 && range[1] === measure.bands.length;
-    let clauses = lens.clauses;
-    for (const [measure, range] of [
-      [across, taken.across],
-      [up, taken.up],
-    ] as const) {
-      const field = `band:${measure.name}`;
-      clauses = whole(range, measure)
-        ? clauses.filter((clause) => clause.field !== field)
-        : withValues(clauses, field, values(range));
-      if (across === up) break;
-    }
-    lens.set(clauses);
+    lens.set((now) => {
+      let clauses = now;
+      for (const [measure, range] of [
+        [across, taken.across],
+        [up, taken.up],
+      ] as const) {
+        const field = `band:${measure.name}`;
+        clauses = whole(range, measure)
+          ? clauses.filter((clause) => clause.field !== field)
+          : add
+            ? joined(clauses, [valueClause(field, ...values(range))])
+            : withValues(clauses, field, values(range));
+        if (across === up) break;
+      }
+      return clauses;
+    });
   };
   return {
     box,
@@ -43,19 +47,16 @@ export function usePicking(page: Page, across: Banded | undefined, up: Banded | 
       if (from && (plot[0] !== to[0] || plot[1] !== to[1])) setTo(plot);
     },
     end: (add: boolean) => {
-      if (box && add && across && up) {
-        lens.pick(`band:${across.name}`, { value: String(box.across[0]) }, true);
-      } else if (box) take(box);
+      if (box) take(box, add);
       setFrom(null);
     },
     leave: () => setFrom(null),
     pick: (c: number, r: number, add: boolean) => {
-      if (add && across) lens.pick(`band:${across.name}`, { value: String(c) }, true);
-      else take({ across: [c, c], up: [r, r] });
+      take({ across: [c, c], up: [r, r] }, add);
     },
-    line: (axis: "across" | "up", band: number) => {
+    line: (axis: "across" | "up", band: number, more: boolean) => {
       const measure = axis === "across" ? across : up;
-      if (measure && !page.of) lens.pick(`band:${measure.name}`, { value: String(band) }, false);
+      if (measure && !page.of) lens.pick(`band:${measure.name}`, { value: String(band) }, more);
     },
   };
 }

@@ -3,7 +3,6 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, data } from "@/api/client";
 import { count, fixed } from "@/charts/format";
 import { Glyph } from "@/charts/picture";
-import { withValues } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
@@ -65,7 +64,7 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
               key={g}
               type="button"
               className="grid grid-cols-[86px_1fr_150px] items-center gap-2 rounded text-left text-12 hover:bg-paper"
-              onClick={() => lens.set(withValues(lens.clauses, field, [String(g + 1)]))}
+              onClick={(event) => lens.pick(field, { value: String(g + 1) }, event.shiftKey)}
             >
               <span className="font-semibold">Group {g + 1}</span>
               <Glyph

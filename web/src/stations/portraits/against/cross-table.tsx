@@ -182,7 +182,7 @@ function Figure(props: {
   const mark = last
     ? pickable({
         label: note,
-        onPick: () => lens.set(clauses),
+        onPick: (more) => lens.take(clauses, more),
         onTry: (resting) => lens.preview(resting ? last : null),
       })
     : {};

@@ -115,7 +115,7 @@ function Small(props: { page: Page; panel: Panel; x: Axis; y: Axis }) {
     own.length > 0
       ? pickable({
           label: `${name}: ${count(panel.customers)} ${unit.many}, ${rWords(panel)}`,
-          onPick: () => lens.set(own),
+          onPick: (more) => lens.take(own, more),
         })
       : {};
   return (

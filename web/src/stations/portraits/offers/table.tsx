@@ -119,7 +119,7 @@ function TakenBy(props: {
       <span
         {...pickable({
           label: note,
-          onPick: () => lens.set(clauses),
+          onPick: (more) => lens.take(clauses, more),
           onTry: (resting) => lens.preview(resting ? (clauses.at(-1) ?? null) : null),
         })}
         title={note}

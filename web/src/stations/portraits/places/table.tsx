@@ -143,7 +143,7 @@ function Parts({ page, place }: { page: Page; place: Place }) {
         return (
           <span
             key={level.label}
-            {...pickable({ label: note, onPick: () => lens.set(clauses) })}
+            {...pickable({ label: note, onPick: (more) => lens.take(clauses, more) })}
             title={note}
             className="cursor-pointer focus-visible:outline-2 focus-visible:outline-teal"
             style={{ flexGrow: share, flexBasis: 0, background: hueOfLevel(page, n) }}

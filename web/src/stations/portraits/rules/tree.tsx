@@ -45,7 +45,7 @@ export function RuleTree({ page }: { page: Page }) {
             node={node}
             place={place}
             there={there}
-            onPick={() => lens.set(there ? [] : node.clauses)}
+            onPick={(more) => lens.take(there ? [] : node.clauses, more && !there)}
           />
         );
       })}
@@ -83,7 +83,7 @@ interface BarProps {
   node: Node;
   place: Place;
   there: boolean;
-  onPick: () => void;
+  onPick: (more: boolean) => void;
 }
 
 function Bar({ page, node, place, there, onPick }: BarProps) {

@@ -101,7 +101,7 @@ export function SpreadPanel({ page, panel, scale }: { page: Page; panel: Panel; 
                 hill={scale === "own"}
                 mark={pickable({
                   label: `${panel.label}, ${head.name}: ${boxWords(box, told, scale)}`,
-                  onPick: () => lens.set(boxClauses(panel, head, box)),
+                  onPick: (more) => lens.take(boxClauses(panel, head, box), more),
                   onTry: (resting) =>
                     lens.preview(resting ? (boxClauses(panel, head, box).at(-1) ?? null) : null),
                 })}

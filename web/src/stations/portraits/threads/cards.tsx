@@ -70,7 +70,7 @@ export function SegmentCards({ page, segment, onChange }: Props) {
         </p>
         <Button
           className="mt-2 w-fit"
-          onClick={() => lens.pick(SEGMENT, { value: String(segment.number) }, false)}
+          onClick={(event) => lens.pick(SEGMENT, { value: String(segment.number) }, event.shiftKey)}
         >
           Look at these {count(segment.customers)}
         </Button>

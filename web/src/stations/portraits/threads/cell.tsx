@@ -31,7 +31,7 @@ export function Cell({ told, deviation, deepest, chosen, note, onNote, clauses }
   const mark = last
     ? pickable({
         label: note,
-        onPick: (more) => lens.set(more ? joined(lens.clauses, clauses) : clauses),
+        onPick: (more) => lens.take(clauses, more),
         onTry: (resting) => {
           onNote(resting ? note : "");
           lens.preview(resting ? last : null);
@@ -63,10 +63,6 @@ export function Cell({ told, deviation, deepest, chosen, note, onNote, clauses }
       </span>
     </td>
   );
-}
-
-function joined(now: Clause[], more: Clause[]): Clause[] {
-  return [...now.filter((clause) => !more.some((each) => each.field === clause.field)), ...more];
 }
 
 /** The unit behind a figure, in small. */

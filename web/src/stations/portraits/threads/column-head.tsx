@@ -58,7 +58,7 @@ export function ColumnHead(props: Props) {
           type="button"
           className="block w-full text-left"
           aria-pressed={chosen}
-          title={`${head.name}, ${markWords(head.mark ?? 0)}. Shift-click narrows the lens${onRename ? ", F2 or a double click renames" : ""}.`}
+          title={`${head.name}, ${markWords(head.mark ?? 0)}. Shift-click adds it to the lens${onRename ? ", F2 or a double click renames" : ""}.`}
           onDoubleClick={() => onRename && setNaming(true)}
           onKeyDown={(event) => {
             if (event.key !== "F2" || !onRename) return;
@@ -66,7 +66,7 @@ export function ColumnHead(props: Props) {
             setNaming(true);
           }}
           onClick={(event) =>
-            event.shiftKey ? lens.pick(SEGMENT, pick, false) : onChoose(head.number)
+            event.shiftKey ? lens.pick(SEGMENT, pick, true) : onChoose(head.number)
           }
           onPointerEnter={() => lens.preview(clause)}
           onPointerLeave={() => lens.preview(null)}

@@ -183,7 +183,7 @@ export function ThreadsTable(props: {
           </button>
         )}
       </footer>
-      <Outside page={page} onPick={(value) => lens.pick(SEGMENT, { value }, false)} />
+      <Outside page={page} onPick={(value, more) => lens.pick(SEGMENT, { value }, more)} />
     </section>
   );
 }
@@ -242,7 +242,7 @@ const OUTSIDE = [
 ] as const;
 
 /** Who is in no segment, and why. */
-function Outside({ page, onPick }: { page: Page; onPick: (state: string) => void }) {
+function Outside({ page, onPick }: { page: Page; onPick: (state: string, more: boolean) => void }) {
   const there = OUTSIDE.filter(([state]) => (page.outside[state] ?? 0) > 0);
   if (there.length === 0) return null;
   return (
@@ -251,7 +251,11 @@ function Outside({ page, onPick }: { page: Page; onPick: (state: string) => void
       {there.map(([state, words, why], place) => (
         <span key={state}>
           {place > 0 && ", "}
-          <button type="button" className="underline hover:text-ink" onClick={() => onPick(state)}>
+          <button
+            type="button"
+            className="underline hover:text-ink"
+            onClick={(event) => onPick(state, event.shiftKey)}
+          >
             {count(page.outside[state] ?? 0)} {words}
           </button>{" "}
           ({why})
