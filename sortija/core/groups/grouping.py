@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from sortija.core.engine import Engine
 from sortija.core.groups.linkages import MOST_EXACT, link, ward
 from sortija.core.groups.lloyd import (
-    MOST_PASSES,
     Centres,
     Fit,
     exchanged,
@@ -21,6 +20,7 @@ from sortija.core.groups.lloyd import (
 )
 from sortija.core.groups.medoids import distance_matrix, medoid_of, swap_medoids
 from sortija.core.groups.micro import micro_groups
+from sortija.core.groups.own_centres import centres_from
 from sortija.core.groups.recipe import Prepared, Recipe, RecipeError
 from sortija.core.groups.seeding import centres_at, dense_centres, seed_centres
 from sortija.core.groups.tree import Tree
@@ -125,6 +125,16 @@ def _lloyd(
 ) -> Fit:
     """The best of seeded starts on at most 5,000 rows, polished on all of them."""
     _enough(rows, k)
+    if k == len(recipe.centres):
+        own = centres_from(rows.preparation, recipe.centres)
+        fit = lloyd(rows, own, engine, recipe.passes, progress)
+        there = int((fit.counts > 0).sum())
+        if there < k:
+            raise RecipeError(
+                f"Nobody is nearest to {k - there} of your {k} centres. Move them, or allow more "
+                "passes."
+            )
+        return fit
     rng = np.random.default_rng([recipe.seed, 3])
     few = rows
     if len(rows) > SAMPLE:
@@ -136,7 +146,8 @@ def _lloyd(
     def once(number: int) -> Fit:
         progress("trying starts", number, recipe.starts)
         own = np.random.default_rng([recipe.seed, k, number])
-        return lloyd(few, seed(few, k, own), most_passes=EARLY if mixed else MOST_PASSES)
+        most = min(EARLY, recipe.passes) if mixed else recipe.passes
+        return lloyd(few, seed(few, k, own), most_passes=most)
 
     scant = mixed and len(rows) <= FEW
     starts = max(recipe.starts, SCANT_STARTS if scant else 1)
@@ -146,8 +157,8 @@ def _lloyd(
     if few is rows:
         return best
     if settled:
-        return lloyd(rows, best.centres, engine, progress=progress)
-    return lloyd(rows, best.centres, engine, POLISH, progress)
+        return lloyd(rows, best.centres, engine, recipe.passes, progress)
+    return lloyd(rows, best.centres, engine, min(POLISH, recipe.passes), progress)
 
 
 def _improved(rows: Prepared, fits: list[Fit], k: int, recipe: Recipe, engine: Engine) -> Fit:
@@ -161,7 +172,8 @@ def _improved(rows: Prepared, fits: list[Fit], k: int, recipe: Recipe, engine: E
 
     def chain(number: int) -> Fit:
         rng = np.random.default_rng([recipe.seed, k, number, 19])
-        return exchanged(rows, lloyd(rows, fits[number].centres), tries, rng)
+        settled = lloyd(rows, fits[number].centres, most_passes=recipe.passes)
+        return exchanged(rows, settled, tries, rng, recipe.passes)
 
     return min(engine.map(chain, range(len(fits))), key=lambda fit: fit.cost)
 
@@ -247,6 +259,8 @@ def _adopted(rows: Prepared, labels: NDArray[np.int32], centres: Centres, engine
 
 def refusal(fit: Fit, recipe: Recipe) -> str:
     """Why a grouping cannot become a yardstick; empty where it can."""
+    if len(fit.counts) < 2:
+        return "One group is everyone, against which more groups are judged. Adopt 2 or more."
     if recipe.method != "hierarchical" or recipe.linkage not in ("single", "average"):
         return ""
     if fit.moved <= ADOPTABLE:

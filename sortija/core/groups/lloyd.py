@@ -14,11 +14,10 @@ from numpy.typing import NDArray
 from sortija.core.engine import CHUNK, Engine, chunk_bounds
 from sortija.core.groups.distances import nearest_two
 from sortija.core.groups.kernels import assign, exchange, farthest, settle
-from sortija.core.groups.recipe import Prepared
+from sortija.core.groups.recipe import MOST_PASSES, Prepared
 from sortija.core.progress import Progress, silent
 
 __all__ = [
-    "MOST_PASSES",
     "Centres",
     "Fit",
     "Placed",
@@ -29,7 +28,6 @@ __all__ = [
     "tidy",
 ]
 
-MOST_PASSES = 300
 #: Passes after which a change that was tried is dropped, unless its cost is within SLACK by then.
 SHORT = 3
 SLACK = 0.02
@@ -204,7 +202,9 @@ def _in_one_go(rows: Prepared, start: Centres, most_passes: int) -> Fit:
     return Fit(Centres(numbers, modes), labels, counts, cost, passes, settled)
 
 
-def exchanged(rows: Prepared, fit: Fit, tries: int, rng: np.random.Generator) -> Fit:
+def exchanged(
+    rows: Prepared, fit: Fit, tries: int, rng: np.random.Generator, most_passes: int = MOST_PASSES
+) -> Fit:
     """A settled grouping of one chunk's rows, improved by changes that no pass makes by itself.
 
     Modes are sticky: a group keeps a level for its mode until half of its rows would have to
@@ -223,7 +223,7 @@ def exchanged(rows: Prepared, fit: Fit, tries: int, rng: np.random.Generator) ->
     levels = int(rows.codes.max()) + 1 if rows.codes.size else 1
     cost, counts, kept = exchange(
         rows.numbers, rows.codes, labels, rows.gammas, numbers, modes, levels, fit.cost,
-        rng.random((tries, PROPOSED, 3)), SHORT, SLACK, MOST_PASSES,
+        rng.random((tries, PROPOSED, 3)), min(SHORT, most_passes), SLACK, most_passes,
     )  # fmt: skip
     return (
         replace(fit, centres=Centres(numbers, modes), labels=labels, counts=counts, cost=cost)

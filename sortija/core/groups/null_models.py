@@ -143,7 +143,7 @@ def null_figures(
     """
     engine = engine or Engine(1)
     count = min(len(rows), _ROWS.get(recipe.method, _MOST))
-    lighter = replace(recipe, starts=min(recipe.starts, _STARTS))
+    lighter = replace(recipe.seeded, starts=min(recipe.starts, _STARTS))
     kinds = KINDS if population is not None and len(rows.numbers) else KINDS[:2]
     if not len(rows.numbers):
         kinds = KINDS[:1]  # categories alone are drawn by themselves, whatever the kind
@@ -219,7 +219,7 @@ def gap_statistic(
     few = rows
     if len(rows) > SAMPLE:
         few = rows.take(np.sort(rng.choice(len(rows), SAMPLE, replace=False)))
-    lighter = replace(recipe, starts=min(recipe.starts, _STARTS))
+    lighter = replace(recipe.seeded, starts=min(recipe.starts, _STARTS))
 
     def costs(number: int) -> NDArray[np.float64]:
         progress("comparing with even tables", number, _GAP_TABLES + 1)

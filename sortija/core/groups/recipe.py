@@ -16,6 +16,7 @@ from sortija.core.table import Column, Table
 
 __all__ = [
     "METHODS",
+    "MOST_PASSES",
     "Category",
     "Distance",
     "Linkage",
@@ -31,6 +32,8 @@ Method = Literal["k-means", "k-prototypes", "k-modes", "hierarchical", "k-medoid
 Linkage = Literal["ward", "single", "complete", "average"]
 Distance = Literal["euclidean", "gower"]
 METHODS: tuple[Method, ...] = ("k-means", "k-prototypes", "k-modes", "hierarchical", "k-medoids")
+#: Passes after which a start ends in any case.
+MOST_PASSES = 300
 _MOST_LEVELS = 250
 _LEAST_SPREAD = 0.25
 _LEAST_ROWS = 2
@@ -50,7 +53,10 @@ class Recipe:
     Gower's distance; ``seeding``: how k-prototypes and k-modes begin, by far rows or by dense
     ones; ``pool``: levels with a smaller share of the rows become one, *other*; ``relevance``:
     whether a category counts by how much it has to do with the other columns
-    (:mod:`~sortija.core.groups.relevance`); Gower's weights stay as they are given.
+    (:mod:`~sortija.core.groups.relevance`); Gower's weights stay as they are given;
+    ``passes``: after so many of them a start ends, settled or not; ``centres``: in the columns'
+    own units (:mod:`~sortija.core.groups.own_centres`), what as many groups begin with instead of
+    seeded starts, by k-means, k-prototypes and k-modes.
     """
 
     numeric: dict[str, Steps]
@@ -65,6 +71,8 @@ class Recipe:
     seeding: Literal["far", "dense"] = "far"
     pool: float = 0.0
     relevance: bool = True
+    passes: int = MOST_PASSES
+    centres: tuple[Mapping[str, float | str], ...] = ()
 
     @property
     def gower(self) -> bool:
@@ -75,6 +83,12 @@ class Recipe:
 
     def weight(self, name: str) -> float:
         return self.weights.get(name, 1.0)
+
+    @property
+    def seeded(self) -> Recipe:
+        """The same recipe from seeded starts alone: what resamplings and tables without groups
+        are grouped by, so that centres of one's own vouch for nothing."""
+        return replace(self, centres=())
 
     def without(self, name: str) -> Recipe:
         """The same recipe with one column less.
@@ -90,13 +104,19 @@ class Recipe:
         )
 
     def as_json(self) -> dict[str, Any]:
-        return {
+        data = {
             "numeric": {name: steps.__dict__ for name, steps in self.numeric.items()},
             "categories": list(self.categories), "weights": self.weights,
             "balance": self.balance, "method": self.method, "seed": self.seed,
             "starts": self.starts, "linkage": self.linkage, "distance": self.distance,
             "seeding": self.seeding, "pool": self.pool, "relevance": self.relevance,
         }  # fmt: skip
+        # Only where it is otherwise: what was grouped before they could be asked for stays its own.
+        if self.passes != MOST_PASSES:
+            data["passes"] = self.passes
+        if self.centres:
+            data["centres"] = [dict(centre) for centre in self.centres]
+        return data
 
     @staticmethod
     def from_json(data: Mapping[str, Any]) -> Recipe:
@@ -108,6 +128,8 @@ class Recipe:
             linkage=data.get("linkage", "ward"), distance=data.get("distance", "euclidean"),
             seeding=data.get("seeding", "far"), pool=float(data.get("pool", 0.0)),
             relevance=bool(data.get("relevance", True)),
+            passes=int(data.get("passes", MOST_PASSES)),
+            centres=tuple(data.get("centres", ())),
         )  # fmt: skip
 
 
@@ -347,6 +369,10 @@ def _check(table: Table, recipe: Recipe, chosen: NDArray[np.bool_]) -> None:
         weight = recipe.weight(name)
         if not (np.isfinite(weight) and weight >= 0):
             raise RecipeError(f"{name} cannot weigh {weight}. Weights are 0 or more.")
+    if recipe.passes < 1:
+        raise RecipeError(f"A start cannot take {recipe.passes} passes. It takes 1 or more.")
+    if recipe.centres and recipe.method in ("hierarchical", "k-medoids"):
+        raise RecipeError(f"{recipe.method} begins with no centres. Take k-prototypes, or none.")
     if not (np.isfinite(recipe.balance) and recipe.balance >= 0):
         raise RecipeError(f"The balance cannot be {recipe.balance}. It is 0 or more.")
     for name in recipe.weights:

@@ -57,7 +57,7 @@ def jaccard_stability(
     """
     engine = engine or Engine(1)
     m = len(rows)
-    fresh = replace(recipe, starts=min(recipe.starts, starts))
+    fresh = replace(recipe.seeded, starts=min(recipe.starts, starts))
     size = min(m, _ROWS.get(recipe.method, SAMPLE))
 
     def once(number: int) -> NDArray[np.float64]:

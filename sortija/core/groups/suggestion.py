@@ -46,6 +46,13 @@ def suggest(
     >>> suggest([2, 3], [0.3, 0.5], [0.9, 0.8], [0.4, 0.2]).k
     3
     """
+    several = [i for i, k in enumerate(ks) if k > 1]
+    if len(several) < len(ks):  # one group is everyone, and no suggestion
+        return suggest(
+            [ks[i] for i in several], [silhouettes[i] for i in several],
+            [weakest[i] for i in several], [smallest[i] for i in several], verdict,
+            [same_again[i] for i in several if i < len(same_again)],
+        )  # fmt: skip
     if not ks:
         return Suggestion(None, "Nothing has been judged yet.")
     peak = int(np.argmax(silhouettes))

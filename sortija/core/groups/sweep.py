@@ -24,11 +24,11 @@ __all__ = ["Candidate", "sweep"]
 class Candidate:
     """One k: its grouping of all rows, and how well it holds.
 
-    ``silhouette``, ``silhouettes``: mean, and (k,) by group; ``exact``: over all customers or
-    over the shared sample; ``stability``: (k,) how often each group comes back in 20
-    resamplings, empty where that was not asked for; ``valley``: how deep the valleys between
-    neighbouring groups are. ``fit.settled`` says whether the passes came to their end or polished
-    only.
+    ``silhouette``, ``silhouettes``: mean, and (k,) by group, NaN where everyone is one group;
+    ``exact``: over all customers or over the shared sample; ``stability``: (k,) how often each
+    group comes back in 20 resamplings, empty where that was not asked for; ``valley``: how deep
+    the valleys between neighbouring groups are. ``fit.settled`` says whether the passes came to
+    their end or polished only.
     """
 
     k: int
@@ -99,6 +99,11 @@ def sweep(
             if place == 0:
                 raise
             return
+        if k == 1:  # what more groups are compared with: it comes back whatever is drawn
+            figures = figures_of(rows, fit, total, engine)
+            none = np.full(1, np.nan)
+            yield Candidate(1, fit, np.nan, none, yard.exact, np.ones(int(resample)), figures)
+            continue
         width = silhouette(yard, fit.labels, k, engine)
         stability = np.zeros(0)
         if resample:

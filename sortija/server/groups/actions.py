@@ -60,9 +60,10 @@ def run_recipe(study: Study, person: Any, window: WindowInView) -> Job:
     """Start the sweep over k for the present recipe and window."""
     inputs = inputs_of(study, _measures(study, window, person))
     draft, _ = draft_of(study)
+    words = f"Grouping by {draft.least} to {draft.most}"
     return work.start(
-        study.pk, "groups.sweep", inputs.stamp, f"Grouping by 2 to {draft.most}", person,
-        {**_at(window), "most": draft.most, "gap": draft.gap}, lane="long",
+        study.pk, "groups.sweep", inputs.stamp, words, person,
+        {**_at(window), "least": draft.least, "most": draft.most, "gap": draft.gap}, lane="long",
     )  # fmt: skip
 
 
@@ -115,7 +116,11 @@ def adopt(study: Study, person: Any, grouping: Grouping, seen: int) -> Yardstick
 
 
 def keep_ladder(
-    study: Study, person: Any, ladder: Ladder, window: WindowInView, seen: int,
+    study: Study,
+    person: Any,
+    ladder: Ladder,
+    window: WindowInView,
+    seen: int,
     notes: Sequence[str] = (),
 ) -> Yardstick:
     """Freeze a ladder as the study's yardstick; the former one is kept, retired.

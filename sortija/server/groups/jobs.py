@@ -56,7 +56,7 @@ def _sweep(job: Job, running: Running) -> None:
     there = Grouping.objects.filter(study=study, made_from=inputs.stamp)
     there.filter(binned=True).update(binned=False)
     done = set(there.values_list("k", flat=True))
-    wanted = range(2, int(job.arguments.get("most", 8)) + 1)
+    wanted = range(int(job.arguments.get("least", 2)), int(job.arguments.get("most", 8)) + 1)
     ks = [k for k in wanted if k not in done and k < len(rows)]
     engine, began = Engine(), time.monotonic()
     try:
@@ -68,27 +68,40 @@ def _sweep(job: Job, running: Running) -> None:
         except RecipeError as problem:
             if not there.exists():
                 raise JobError(str(problem)) from problem
-        results = [(row.k, row.outcome) for row in there.order_by("k")]
-        made_ks = [k for k, _ in results]
-        own = (
-            [r.silhouette for _, r in results],
-            [np.nan if r.valley is None else r.valley for _, r in results],
-        )
-        without = null_figures(
-            rows, made_ks, inputs.recipe, engine, running.progress, population_of(made), own
-        )
-        verdict = judge(made_ks, *own, without).as_json()
-
-        def judged(outcome: GroupingResult) -> None:
-            outcome.verdict = verdict
-
-        _beside(study, inputs.stamp, dict.fromkeys(made_ks, judged))
+        made_ks = list(there.order_by("k").values_list("k", flat=True))
+        _judge(study, made, inputs, rows, engine, running)
         if job.arguments.get("gap") and not rows.gower:
             gap = gap_statistic(rows, made_ks, inputs.recipe, engine, running.progress)
             _beside(study, inputs.stamp, {k: _with_gap(gap, n) for n, k in enumerate(gap.ks)})
     finally:
         engine.release()
     tell_of_run(study, inputs.stamp)
+
+
+def _judge(
+    study: Study, made: MeasureSet, inputs: Inputs, rows: Prepared, engine: Engine,
+    running: Running,
+) -> None:  # fmt: skip
+    """How the several groups that were made stand against tables without any."""
+    there = Grouping.objects.filter(study=study, made_from=inputs.stamp, k__gt=1).order_by("k")
+    results = [(row.k, row.outcome) for row in there]
+    if not results:
+        return
+    ks = [k for k, _ in results]
+
+    def known(values: list[float | None]) -> list[float]:
+        return [np.nan if value is None else value for value in values]
+
+    own = known([r.silhouette for _, r in results]), known([r.valley for _, r in results])
+    without = null_figures(
+        rows, ks, inputs.recipe, engine, running.progress, population_of(made), own
+    )
+    verdict = judge(ks, *own, without).as_json()
+
+    def judged(outcome: GroupingResult) -> None:
+        outcome.verdict = verdict
+
+    _beside(study, inputs.stamp, dict.fromkeys(ks, judged))
 
 
 def _with_gap(gap: Gap, place: int) -> Callable[[GroupingResult], None]:

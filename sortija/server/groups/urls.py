@@ -21,6 +21,7 @@ urlpatterns = [
     path("studies/<int:study>/groups/merges", pictures.MergesView.as_view()),
     path("studies/<int:study>/groups/proposals", pictures.ProposalsView.as_view()),
     path("studies/<int:study>/groups/<int:grouping>/profile", pictures.CandidateView.as_view()),
+    path("studies/<int:study>/groups/<int:grouping>/centres", pictures.CentresView.as_view()),
     path("studies/<int:study>/groups/<int:grouping>/map", pictures.MapView.as_view()),
     path("studies/<int:study>/groups/<int:grouping>/plane", pictures.PlaneView.as_view()),
     path("studies/<int:study>/groups/<int:grouping>/points", pictures.PointsView.as_view()),

@@ -6,9 +6,10 @@ from pydantic import BaseModel
 
 from sortija.core.groups.suggestion import suggest
 from sortija.core.groups.validity import knee_of
+from sortija.core.groups.verdict import Verdict
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Grouping
-from sortija.server.groups.recipe.inputs import inputs_of
+from sortija.server.groups.recipe.inputs import Draft, inputs_of
 from sortija.server.groups.recipe.page import RecipeBody, recipe_body
 from sortija.server.groups.runs.candidates import (
     CandidateRow,
@@ -54,7 +55,7 @@ class GroupsPage(BaseModel):
     trees: bool
 
 
-def _status(study: Study, stamp: str, groupings: list[Grouping], most: int) -> Status:
+def _status(study: Study, stamp: str, groupings: list[Grouping], draft: Draft) -> Status:
     jobs = Job.objects.filter(study=study.pk, kind="groups.sweep", key=stamp).order_by("-id")
     job = jobs.first()
     if job is not None and job.state in Job.OPEN:
@@ -64,9 +65,10 @@ def _status(study: Study, stamp: str, groupings: list[Grouping], most: int) -> S
     if groupings and job is not None and job.state == Job.CANCELLED:
         words = f"Stopped after {groupings[-1].k} groups; the rows that were there stay."
         return Status(state="out of date", words=words)
-    asked = int(job.arguments.get("most", 8)) if job is not None else most
-    if groupings and asked < most:
-        words = f"Up to {most} groups are asked for; up to {asked} were tried."
+    at = job.arguments if job is not None else draft.model_dump()
+    least, most = int(at.get("least", 2)), int(at.get("most", 8))
+    if groupings and (most < draft.most or least > draft.least):
+        words = f"{draft.least} to {draft.most} groups are asked for; {least} to {most} were tried."
         return Status(state="out of date", words=words)
     if groupings:
         return Status(state="whole")
@@ -94,12 +96,13 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
     tried = Grouping.objects.filter(study=study, binned=False).select_related("labels")
     try:
         stamp = inputs_of(study, made).stamp
-        own = list(tried.filter(made_from=stamp, k__lte=recipe.draft.most).order_by("k"))
-        status = _status(study, stamp, own, recipe.draft.most)
+        asked = recipe.draft
+        own = list(tried.filter(made_from=stamp, k__range=(asked.least, asked.most)).order_by("k"))
+        status = _status(study, stamp, own, asked)
     except Problem as problem:
         stamp, own, status = "", [], Status(state="failed", words=problem.detail)
-    shown, asked = own, bool(run) and run != stamp
-    if asked:
+    shown, foreign = own, bool(run) and run != stamp
+    if foreign:
         shown = list(tried.filter(made_from=run).order_by("k"))
         if not shown:
             raise Problem("These groups are no longer kept.", 404)
@@ -116,7 +119,7 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
         status=status,
         made_from=stamp,
         run=shown[0].made_from if shown else "",
-        foreign=asked,
+        foreign=foreign,
         recipe=recipe,
         candidates=rows,
         method=shown[0].recipe["method"] if shown else "",
@@ -126,7 +129,7 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
         criteria=criteria_of(rows),
         knee=knee_of([r.k for r in rows], [r.cost for r in rows]) if rows else None,
         suggestion=_suggestion(study, rows, shown)
-        if rows and (asked or status.state == "whole")
+        if rows and (foreign or status.state == "whole")
         else None,
         adopted=adopted_body(study),
         kept=tried.count(),
@@ -136,10 +139,16 @@ def groups_page(study: Study, window: WindowInView | None, run: str = "") -> Gro
 
 def _suggestion(study: Study, rows: list[CandidateRow], shown: list[Grouping]) -> SuggestionBody:
     found = suggest(
-        [r.k for r in rows], [r.silhouette for r in rows], [r.weakest for r in rows],
-        [r.smallest for r in rows], shown[0].verdict, [r.same_again for r in rows],
+        [r.k for r in rows], [float("nan") if r.silhouette is None else r.silhouette for r in rows],
+        [r.weakest for r in rows],
+        [r.smallest for r in rows], _verdict(shown), [r.same_again for r in rows],
     )  # fmt: skip
     return SuggestionBody(k=found.k, words=in_rows(study, found.words))
+
+
+def _verdict(shown: list[Grouping]) -> Verdict | None:
+    """What is known of the run as a whole; of everyone as one group nothing is."""
+    return next((row.verdict for row in shown if row.k > 1), None)
 
 
 @station("groups", 4, "Groups")

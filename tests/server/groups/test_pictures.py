@@ -72,9 +72,61 @@ class Recipes(GroupCase):
         self.send("put", "groups/recipe", {"most": 21}, 400)
         more = self.get("groups")["recipe"]["draft"] | {"most": 5}
         self.send("put", "groups/recipe", more)
-        self.assertIn("up to 3 were tried", self.get("groups")["status"]["words"])
+        self.assertIn("2 to 3 were tried", self.get("groups")["status"]["words"])
         again = self.sweep()
         self.assertEqual([r["k"] for r in again["candidates"]][:2], [2, 3])
+
+    def test_from_one_group_with_own_centres_and_few_passes(self):
+        page = self.quick(least=1, most=3)
+        one = page["candidates"][0]
+        self.assertEqual((one["k"], one["silhouette"], one["stability"]), (1, None, [1.0]))
+        self.assertIn("One group is everyone", one["refusal"])
+        self.send("post", "groups/adopt", {"grouping": one["id"]}, 400)
+        self.assertNotEqual(page["suggestion"]["k"], 1)
+        self.assertEqual(self.get(f"groups/{one['id']}/profile")["groups"][0]["silhouette"], None)
+        # The centres of three groups, in their own units, are where a recipe can begin again.
+        three = self.row(page, 3)
+        centres = self.get(f"groups/{three['id']}/centres")
+        whole = centres["within"] + centres["between"]
+        self.assertAlmostEqual(centres["within"] / three["cost"], 1, places=4)
+        self.assertAlmostEqual(whole / one["cost"], 1, places=4)
+        self.assertEqual([g["customers"] for g in centres["groups"]], three["counts"])
+        names = [column["name"] for column in centres["columns"]]
+        own = [
+            {n: c["level"] if c["value"] is None else c["value"]
+             for n, c in zip(names, g["cells"], strict=True)}
+            for g in centres["groups"]
+        ]  # fmt: skip
+        again = self.quick(least=2, most=3, centres=own, passes=300)
+        self.assertLessEqual(self.row(again, 3)["cost"], three["cost"] * 1.001)
+        recipe = self.get("groups/kept")["rows"][0]["recipe"]
+        self.assertIn("3 groups began with centres that were written:", recipe)
+        self.assertTrue(any("at most 300 passes" in sentence for sentence in recipe))
+        short = self.quick(least=3, most=3, centres=own, passes=1)
+        self.assertEqual([r["k"] for r in short["candidates"]], [3])
+        # What cannot be begun with is refused before anything runs.
+        draft = short["recipe"]["draft"]
+        words = self.send("put", "groups/recipe", draft | {"least": 5, "most": 8}, 400)["detail"]
+        self.assertIn("You gave 3 centres", words)
+        self.send("put", "groups/recipe", draft | {"least": 4}, 400)
+        self.send("put", "groups/recipe", draft | {"centres": [{}, {}, {}]})
+        self.assertIn("has nothing in", self.send("post", "groups/run", status=400)["detail"])
+
+    def test_groups_in_use_are_called_by_their_segments_on_pictures(self):
+        page = self.quick(most=3)
+        row = self.row(page, 3)
+        self.assertEqual(self.get(f"groups/{row['id']}/plane")["levels"][0], "Group 1")
+        self.send("post", "groups/adopt", {"grouping": row["id"]})
+        segments = self.get("portraits")["segments"]
+        plane, widths = (
+            self.get(f"groups/{row['id']}/plane"),
+            self.get(f"groups/{row['id']}/widths"),
+        )
+        wanted = [{"name": s["name"], "mark": s["mark"]} for s in segments]
+        self.assertEqual(plane["names"], wanted)
+        self.assertEqual(widths["names"], wanted)
+        self.assertEqual(plane["levels"], [s["name"] for s in segments])
+        self.assertIsNone(self.get(f"groups/{self.row(page, 2)['id']}/plane")["names"][0]["mark"])
 
     def test_gap_and_a_hundred_resamplings(self):
         page = self.quick(gap=True, most=3)

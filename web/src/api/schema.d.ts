@@ -1038,6 +1038,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/groups/{grouping}/centres": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A candidate's centres in original and prepared units, with sums of squares. */
+        get: operations["studies_groups_centres_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/groups/{grouping}/map": {
         parameters: {
             query?: never;
@@ -3544,7 +3561,7 @@ export interface components {
             /** Cost Share */
             cost_share: number;
             /** Silhouette */
-            silhouette: number;
+            silhouette: number | null;
             /** Exact */
             exact: boolean;
             /** Smallest */
@@ -3676,6 +3693,93 @@ export interface components {
             words: string;
             /** Remedies */
             remedies: components["schemas"]["Remedy"][];
+        };
+        /**
+         * CentreCell
+         * @description ``value``: in the column's unit, or ``level`` (as the recipe takes it) and its ``words``;
+         *     ``prepared``: as distances see it, for a level the share of the group that has it.
+         */
+        CentreCell: {
+            /**
+             * Value
+             * @default null
+             */
+            value?: number | null;
+            /**
+             * Level
+             * @default
+             */
+            level?: string;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
+            /** Prepared */
+            prepared: number;
+        };
+        /**
+         * CentreColumn
+         * @description A column of the recipe; ``within``, ``between``: its sums of squares over all groups in
+         *     prepared units, ``between`` None by Gower's distance; ``weight``: what prepared units were
+         *     multiplied by, the root of the recipe's weight, or a category's weight γ.
+         */
+        CentreColumn: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "number" | "category";
+            /** Weight */
+            weight: number;
+            /** Within */
+            within: number;
+            /** Between */
+            between: number | null;
+        };
+        /**
+         * CentreRow
+         * @description A group's centre by column; ``within``: the group's own sum of squares.
+         */
+        CentreRow: {
+            /** Group */
+            group: number;
+            /** Customers */
+            customers: number;
+            /** Within */
+            within: number;
+            /** Cells */
+            cells: components["schemas"]["CentreCell"][];
+        };
+        /**
+         * CentresPage
+         * @description ``settled``: False where the passes ended before nobody moved.
+         */
+        CentresPage: {
+            /** Id */
+            id: number;
+            /** K */
+            k: number;
+            /** Columns */
+            columns: components["schemas"]["CentreColumn"][];
+            /** Groups */
+            groups: components["schemas"]["CentreRow"][];
+            /** Within */
+            within: number;
+            /** Between */
+            between: number | null;
+            /** Gower */
+            gower: boolean;
+            /** Passes */
+            passes: number;
+            /** Settled */
+            settled: boolean;
         };
         /**
          * ChangedPage
@@ -4429,7 +4533,9 @@ export interface components {
          *     ``method`` empty: k-means for numbers, k-prototypes with categories, k-modes without numbers.
          *     ``weights``: by name, 1 where not given; ``steps``: preparations that this recipe has otherwise
          *     than Measures; ``relevance``: categories count by what they have to do with other columns;
-         *     ``most``: the largest k; ``gap``: the gap statistic too.
+         *     ``least``, ``most``: the smallest k and the largest; ``passes``: after so many a start ends;
+         *     ``centres``: by column and in its unit, what as many groups begin with; ``gap``: the gap
+         *     statistic too.
          */
         Draft: {
             /**
@@ -4500,10 +4606,27 @@ export interface components {
              */
             starts: number;
             /**
+             * Least
+             * @default 2
+             */
+            least: number;
+            /**
              * Most
              * @default 8
              */
             most: number;
+            /**
+             * Passes
+             * @default 300
+             */
+            passes: number;
+            /**
+             * Centres
+             * @default null
+             */
+            centres: {
+                [key: string]: number | string;
+            }[] | null;
             /**
              * Gap
              * @default false
@@ -5028,6 +5151,16 @@ export interface components {
             error_share: number | null;
             /** Traits */
             traits: components["schemas"]["Trait"][];
+        };
+        /**
+         * GroupName
+         * @description How a group is called: by its segment where the grouping is in use, whose mark it has.
+         */
+        GroupName: {
+            /** Name */
+            name: string;
+            /** Mark */
+            mark: number | null;
         };
         /**
          * GroupProposal
@@ -7321,8 +7454,8 @@ export interface components {
         /**
          * PlanePage
          * @description ``cells``: customers in a grid over the first two axes, y by x, where there are more than
-         *     points can show; ``colour``: what the points' colour says, ``levels`` where it is a category,
-         *     ``low`` and ``high`` the middle 96% where it is a number.
+         *     points can show; ``names``: of the groups, in order; ``colour``: what the points' colour says,
+         *     ``levels`` where it is a category, ``low`` and ``high`` the middle 96% where it is a number.
          */
         PlanePage: {
             /** Axes */
@@ -7335,6 +7468,8 @@ export interface components {
             cells: number[] | null;
             /** Steps */
             steps: number;
+            /** Names */
+            names: components["schemas"]["GroupName"][];
             /** Colour */
             colour: string;
             /** Colour Unit */
@@ -9242,7 +9377,8 @@ export interface components {
          *
          *     ``sizes``: customers of each leaf, left to right; ``merges``: (a, b) in order of height, a leaf
          *     below ``len(sizes)``, else that plus the merge that made it; ``heights`` of the merges;
-         *     ``summarised``: leaves stand for branches that were cut off; ``refused``: why there is none.
+         *     ``summarised``: leaves stand for branches that were cut off; ``names``: of the rows where each
+         *     leaf is one; ``refused``: why there is none.
          */
         TreeBody: {
             /** Linkage */
@@ -9262,6 +9398,8 @@ export interface components {
             summarised: boolean;
             /** Refused */
             refused: string;
+            /** Names */
+            names: string[];
         };
         /**
          * Tried
@@ -9286,7 +9424,7 @@ export interface components {
          *
          *     ``kin``: costs are compared only among groupings that share it; ``adopted``: it is or was a
          *     yardstick, which keeps it from being deleted; ``window``: its last day included, and how far
-         *     back.
+         *     back; ``recipe``: all that decided it, in sentences.
          */
         TriedRow: {
             /** Id */
@@ -9316,7 +9454,7 @@ export interface components {
             /** Cost */
             cost: number;
             /** Silhouette */
-            silhouette: number;
+            silhouette: number | null;
             /** Weakest */
             weakest: number;
             /** Smallest */
@@ -9347,6 +9485,12 @@ export interface components {
             adopted: boolean;
             /** In Use */
             in_use: boolean;
+            /** Seed */
+            seed: number;
+            /** Starts */
+            starts: number;
+            /** Recipe */
+            recipe: string[];
         };
         /**
          * Twin
@@ -9651,6 +9795,8 @@ export interface components {
          *     each is in the lens; ``mean`` by group and of all, every group by its real size.
          */
         WidthsPage: {
+            /** Names */
+            names: components["schemas"]["GroupName"][];
             /** Groups */
             groups: number[][];
             /** Numbers */
@@ -12355,6 +12501,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GroupsPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_groups_centres_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                grouping: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CentresPage"];
                 };
             };
             /** @description It cannot be done, and why. */

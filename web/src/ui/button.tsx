@@ -9,7 +9,10 @@ const looks: Record<Kind, string> = {
   quiet: "border-transparent text-quiet hover:text-ink hover:bg-paper",
 };
 
-/** A button; `main` is the one main action of a screen. */
+/**
+ * A button; `main` is the one main action of a screen. One that has done its work and is to keep
+ * the focus is `aria-disabled`, which looks the same.
+ */
 export function Button({
   kind = "plain",
   className = "",
@@ -18,7 +21,7 @@ export function Button({
   return (
     <button
       type="button"
-      className={`rounded-md border px-3 py-1.5 text-13 transition disabled:opacity-45 ${looks[kind]} ${className}`}
+      className={`rounded-md border px-3 py-1.5 text-13 transition disabled:opacity-45 aria-disabled:opacity-45 ${looks[kind]} ${className}`}
       {...rest}
     />
   );

@@ -11,6 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from sortija.server.groups.models import Grouping
+from sortija.server.groups.pictures.centres import CentresPage, centres_page
 from sortija.server.groups.pictures.maps import map_page
 from sortija.server.groups.pictures.merges import MergesPage, grow_trees, merges_page
 from sortija.server.groups.pictures.neighbourhood import lay_out
@@ -75,6 +76,14 @@ class CandidateView(APIView):
     def get(self, request: Request, study: int, grouping: int) -> Response:
         """Each group of a candidate in a line."""
         return reply(candidate_page(*_looked_at(request, study, grouping)))
+
+
+class CentresView(APIView):
+    @extend_schema(parameters=WINDOW, responses=CentresPage)
+    def get(self, request: Request, study: int, grouping: int) -> Response:
+        """A candidate's centres in original and prepared units, with sums of squares."""
+        _, made, row = _looked_at(request, study, grouping)
+        return reply(centres_page(made, row))
 
 
 class BalanceView(APIView):

@@ -19,6 +19,7 @@ from sortija.server.groups.recipe.inputs import inputs_from, inputs_of, table_fo
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
+from sortija.server.lens.fields import customer_names
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.actions import touch
 from sortija.server.studies.http import JobRow, job_row
@@ -36,7 +37,8 @@ class TreeBody(BaseModel):
 
     ``sizes``: customers of each leaf, left to right; ``merges``: (a, b) in order of height, a leaf
     below ``len(sizes)``, else that plus the merge that made it; ``heights`` of the merges;
-    ``summarised``: leaves stand for branches that were cut off; ``refused``: why there is none.
+    ``summarised``: leaves stand for branches that were cut off; ``names``: of the rows where each
+    leaf is one; ``refused``: why there is none.
     """
 
     linkage: str
@@ -46,6 +48,14 @@ class TreeBody(BaseModel):
     foot: float
     summarised: bool
     refused: str
+    names: list[str]
+
+
+class GrownTree(TreeBody):
+    """A tree as it is kept; ``rows``: the row of the table that each leaf is."""
+
+    names: list[str] = []
+    rows: list[int] = []
 
 
 class MergesPage(BaseModel):
@@ -70,9 +80,15 @@ def merges_page(study: Study, made: MeasureSet) -> MergesPage:
     shown = job is not None and job.state != Job.DONE
     return MergesPage(
         customers=int(made.present.sum()), distance=recipe.distance,
-        trees=[TreeBody(**rows[name].tree) for name in LINKAGES if name in rows],
+        trees=[_named(study, GrownTree(**rows[name].tree)) for name in LINKAGES if name in rows],
         job=job_row(job) if job and shown else None,
     )  # fmt: skip
+
+
+def _named(study: Study, tree: GrownTree) -> TreeBody:
+    """The tree with its rows called by their names, which are not kept in it."""
+    told = tree.model_dump(exclude={"rows"})
+    return TreeBody(**{**told, "names": customer_names(study, tree.rows)})
 
 
 def grow_trees(study: Study, person: Any, made: MeasureSet) -> Job:
@@ -108,7 +124,7 @@ def _grow(job: Job, running: Running) -> None:
                 body = _refused(linkage, str(problem))
             else:
                 assert found.tree is not None
-                body = summary(linkage, found.tree)
+                body = summary(linkage, found.tree, rows.rows)
             MergeTree.objects.get_or_create(
                 study=study, made_from=stamp, linkage=linkage, defaults={"tree": body.model_dump()}
             )
@@ -120,13 +136,16 @@ def _grow(job: Job, running: Running) -> None:
         engine.release()
 
 
-def _refused(linkage: str, words: str) -> TreeBody:
-    return TreeBody(linkage=linkage, sizes=[], merges=[], heights=[], foot=0.0, summarised=False,
+def _refused(linkage: str, words: str) -> GrownTree:
+    return GrownTree(linkage=linkage, sizes=[], merges=[], heights=[], foot=0.0, summarised=False,
                     refused=words)  # fmt: skip
 
 
-def summary(linkage: str, tree: Tree) -> TreeBody:
-    """The topmost merges of a tree, its leaves in an order without crossings."""
+def summary(linkage: str, tree: Tree, rows: NDArray[np.int64] | None = None) -> GrownTree:
+    """The topmost merges of a tree, its leaves in an order without crossings.
+
+    ``rows``: what its leaves are, where they are single rows.
+    """
     n = tree.leaves
     count = min(LEAVES, n)
     labels = tree.cut(count)
@@ -137,10 +156,14 @@ def summary(linkage: str, tree: Tree) -> TreeBody:
     place[:count] = np.argsort(order)
     place[count:] = np.arange(count, 2 * count - 1)
     foot = float(tree.heights[n - count - 1]) if n > count else 0.0
-    return TreeBody(
+    own: list[int] = []
+    if rows is not None and n == count == len(rows):
+        own = [int(rows[np.flatnonzero(labels == leaf)[0]]) for leaf in order]
+    return GrownTree(
         linkage=linkage, sizes=[int(sizes[leaf]) for leaf in order],
         merges=[(int(place[a]), int(place[b])) for a, b in merges], heights=heights, foot=foot,
         summarised=n > count, refused="",
+        rows=own,
     )  # fmt: skip
 
 

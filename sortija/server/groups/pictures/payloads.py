@@ -9,6 +9,7 @@ from sortija.server.studies.http import JobRow
 
 __all__ = [
     "AxisName",
+    "GroupName",
     "LoadingRow",
     "MapPage",
     "PlaneAxis",
@@ -67,14 +68,16 @@ class PlaneAxis(BaseModel):
 
 class PlanePage(BaseModel):
     """``cells``: customers in a grid over the first two axes, y by x, where there are more than
-    points can show; ``colour``: what the points' colour says, ``levels`` where it is a category,
-    ``low`` and ``high`` the middle 96% where it is a number."""
+    points can show; ``names``: of the groups, in order; ``colour``: what the points' colour says,
+    ``levels`` where it is a category, ``low`` and ``high`` the middle 96% where it is a number.
+    """
 
     axes: list[PlaneAxis]
     customers: int
     shown: int
     cells: list[int] | None
     steps: int
+    names: list[GroupName]
     colour: str
     colour_unit: str
     levels: list[str]
@@ -82,10 +85,18 @@ class PlanePage(BaseModel):
     high: float | None
 
 
+class GroupName(BaseModel):
+    """How a group is called: by its segment where the grouping is in use, whose mark it has."""
+
+    name: str
+    mark: int | None
+
+
 class WidthsPage(BaseModel):
     """Silhouettes of sampled customers in thousandths by group, largest first; ``inside``: whether
     each is in the lens; ``mean`` by group and of all, every group by its real size."""
 
+    names: list[GroupName]
     groups: list[list[int]]
     numbers: list[list[int]]
     inside: list[list[bool]] | None

@@ -17,6 +17,7 @@ from sortija.server.groups.pictures.mapped import (
     Mapped,
     map_of,
 )
+from sortija.server.groups.pictures.names import names_of
 from sortija.server.groups.pictures.payloads import (
     PlaneAxis,
     PlanePage,
@@ -32,13 +33,17 @@ from sortija.server.studies.process_cache import remembered
 __all__ = ["map_points", "plane_page"]
 
 STEPS = 60
+_BY_GROUP = ("", "group")
 
 
 def plane_page(made: MeasureSet, grouping: Grouping, keys: list[str], colour: str) -> PlanePage:
     """The axes of a picture with the centres on them, and density where there are many."""
     at = map_of(made, grouping)
     content = made.content([name.removeprefix("measure:") for name in (*keys, colour)])
-    return _plane(Keyed((at.whole, tuple(keys), colour, content), (at, tuple(keys), colour)))
+    page = _plane(Keyed((at.whole, tuple(keys), colour, content), (at, tuple(keys), colour)))
+    names = names_of(grouping)
+    levels = [each.name for each in names] if colour in _BY_GROUP else page.levels
+    return page.model_copy(update={"names": names, "levels": levels})
 
 
 @remembered
@@ -67,7 +72,7 @@ def _plane(key: Keyed[tuple[Mapped, tuple[str, ...], str]]) -> PlanePage:
             )
             for each, axis in zip(found, axes, strict=True)
         ],
-        customers=count, shown=min(count, MOST_POINTS), cells=cells, steps=STEPS,
+        customers=count, shown=min(count, MOST_POINTS), cells=cells, steps=STEPS, names=[],
         colour=tint.label, colour_unit=tint.unit, levels=list(tint.levels), low=tint.low,
         high=tint.high,
     )  # fmt: skip
@@ -86,7 +91,7 @@ class _Tint:
 def _tint(at: Mapped, colour: str) -> _Tint:
     """What points are coloured by: level codes from 1 (0 for none), or values."""
     made = at.made
-    if colour in ("", "group"):
+    if colour in _BY_GROUP:
         levels = tuple(f"Group {n}" for n in range(1, at.grouping.k + 1))
         return _Tint("these groups", "", (at.labels + 1).astype(np.float64), levels)
     if colour in made.others and made.source(colour).kind == "category":

@@ -12,6 +12,7 @@ from sortija.server.groups.pictures.mapped import (
     map_of,
     prepared_rows,
 )
+from sortija.server.groups.pictures.names import names_of
 from sortija.server.groups.pictures.payloads import (
     WidthsPage,
 )
@@ -32,11 +33,11 @@ def widths_page(made: MeasureSet, grouping: Grouping, lens: str) -> WidthsPage:
     page = _widths(Keyed(at.whole, at))
     rows = lens_rows(made.study, made.window, lens, made)
     if rows is None:
-        return page
+        return page.model_copy(update={"names": names_of(grouping)})
     within = np.zeros(made.size, np.bool_)
     within[rows] = True
     inside = [within[np.array(numbers, np.int64)].tolist() for numbers in page.numbers]
-    return page.model_copy(update={"inside": inside})
+    return page.model_copy(update={"inside": inside, "names": names_of(grouping)})
 
 
 @remembered
@@ -56,5 +57,7 @@ def _widths(key: Keyed[Mapped]) -> WidthsPage:
         groups.append(np.rint(1000 * found.widths[shown]).astype(int).tolist())
         numbers.append(rows.rows[found.places[shown]].tolist())
     means = [float(v) if np.isfinite(v) else None for v in found.by_group]
-    return WidthsPage(groups=groups, numbers=numbers, inside=None, means=means, mean=found.mean,
-                      exact=found.exact)  # fmt: skip
+    return WidthsPage(
+        names=[], groups=groups, numbers=numbers, inside=None, means=means, mean=found.mean,
+        exact=found.exact,
+    )  # fmt: skip

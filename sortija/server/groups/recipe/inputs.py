@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from sortija.core.groups.recipe import Method, Recipe
+from sortija.core.groups.recipe import MOST_PASSES, Method, Recipe
 from sortija.core.measures.preparation import Steps
 from sortija.core.table import Table
 from sortija.server.measures.actions import Plan, plan_of
@@ -44,7 +44,9 @@ class Draft(BaseModel):
     ``method`` empty: k-means for numbers, k-prototypes with categories, k-modes without numbers.
     ``weights``: by name, 1 where not given; ``steps``: preparations that this recipe has otherwise
     than Measures; ``relevance``: categories count by what they have to do with other columns;
-    ``most``: the largest k; ``gap``: the gap statistic too.
+    ``least``, ``most``: the smallest k and the largest; ``passes``: after so many a start ends;
+    ``centres``: by column and in its unit, what as many groups begin with; ``gap``: the gap
+    statistic too.
     """
 
     model_config = WHOLE
@@ -64,7 +66,10 @@ class Draft(BaseModel):
     relevance: bool = True
     seed: int = Field(4107, ge=0, lt=2**31)
     starts: int = Field(10, ge=1, le=50)
+    least: int = Field(2, ge=1, le=20)
     most: int = Field(8, ge=2, le=20)
+    passes: int = Field(MOST_PASSES, ge=1, le=1000)
+    centres: list[dict[str, float | str]] | None = Field(None, max_length=20)
     gap: bool = False
 
 
@@ -89,8 +94,17 @@ def change_draft(study: Study, person: Any, draft: Draft, expected: int | None) 
     Raises
     ------
     Problem
-        A weight below 0, or not finite.
+        A weight below 0, or not finite; a smallest k above the largest; centres of a number of
+        groups that is not asked for.
     """
+    if draft.least > draft.most:
+        raise Problem(f"From {draft.least} to {draft.most} groups there is none. Swap the two.")
+    own = len(draft.centres or [])
+    if own and not max(draft.least, 1) <= own <= draft.most:
+        raise Problem(
+            f"You gave {own} centres, and {draft.least} to {draft.most} groups are made. "
+            f"Make {own} one of them."
+        )
     for name, weight in draft.weights.items():
         if not 0 <= weight <= 1000:
             raise Problem(f"{name} cannot weigh {weight}. Weights are 0 to 1,000.")
@@ -143,8 +157,32 @@ def inputs_of(study: Study, made: MeasureSet) -> Inputs:
         seeding=draft.seeding,
         pool=draft.pool,
         relevance=draft.relevance,
+        passes=draft.passes,
     )
+    if recipe.method not in ("hierarchical", "k-medoids"):
+        recipe = replace(recipe, centres=_own_centres(draft, numeric, categories))
     return inputs_from(made, recipe)
+
+
+def _own_centres(
+    draft: Draft, numeric: list[str], categories: list[str]
+) -> tuple[dict[str, float | str], ...]:
+    """The draft's centres in the columns that are picked.
+
+    Raises
+    ------
+    Problem
+        A column was picked since, and a centre has nothing in it.
+    """
+    names = [*numeric, *(f"trait:{name}" for name in categories)]
+    for number, centre in enumerate(draft.centres or [], 1):
+        lacks = next((name for name in names if name not in centre), None)
+        if lacks is not None:
+            raise Problem(
+                f"Your centre {number} has nothing in {lacks.removeprefix('trait:')}, which was "
+                "picked since. Write it there, or begin with seeded starts."
+            )
+    return tuple({name: centre[name] for name in names} for centre in draft.centres or [])
 
 
 def inputs_from(made: MeasureSet, recipe: Recipe) -> Inputs:

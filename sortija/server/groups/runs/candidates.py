@@ -70,7 +70,7 @@ class CandidateRow(BaseModel):
     error_shares: list[float | None]
     cost: float
     cost_share: float
-    silhouette: float
+    silhouette: float | None
     exact: bool
     smallest: float
     weakest: float

@@ -23,6 +23,7 @@ class GroupingResult(BaseModel):
     ``criteria``: of the whole grouping, by key (``core.groups.validity.CRITERIA``, and *gap* where
     it was asked for); ``stability``: how often each group comes back in 20 resamplings,
     ``stability_100`` in a hundred where somebody looked closer; ``error_shares``: of the cost;
+    ``silhouette`` None: everyone is one group; ``settled``: another pass would change nothing;
     ``exact``: silhouettes are over all customers; ``moved``: share that changed group to be with
     the nearest centre; ``refusal``: why it cannot be adopted; ``equals``: the column that alone
     would group largely alike, and how far; ``valley``: depth between neighbours; ``verdict``: how
@@ -33,7 +34,7 @@ class GroupingResult(BaseModel):
 
     counts: list[int]
     cost: float
-    silhouette: float
+    silhouette: float | None
     silhouettes: list[float | None]
     exact: bool = True
     stability: list[float]
@@ -42,6 +43,7 @@ class GroupingResult(BaseModel):
     errors: list[float | None] = []
     error_shares: list[float | None] = []
     passes: int = 0
+    settled: bool = True
     left_out: int = 0
     dropped: list[str] = []
     moved: float = 0.0
@@ -66,16 +68,17 @@ class GroupingResult(BaseModel):
         """What a sweep found out about one k; ``size``: customers there are in all."""
         fit, figures = candidate.fit, candidate.figures
         return cls(
-            counts=fit.counts.tolist(), cost=fit.cost, silhouette=candidate.silhouette,
+            counts=fit.counts.tolist(), cost=fit.cost,
+            silhouette=_plain([candidate.silhouette])[0],
             silhouettes=_plain(candidate.silhouettes), exact=candidate.exact,
             stability=candidate.stability.tolist(),
             criteria=dict(zip(figures.criteria, _plain(figures.criteria.values()), strict=True)),
             errors=_plain(figures.error), error_shares=_plain(figures.share),
-            passes=fit.passes, left_out=int(size - len(rows)),
+            passes=fit.passes, settled=fit.settled, left_out=int(size - len(rows)),
             dropped=list(rows.preparation.dropped), moved=fit.moved,
             refusal=refusal(fit, recipe),
             valley=_plain([candidate.valley])[0],
-            equals=equals_column(rows, fit.labels, candidate.k),
+            equals=equals_column(rows, fit.labels, candidate.k) if candidate.k > 1 else None,
         )  # fmt: skip
 
     @property

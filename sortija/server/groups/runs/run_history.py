@@ -6,8 +6,10 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from sortija.core.groups.recipe import Recipe
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.models import Grouping, Yardstick
+from sortija.server.groups.recipe.in_words import recipe_in_words
 from sortija.server.groups.yardsticks.in_use import changes_since
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
 from sortija.server.studies.actions import changing, record, reverses
@@ -25,7 +27,7 @@ class TriedRow(BaseModel):
 
     ``kin``: costs are compared only among groupings that share it; ``adopted``: it is or was a
     yardstick, which keeps it from being deleted; ``window``: its last day included, and how far
-    back.
+    back; ``recipe``: all that decided it, in sentences.
     """
 
     id: int
@@ -41,7 +43,7 @@ class TriedRow(BaseModel):
     customers: int
     counts: list[int]
     cost: float
-    silhouette: float
+    silhouette: float | None
     weakest: float
     smallest: float
     criteria: dict[str, float | None]
@@ -56,6 +58,9 @@ class TriedRow(BaseModel):
     proposed: str
     adopted: bool
     in_use: bool
+    seed: int
+    starts: int
+    recipe: list[str]
 
 
 class YardstickRow(BaseModel):
@@ -125,6 +130,8 @@ def _row(
         revision=row.revision, proposed=(row.proposal or {}).get("kind", ""),
         adopted=row.pk in held,
         in_use=present is not None and present.grouping_id == row.pk,
+        seed=recipe["seed"], starts=recipe["starts"],
+        recipe=recipe_in_words(Recipe.from_json(recipe), labels),
     )  # fmt: skip
 
 

@@ -1,10 +1,11 @@
 import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, fixed, inUnit, money, percent } from "@/charts/format";
 import { useLens } from "@/lens/context";
+import { Centres } from "@/stations/groups/centres";
 import { useTold } from "@/stations/groups/queries";
 import type { Row } from "@/stations/groups/queries";
 import { useStudy } from "@/study/context";
@@ -38,6 +39,7 @@ export function Candidate({
     ...told,
   });
   const place = useRef<HTMLElement>(null);
+  const [centres, setCentres] = useState(false);
   const there = profile.data !== undefined;
   useEffect(() => {
     if (there) place.current?.scrollIntoView({ block: "nearest", behavior: "smooth" });
@@ -67,6 +69,14 @@ export function Candidate({
               : "Resample a hundred times"}
           </button>
         )}
+        <button
+          type="button"
+          aria-expanded={centres}
+          className="text-12 underline"
+          onClick={() => setCentres(!centres)}
+        >
+          {centres ? "Hide the centres" : "Centres"}
+        </button>
         <button type="button" className="text-12 underline" onClick={onClose}>
           Close
         </button>
@@ -139,6 +149,7 @@ export function Candidate({
           ))}
         </tbody>
       </Table>
+      {centres && <Centres grouping={row.id} />}
     </section>
   );
 }

@@ -47,9 +47,10 @@ function Actions({ page, view }: InView) {
       {row && (look === "string" || look === "map") && (
         <Button
           kind="main"
-          disabled={stale || adopt.isPending || standing || row.refusal !== ""}
+          disabled={stale || row.refusal !== ""}
+          aria-disabled={adopt.isPending || standing}
           title={row.refusal}
-          onClick={() => adopt.mutate(row.id)}
+          onClick={() => !adopt.isPending && !standing && adopt.mutate(row.id)}
         >
           {standing ? `These ${row.k} are adopted` : `Adopt these ${row.k} groups`}
         </Button>

@@ -41,7 +41,9 @@ export function KeptList({ onRun, onCompare }: Props) {
   const rows = useMemo(() => {
     const all = (kept.data?.rows ?? []).filter((row) => !starred || row.starred);
     if (by === "newest") return all;
-    return [...all].sort((a, b) => (by === "cost" ? a.cost - b.cost : b[by] - a[by]));
+    return [...all].sort((a, b) =>
+      by === "cost" ? a.cost - b.cost : (b[by] ?? -1) - (a[by] ?? -1),
+    );
   }, [kept.data, starred, by]);
   if (kept.isError) return <Failed words={kept.error.message} />;
   if (!kept.data) return <Waiting />;
@@ -197,19 +199,27 @@ function KeptLine({ row, same, ticked, alike, onTick, onOver, onRun }: LineProps
           {row.in_use ? "in use" : row.adopted ? "was adopted" : row.proposed ? "proposed" : ""}
         </span>
       </td>
-      <td className="max-w-[220px] py-1 pr-2" title={columns}>
+      <td className="max-w-[240px] py-1 pr-2">
         {same ? (
           <span className="text-quiet">as above</span>
         ) : (
-          <>
-            <span className="block truncate">{columns}</span>
-            <span className="text-11 text-quiet">
-              {row.columns.length} columns{row.weighed && ", weighed"}, to {day(row.window_to)}
-            </span>
-          </>
+          <details>
+            <summary className="cursor-pointer">
+              <span className="inline-block max-w-[200px] truncate align-bottom">{columns}</span>
+              <span className="block text-11 text-quiet">
+                {row.columns.length} columns{row.weighed && ", weighed"}, to {day(row.window_to)};
+                seed {row.seed}, {row.starts} starts
+              </span>
+            </summary>
+            <ul className="my-1 grid gap-0.5 text-11">
+              {row.recipe.map((sentence) => (
+                <li key={sentence}>{sentence}</li>
+              ))}
+            </ul>
+          </details>
         )}
       </td>
-      <td className="py-1 text-right">{fixed(row.silhouette)}</td>
+      <td className="py-1 text-right">{row.silhouette === null ? "–" : fixed(row.silhouette)}</td>
       <td className={`py-1 text-right ${row.weakest <= 0.5 ? "text-copper" : ""}`}>
         {row.weakest.toFixed(2)}
       </td>

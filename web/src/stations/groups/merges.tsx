@@ -144,6 +144,8 @@ function groupsOf(tree: Body, at: Placed, k: number): number[] {
 const W = 900;
 const H = 330;
 const LEFT = 52;
+/** Longer names are cut short. */
+const LONGEST = 18;
 
 function Tree({
   tree,
@@ -159,6 +161,9 @@ function Tree({
   const frame = useRef<SVGRectElement>(null);
   const at = useMemo(() => placed(tree, W), [tree]);
   const most = tree.sizes.length;
+  // Room for the rows' names below their feet.
+  const letters = Math.min(LONGEST, Math.max(0, ...tree.names.map((name) => name.length)));
+  const deep = letters * 5.2;
   const high = Math.max(...tree.heights, 1e-9) * 1.05;
   const y = (height: number) => 8 + (1 - height / high) * H;
   const lines = useMemo(() => branches(tree, at, high), [tree, at, high]);
@@ -194,7 +199,7 @@ function Tree({
         )}
       </div>
       <PickPicture
-        viewBox={`0 0 ${LEFT + W + 4} ${H + 62}`}
+        viewBox={`0 0 ${LEFT + W + 4} ${H + 62 + deep}`}
         className="block w-full select-none"
         label={`Tree of ${NAMES[tree.linkage]} linkage`}
       >
@@ -223,7 +228,7 @@ function Tree({
                   fill="var(--color-ink)"
                   opacity={n % 2 ? 0.55 : 0.85}
                 />
-                {to - from > 26 && (
+                {to - from > 26 && deep === 0 && (
                   <text x={(from + to) / 2} y={H + 34} fontSize={11} textAnchor="middle">
                     {small(size, total)}
                   </text>
@@ -283,7 +288,18 @@ function Tree({
               k = {k}
             </text>
           </g>
-          <text x={0} y={H + 54} fontSize={11} className="fill-quiet">
+          {tree.names.map((name, leaf) => (
+            <text
+              key={leaf}
+              transform={`translate(${(at.x[leaf] ?? 0) + 3} ${H + 28}) rotate(-60)`}
+              fontSize={11}
+              textAnchor="end"
+            >
+              {name.length > LONGEST ? `${name.slice(0, LONGEST - 1)}…` : name}
+              <title>{name}</title>
+            </text>
+          ))}
+          <text x={0} y={H + 54 + deep} fontSize={11} className="fill-quiet">
             Upwards: the height of a merge, how far apart the two were. Across: {unit.many}. Drag
             the cut, or use the arrow keys.
           </text>

@@ -190,7 +190,7 @@ function Card({
       <dl className="grid grid-cols-3 gap-2 text-12">
         <Figure
           words="silhouette"
-          value={fixed(row.silhouette)}
+          value={row.silhouette === null ? "–" : fixed(row.silhouette)}
           more={proposal.bound === null ? "" : `without groups ${fixed(proposal.bound)}`}
         />
         <Figure words="weakest" value={row.weakest.toFixed(2)} more="comes back" />

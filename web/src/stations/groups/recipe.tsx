@@ -2,6 +2,7 @@ import { useState } from "react";
 
 import { count, figure } from "@/charts/format";
 import { Balance } from "@/stations/groups/balance";
+import { How } from "@/stations/groups/how";
 import { Picker } from "@/stations/groups/picker";
 import { draftOf } from "@/stations/groups/queries";
 import type { Change, Draft, Recipe as Body } from "@/stations/groups/queries";
@@ -9,19 +10,8 @@ import { TinyShares, TinyThread } from "@/stations/groups/tiny";
 import { preparation } from "@/stations/measures/thread-row";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
-import { Switch } from "@/ui/switch";
 import { Select } from "@/ui/select";
-import { Input } from "@/ui/input";
 
-const METHODS = [
-  ["", "the one that fits"],
-  ["k-means", "k-means"],
-  ["k-prototypes", "k-prototypes"],
-  ["k-modes", "k-modes"],
-  ["hierarchical", "hierarchical"],
-  ["k-medoids", "k-medoids"],
-] as const;
-const LINKAGES = ["ward", "average", "complete", "single"] as const;
 const WEIGHTS = [0.25, 0.5, 1, 1.5, 2, 3, 5];
 
 interface Props {
@@ -110,10 +100,14 @@ export function Recipe({ recipe, madeFrom, k, busy, current, onDraft, onRun }: P
           onBalance={(balance) => change({ balance }, "Balance changed.")}
         />
       )}
-      <How draft={draft} method={recipe.method} onChange={change} />
+      <How recipe={recipe} draft={draft} onChange={change} />
       <Cautions recipe={recipe} onDraft={onDraft} />
       {canChange && (
-        <Button className="mt-3 w-full" disabled={busy || (current && !busy)} onClick={onRun}>
+        <Button
+          className="mt-3 w-full"
+          aria-disabled={busy || current}
+          onClick={() => !busy && !current && onRun()}
+        >
           {busy ? "Grouping …" : current ? "Grouped by this recipe" : "Group by this recipe"}
         </Button>
       )}
@@ -192,136 +186,6 @@ function Line({ label, title, note, own, weight, picture, onWeight, onDrop }: Li
         </span>
       )}
     </li>
-  );
-}
-
-/** Method, starts, seed and how far the rows go. */
-function How({
-  draft,
-  method,
-  onChange,
-}: {
-  draft: Draft;
-  method: string;
-  onChange: (part: Partial<Draft>, words: string) => void;
-}) {
-  const { canChange } = useStudy();
-  const [open, setOpen] = useState(false);
-  const number = (key: "starts" | "seed" | "most", low: number, high: number, words: string) => (
-    <label className="flex items-center justify-between">
-      {words}
-      <Input
-        type="number"
-        min={low}
-        max={high}
-        key={draft[key]}
-        defaultValue={draft[key]}
-        className="w-16"
-        onBlur={(event) => {
-          const value = Number(event.target.value);
-          if (Number.isInteger(value) && value >= low && value <= high && value !== draft[key])
-            onChange({ [key]: value }, `${words}: ${value}.`);
-        }}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") event.currentTarget.blur();
-        }}
-      />
-    </label>
-  );
-  return (
-    <div className="mt-2 text-12">
-      <button
-        type="button"
-        aria-expanded={open}
-        className="flex w-full items-baseline justify-between gap-2 text-left hover:underline"
-        onClick={() => setOpen(!open)}
-      >
-        <span>
-          <b className="font-semibold">Method</b> {method}
-          <span className="block text-11 text-quiet">
-            2 to {draft.most} groups, {draft.starts} starts
-          </span>
-        </span>
-        <span aria-hidden className="text-11 text-quiet">
-          {open ? "▴" : "▾"}
-        </span>
-      </button>
-      {open && (
-        <fieldset disabled={!canChange} className="mt-1.5 grid gap-1.5">
-          <Select
-            label="Method"
-            value={draft.method}
-
-            onChange={(value) =>
-              onChange({ method: value }, `Grouped by ${value || "the method that fits best"}.`)
-            }
-            options={METHODS}
-          />
-          {draft.method === "hierarchical" && (
-            <>
-              <Select
-                label="Linkage"
-                value={draft.linkage}
-
-                onChange={(value) => onChange({ linkage: value }, `Joined by ${value} linkage.`)}
-                options={LINKAGES.map(
-                  (key) => [key, `${key === "ward" ? "Ward" : key} linkage`] as const,
-                )}
-              />
-              <label className="flex items-center justify-between">
-                Gower&rsquo;s distance
-                <Switch
-                  on={draft.distance === "gower"}
-                  label="Gower's distance"
-                  onChange={(on) =>
-                    onChange({ distance: on ? "gower" : "euclidean" }, "Distance changed.")
-                  }
-                />
-              </label>
-            </>
-          )}
-          {(method === "k-prototypes" || method === "k-modes") && (
-            <label className="flex items-center justify-between">
-              Seed in dense regions
-              <Switch
-                on={draft.seeding === "dense"}
-                label="Seed in dense regions"
-                onChange={(on) => onChange({ seeding: on ? "dense" : "far" }, "Seeding changed.")}
-              />
-            </label>
-          )}
-          {number("most", 2, 20, "Largest k")}
-          {number("starts", 1, 50, "Starts per k")}
-          {number("seed", 0, 2 ** 31 - 1, "Seed")}
-          <label className="flex items-center justify-between">
-            Weight categories by relevance
-            <Switch
-              on={draft.relevance}
-              label="Weight categories by relevance"
-              onChange={(relevance) => onChange({ relevance }, "Weights of categories changed.")}
-            />
-          </label>
-          <label className="flex items-center justify-between">
-            Pool values under 1%
-            <Switch
-              on={draft.pool > 0}
-              label="Pool values under 1%"
-              onChange={(on) => onChange({ pool: on ? 0.01 : 0 }, "Pooling changed.")}
-            />
-          </label>
-          <label className="flex items-center justify-between">
-            Also the gap statistic
-            <Switch
-              on={draft.gap}
-              label="Also the gap statistic"
-              onChange={(gap) =>
-                onChange({ gap }, gap ? "Gap statistic added." : "Gap statistic left out.")
-              }
-            />
-          </label>
-        </fieldset>
-      )}
-    </div>
   );
 }
 

@@ -31,7 +31,7 @@ const HOLDS: Column[] = [
   {
     key: "cost",
     name: "Cost",
-    note: "of k = 2",
+    note: "",
     better: "less",
     of: (row) => row.cost_share,
   },
@@ -98,7 +98,7 @@ export function StringOfK(props: Props) {
   const pointed = candidates.findIndex((row) => row.k === suggested);
   const markOf = (row: Row) =>
     pickable({
-      label: `${row.k} groups: silhouette ${fixed(row.silhouette)}, smallest ${(100 * row.smallest).toFixed(0)}%, weakest stability ${row.weakest.toFixed(2)}`,
+      label: `${row.k} ${row.k === 1 ? "group" : "groups"}: silhouette ${row.silhouette === null ? "none" : fixed(row.silhouette)}, smallest ${(100 * row.smallest).toFixed(0)}%, weakest stability ${row.weakest.toFixed(2)}`,
       pressed: row.k === chosen,
       onPick: () => onChoose(row.k),
     });

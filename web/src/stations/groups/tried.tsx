@@ -130,7 +130,7 @@ function Suggestion({ page, row, stale, go }: { page: Page; row: Row; stale: boo
 /** Before anything was tried. */
 function First({ page, view }: InView) {
   const { canChange } = useStudy();
-  const { most } = view.recipe.draft;
+  const { least, most } = view.recipe.draft;
   const working = page.status.state === "working";
   return (
     <Empty
@@ -138,13 +138,13 @@ function First({ page, view }: InView) {
       action={
         !working && (
           <Button kind="main" disabled={!canChange || view.run.isPending} onClick={view.begin}>
-            Try 2 to {most} groups
+            Try {least} to {most} groups
           </Button>
         )
       }
     >
-      Here rows of 2 to {most} groups will hang as rings, appearing as they finish. What goes in
-      stands at the left: the measures that shape groups, prepared as at Measures, and the traits
+      Here rows of {least} to {most} groups will hang as rings, appearing as they finish. What goes
+      in stands at the left: the measures that shape groups, prepared as at Measures, and the traits
       beside them.
     </Empty>
   );

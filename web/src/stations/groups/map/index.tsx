@@ -5,11 +5,10 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, inUnit, percent } from "@/charts/format";
 import { Glyph } from "@/charts/picture";
-import { HUES } from "@/marks/hues";
 import { Loadings } from "@/stations/groups/map/loadings";
 import { Plane } from "@/stations/groups/map/plane";
 import { PointMatrix } from "@/stations/groups/map/point-matrix";
-import { ramp, usePicture } from "@/stations/groups/map/points";
+import { hueOfLevel, ramp, usePicture } from "@/stations/groups/map/points";
 import type { Plane as PlanePage } from "@/stations/groups/map/points";
 import { Turned } from "@/stations/groups/map/turned";
 import { Widths } from "@/stations/groups/map/widths";
@@ -189,7 +188,11 @@ function Said({ plane, most, look }: { plane: PlanePage; most: number; look: str
       {shown < plane.customers
         ? `${plane.cells && most >= 20_000 ? `Grey squares: all ${count(plane.customers)}. ` : ""}Points: a seeded sample of ${count(shown)}.`
         : `One point per ${unit.one}, ${count(shown)}.`}{" "}
-      {look !== "matrix" && look !== "neighbours" && "Numbered: the groups’ means. "}
+      {look !== "matrix" &&
+        look !== "neighbours" &&
+        (plane.names.some((each) => each.mark !== null)
+          ? "Marks: the segments’ means. "
+          : "Numbered: the groups’ means. ")}
       {look !== "neighbours" && "Axes hold the middle 99%. "}
       {look !== "turned" && "Draw a box to look closer."}
     </p>
@@ -204,7 +207,7 @@ function Legend({ plane }: { plane: PlanePage }) {
         {plane.levels.slice(0, 12).map((level, n) => (
           <li key={level} className="flex items-center gap-1.5 truncate" title={level}>
             <Glyph width={11} height={11} viewBox="0 0 11 11">
-              <path d={SHAPES[n % 4]} fill={HUES[n % HUES.length]} />
+              <path d={SHAPES[n % 4]} fill={hueOfLevel(plane, n)} />
             </Glyph>
             <span className="truncate">{level}</span>
           </li>

@@ -6,6 +6,7 @@ import { count, inUnit } from "@/charts/format";
 import { Scatter } from "@/charts/scatter";
 import { withRanges } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
+import { MarkShape } from "@/marks/segment-mark";
 import { brushes } from "@/stations/groups/map/points";
 import type { Cloud, Plane as Page } from "@/stations/groups/map/points";
 import { useStudy } from "@/study/context";
@@ -46,7 +47,9 @@ export function Plane({ plane, cloud, centres }: Props) {
         )
       }
     >
-      {(places) => centres && <Centres x={x.centres} y={y.centres} places={places} />}
+      {(places) =>
+        centres && <Centres x={x.centres} y={y.centres} names={plane.names} places={places} />
+      }
     </Scatter>
   );
 }
@@ -54,14 +57,16 @@ export function Plane({ plane, cloud, centres }: Props) {
 interface CentresProps {
   x: (number | null)[];
   y: (number | null)[];
+  names: Page["names"];
   places: { x: (value: number) => number; y: (value: number) => number };
 }
 
-function Centres({ x, y, places }: CentresProps) {
+function Centres({ x, y, names, places }: CentresProps) {
   return x.map((across, group) => {
     const up = y[group];
     if (across === null || up === null || up === undefined) return null;
     const [px, py] = [places.x(across), places.y(up)];
+    const mark = names[group]?.mark ?? null;
     return (
       <g key={group}>
         <circle
@@ -72,9 +77,14 @@ function Centres({ x, y, places }: CentresProps) {
           stroke="var(--color-ink)"
           strokeWidth={2}
         />
-        <text x={px} y={py + 4} fontSize={11} fontWeight={700} textAnchor="middle">
-          {group + 1}
-        </text>
+        {mark === null ? (
+          <text x={px} y={py + 4} fontSize={11} fontWeight={700} textAnchor="middle">
+            {group + 1}
+          </text>
+        ) : (
+          <MarkShape mark={mark} x={px} y={py} size={15} />
+        )}
+        <title>{names[group]?.name}</title>
       </g>
     );
   });

@@ -6,6 +6,7 @@ import { readColumns } from "@/charts/arrow";
 import { SHAPES } from "@/charts/dots";
 import { useLens } from "@/lens/context";
 import { HUES } from "@/marks/hues";
+import { hueOf } from "@/marks/segment-mark";
 import { useStudy } from "@/study/context";
 
 export type Plane = Schemas["PlanePage"];
@@ -80,14 +81,17 @@ export interface Brush {
   shape: number;
 }
 
+/** The hue of a level: its segment's own, where the groups are in use and points say them. */
+export function hueOfLevel(plane: Plane, n: number): string {
+  const own = plane.levels[n] === plane.names[n]?.name ? plane.names[n]?.mark : null;
+  return own === null || own === undefined ? (HUES[n % HUES.length] ?? "#18212b") : hueOf(own);
+}
+
 /** How a point is painted: by level with a shape of its own, or on a ramp of one hue. */
 export function brushes(plane: Plane, token: (name: string) => string): (tint: number) => Brush {
   if (plane.levels.length > 0) {
     const none: Brush = { fill: token("--color-everyone"), shape: 0 };
-    const known = plane.levels.map((_, n) => ({
-      fill: HUES[n % HUES.length] ?? "#18212b",
-      shape: n % SHAPES,
-    }));
+    const known = plane.levels.map((_, n) => ({ fill: hueOfLevel(plane, n), shape: n % SHAPES }));
     return (tint) => known[Math.round(tint) - 1] ?? none;
   }
   const [low, high] = [plane.low ?? 0, plane.high ?? 1];

@@ -4,6 +4,7 @@ import { api, data } from "@/api/client";
 import { count, fixed } from "@/charts/format";
 import { Glyph } from "@/charts/picture";
 import { useLens } from "@/lens/context";
+import { SegmentMark } from "@/marks/segment-mark";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
 import { unit } from "@/study/unit";
@@ -66,7 +67,12 @@ export function Widths({ grouping, field }: { grouping: number; field: string })
               className="grid grid-cols-[86px_1fr_150px] items-center gap-2 rounded text-left text-12 hover:bg-paper"
               onClick={(event) => lens.pick(field, { value: String(g + 1) }, event.shiftKey)}
             >
-              <span className="font-semibold">Group {g + 1}</span>
+              <span className="flex min-w-0 items-center gap-1 font-semibold">
+                {typeof found.names[g]?.mark === "number" && (
+                  <SegmentMark mark={found.names[g].mark} size={13} />
+                )}
+                <span className="truncate">{found.names[g]?.name}</span>
+              </span>
               <Glyph
                 viewBox={`0 0 ${W} ${high}`}
                 className="block w-full"
