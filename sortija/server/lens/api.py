@@ -13,7 +13,7 @@ from rest_framework.views import APIView
 
 from sortija.server.lens.dock import choose_dock, dock_of
 from sortija.server.lens.evaluation import LensAnswer, evaluate
-from sortija.server.lens.fields import field_names
+from sortija.server.lens.fields import customer_names, field_names
 from sortija.server.lens.keeping import INSIDE, drop_kept, keep_lens, kept_lenses, rename_kept
 from sortija.server.lens.listing import CustomerList
 from sortija.server.lens.models import KeptLens, Lens
@@ -207,6 +207,24 @@ class OneKept(APIView):
         """Delete a kept lens; undo brings it back."""
         drop_kept(_kept(request, study, kept), request.user, expected_revision(request))
         return Response(status=204)
+
+
+class CustomerNames(BaseModel):
+    names: list[str]
+
+
+class NamesView(APIView):
+    @extend_schema(
+        parameters=[OpenApiParameter("numbers", str, description="divided by commas, up to 100")],
+        responses=CustomerNames,
+    )
+    def get(self, request: Request, study: int) -> Response:
+        """What customers are called, in the order asked."""
+        found = study_for(request.user, study)
+        asked = request.query_params.get("numbers", "").split(",")
+        if len(asked) > 100 or not all(is_whole(number) for number in asked):
+            raise Problem("Ask for up to 100 customers by their numbers.")
+        return reply(CustomerNames(names=customer_names(found, [int(n) for n in asked])))
 
 
 class CustomersView(APIView):

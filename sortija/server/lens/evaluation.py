@@ -35,7 +35,8 @@ class Total(BaseModel):
 
 class BarChart(BaseModel):
     """Bars of one field; ``everyone`` and ``lens`` count customers, missing ones apart.
-    ``ordered``: its levels have an order, in which they are listed."""
+    ``ordered``: its levels have an order, in which they are listed; ``marks``: of levels that are
+    segments, −1 for none."""
 
     field: str
     label: str
@@ -43,6 +44,7 @@ class BarChart(BaseModel):
     edges: list[float]
     levels: list[str]
     labels: list[str]
+    marks: list[int]
     ordered: bool
     everyone: list[int]
     lens: list[int]
@@ -225,7 +227,7 @@ def _charts(
         BarChart(
             field=f.key, label=f.label, unit=f.unit,
             edges=list(f.bins.edges), levels=list(f.bins.levels),
-            labels=list(f.labels or f.bins.levels), ordered=f.ordered,
+            labels=list(f.labels or f.bins.levels), marks=list(f.marks), ordered=f.ordered,
             everyone=b.everyone.tolist(), lens=b.lens.tolist(),
             everyone_missing=b.everyone_missing, lens_missing=b.lens_missing,
         )

@@ -41,7 +41,7 @@ class Field:
     ``labels``: what people read for each level, where that differs from the level itself;
     ``definition``: how the values come about, in words; ``covered``: what the log has of the time
     it speaks of besides its window, empty where it has all of it; ``ordered``: its levels have an
-    order, in which they are listed.
+    order, in which they are listed; ``marks``: of its levels, where they are segments, −1 for none.
     """
 
     key: str
@@ -53,6 +53,7 @@ class Field:
     definition: str = ""
     covered: str = ""
     ordered: bool = False
+    marks: tuple[int, ...] = ()
 
     @property
     def bins(self) -> Bins:

@@ -31,13 +31,15 @@ _BLOCK = 20_000
 
 
 class ListedColumn(BaseModel):
-    """One column of a page: numbers, or the places of ``levels`` (−1: none), as ``kind`` says."""
+    """One column of a page: numbers, or the places of ``levels`` (−1: none), as ``kind`` says;
+    ``marks``: of levels that are segments, −1 for none."""
 
     field: str
     label: str
     unit: str
     kind: str
     levels: list[str]
+    marks: list[int]
     numbers: list[float | None]
     places: list[int]
 
@@ -113,6 +115,7 @@ class Listing:
         return ListedColumn(
             field=found.key, label=found.label, unit=found.unit, kind=column.kind,
             levels=[] if number else list(found.labels or column.levels),
+            marks=list(found.marks),
             numbers=[None if np.isnan(v) else float(v) for v in values] if number else [],
             places=[] if number else (values - 1).tolist(),
         )  # fmt: skip

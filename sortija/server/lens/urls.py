@@ -11,6 +11,7 @@ urlpatterns = [
     path("studies/<int:study>/lens/<str:digest>", api.LensByDigest.as_view()),
     path("studies/<int:study>/kept", api.KeptView.as_view()),
     path("studies/<int:study>/kept/<int:kept>", api.OneKept.as_view()),
+    path("studies/<int:study>/names", api.NamesView.as_view()),
     path("studies/<int:study>/customers", api.CustomersView.as_view()),
     path("studies/<int:study>/exports", api_exports.ExportsView.as_view()),
     path("studies/<int:study>/exports/<int:export>", api_exports.OneExport.as_view()),

@@ -229,7 +229,7 @@ class Maps(GroupCase):
             np.testing.assert_allclose(widths["means"], row["silhouettes"], atol=1e-6)
             profile = self.get(f"groups/{row['id']}/profile")
             self.assertEqual(len(profile["groups"]), k)
-        self.get(f"groups/{row['id']}/plane", 400, axes=",".join(["component:1"] * 7))
+        self.get(f"groups/{row['id']}/plane", 400, axes=",".join(["component:1"] * 9))
         self.get("groups/999999/map", 404)
 
     def test_density_where_there_are_more_than_points_can_show(self):
@@ -240,6 +240,44 @@ class Maps(GroupCase):
         self.assertEqual(sum(plane["cells"]), plane["customers"])
         self.assertEqual(plane["shown"], 100)
         self.assertLess(plane["low"], plane["high"])
+
+    def test_a_lasso_holds_who_lies_inside_the_line(self):
+        """Counted from the points themselves: on two axes, one of them a log, and on three."""
+        row = self.row(self.quick(most=3), 3)
+        axes = ["measure:monetary", "component:1"]
+        plane = self.get(f"groups/{row['id']}/plane", axes=",".join(axes))
+        points = self.points(row["id"], axes=",".join(axes))
+        numbers, spend, y = (points[name].to_numpy() for name in ("number", "a0", "a1"))
+        self.assertTrue(plane["axes"][0]["axis"]["log"])
+        x = np.sign(spend) * np.log1p(np.abs(spend))
+        (a, b), (c, d) = np.quantile(x, (0.2, 0.8)), np.quantile(y, (0.3, 0.9))
+        line = f"{a:.5g},{c:.5g} {b:.5g},{c:.5g} {b:.5g},{d:.5g} {a:.5g},{d:.5g}"
+        wanted = ((x > float(f"{a:.5g}")) & (x < float(f"{b:.5g}"))
+                  & (y > float(f"{c:.5g}")) & (y < float(f"{d:.5g}"))).sum()  # fmt: skip
+        field = f"lasso:{row['id']};{'+'.join(axes)};;{line}"
+        self.assertEqual(self.inside(field), wanted)
+        # Everything drawn lies within a large square round the turned cube, nothing in a far one.
+        three = "+".join(["component:1", "component:2", "measure:recency"])
+        all_round = "-9,-9 9,-9 9,9 -9,9"
+        self.assertEqual(self.inside(f"lasso:{row['id']};{three};0.6,0.35;{all_round}"), len(x))
+        clause = {"field": f"lasso:{row['id']};{three};0.6,0.35;7,7 9,7 9,9", "values": ["inside"]}
+        self.assertEqual(self.send("post", "lens", {"clauses": [clause]})["lens"]["customers"], 0)
+        for wrong in (f"lasso:{row['id']};component:1;;0,0 1,0 1,1", "lasso:0;a+b;;0,0 1,0 1,1",
+                      f"lasso:{row['id']};component:1+component:99;;0,0 1,0 1,1"):  # fmt: skip
+            self.send("post", "lens", {"clauses": [{"field": wrong, "values": ["inside"]}]}, 404)
+        names = self.get("names", numbers=",".join(str(n) for n in numbers[:3]))["names"]
+        listed = self.get("customers")
+        told = dict(zip(listed["numbers"], listed["names"], strict=True))
+        both = [n for n in numbers[:3].tolist() if n in told]
+        self.assertEqual(
+            [told[n] for n in both], [m for n, m in zip(numbers, names, strict=False) if n in both]
+        )
+        self.assertTrue(all(names))
+        self.get("names", 400, numbers="all")
+
+    def inside(self, field):
+        clause = {"field": field, "values": ["inside"]}
+        return self.send("post", "lens", {"clauses": [clause]})["lens"]["customers"]
 
     def test_silhouettes_by_customer_are_the_rows_own(self):
         row = self.row(self.quick(most=3), 3)

@@ -2016,6 +2016,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What customers are called, in the order asked. */
+        get: operations["studies_names_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/own-measures": {
         parameters: {
             query?: never;
@@ -3053,7 +3070,8 @@ export interface components {
         /**
          * BarChart
          * @description Bars of one field; ``everyone`` and ``lens`` count customers, missing ones apart.
-         *     ``ordered``: its levels have an order, in which they are listed.
+         *     ``ordered``: its levels have an order, in which they are listed; ``marks``: of levels that are
+         *     segments, −1 for none.
          */
         BarChart: {
             /** Field */
@@ -3068,6 +3086,8 @@ export interface components {
             levels: string[];
             /** Labels */
             labels: string[];
+            /** Marks */
+            marks: number[];
             /** Ordered */
             ordered: boolean;
             /** Everyone */
@@ -4313,6 +4333,11 @@ export interface components {
             made_from: string;
             /** Measures */
             measures: components["schemas"]["ToldMeasure"][];
+        };
+        /** CustomerNames */
+        CustomerNames: {
+            /** Names */
+            names: string[];
         };
         /**
          * CustomerPage
@@ -5995,7 +6020,8 @@ export interface components {
         };
         /**
          * ListedColumn
-         * @description One column of a page: numbers, or the places of ``levels`` (−1: none), as ``kind`` says.
+         * @description One column of a page: numbers, or the places of ``levels`` (−1: none), as ``kind`` says;
+         *     ``marks``: of levels that are segments, −1 for none.
          */
         ListedColumn: {
             /** Field */
@@ -6008,6 +6034,8 @@ export interface components {
             kind: string;
             /** Levels */
             levels: string[];
+            /** Marks */
+            marks: number[];
             /** Numbers */
             numbers: (number | null)[];
             /** Places */
@@ -12669,7 +12697,7 @@ export interface operations {
     studies_groups_plane_retrieve: {
         parameters: {
             query?: {
-                /** @description keys divided by commas, 1 to 6 */
+                /** @description keys divided by commas, 1 to 8 */
                 axes?: string;
                 /** @description months to look back, or all */
                 back?: string;
@@ -12711,7 +12739,7 @@ export interface operations {
     studies_groups_points_retrieve: {
         parameters: {
             query?: {
-                /** @description keys divided by commas, 1 to 6 */
+                /** @description keys divided by commas, 1 to 8 */
                 axes?: string;
                 /** @description months to look back, or all */
                 back?: string;
@@ -14924,6 +14952,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_names_retrieve: {
+        parameters: {
+            query?: {
+                /** @description divided by commas, up to 100 */
+                numbers?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomerNames"];
+                };
             };
             /** @description It cannot be done, and why. */
             default: {

@@ -7,6 +7,7 @@ import { PickList, PickPicture } from "@/charts/picture";
 import { barRange, holds, rangeClause, valueClause } from "@/lens/clauses";
 import type { Clause, Pick } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
+import { SegmentMark } from "@/marks/segment-mark";
 import { useStudy } from "@/study/context";
 
 type Chart = Schemas["BarChart"];
@@ -198,9 +199,16 @@ export function LevelBars({ chart, width = 228 }: { chart: Chart; width?: number
               chosen ? "font-semibold text-teal" : ""
             }`}
           >
-            <span className="truncate">
-              <span className="sr-only">{chart.label} </span>
-              {name}
+            <span className="flex min-w-0 items-center gap-1">
+              {(chart.marks[place] ?? -1) >= 0 && (
+                <span aria-hidden>
+                  <SegmentMark mark={chart.marks[place] ?? 0} size={12} />
+                </span>
+              )}
+              <span className="truncate" title={name}>
+                <span className="sr-only">{chart.label} </span>
+                {name}
+              </span>
             </span>
             <span className="relative block h-3">
               <span

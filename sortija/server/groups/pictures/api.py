@@ -39,7 +39,7 @@ from sortija.server.studies.windows import window_from
 
 AXES = [
     *WINDOW,
-    OpenApiParameter("axes", str, description="keys divided by commas, 1 to 6"),
+    OpenApiParameter("axes", str, description="keys divided by commas, 1 to 8"),
     OpenApiParameter("colour", str, description="group, a trait, or measure:<name>"),
 ]
 

@@ -23,7 +23,7 @@ from sortija.server.studies.problems import Problem
 __all__ = ["MOST_AXES", "Along", "along_axis", "axis_of", "middles"]
 
 
-MOST_AXES = 6
+MOST_AXES = 8
 
 
 @dataclass(frozen=True)

@@ -111,7 +111,7 @@ def _tint(at: Mapped, colour: str) -> _Tint:
 def map_points(
     made: MeasureSet, grouping: Grouping, keys: list[str], colour: str, lens: str, most: int
 ) -> bytes:
-    """At most 20,000 customers as Arrow IPC: number, a0 … a5 (values), group, tint, inside."""
+    """At most 20,000 customers as Arrow IPC: number, a0 … (values), group, tint, inside."""
     at = map_of(made, grouping)
     if not 1 <= len(keys) <= MOST_AXES:
         raise Problem(f"A picture has 1 to {MOST_AXES} axes.")

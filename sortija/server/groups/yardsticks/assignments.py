@@ -41,6 +41,7 @@ __all__ = [
 ]
 
 VERSION = 1
+_RIVAL, _DISTANCE = "Second-nearest segment", "Distance to the centre"
 
 
 @dataclass(frozen=True)
@@ -213,15 +214,60 @@ def _segment_field(study: Study, window: WindowInView, name: str) -> Field | Non
     levels = (*(str(n) for n in range(1, placed.placement.k + 1)), *STATES)
     codes: NDArray[np.int32] = np.asarray(placed.placement.state + 1, np.int32)
     column = Column(f"segment:{name}", "category", codes, "", levels)
-    return Field(f"segment:{name}", "Segment", "", column, placed.stamp, segment_labels(yardstick))
+    return Field(
+        f"segment:{name}", "Segment", "", column, placed.stamp, segment_labels(yardstick),
+        marks=_marks(yardstick),
+    )  # fmt: skip
+
+
+def _marks(yardstick: Yardstick) -> tuple[int, ...]:
+    """Marks of the segments, then −1 for each state, in the order of the codes."""
+    return (*(s.mark for s in yardstick.segments.all()), *(-1 for _ in STATES))
+
+
+def _placed_now(study: Study, window: WindowInView, name: str) -> AssignmentAt | None:
+    """Everybody placed by the groups in use; None by a ladder, whose tiers have no centres."""
+    yardstick = yardstick_of(study) if name == "now" else None
+    if yardstick is None or yardstick.grouping is None:
+        return None
+    return assignment_at(study, yardstick, window)
+
+
+@field_kind("distance")
+def _distance_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    """``distance:now``: how far a customer is from its segment's centre."""
+    placed = _placed_now(study, window, name)
+    if placed is None:
+        return None
+    column = Column("distance:now", "number", placed.placement.distance)
+    return Field(
+        "distance:now", _DISTANCE, "", column, f"distance:{placed.stamp}",
+        definition="In prepared units: 0 at the centre of the own segment.",
+    )  # fmt: skip
+
+
+@field_kind("rival")
+def _rival_field(study: Study, window: WindowInView, name: str) -> Field | None:
+    """``rival:now``: the segment that a customer is likeliest to go to from its own."""
+    placed = _placed_now(study, window, name)
+    if placed is None:
+        return None
+    k = placed.placement.k
+    levels = tuple(str(n) for n in range(1, k + 1))
+    codes = np.asarray(placed.placement.rival + 1, np.int32)
+    column = Column("rival:now", "category", codes, "", levels)
+    yardstick = placed.yardstick
+    return Field(
+        "rival:now", _RIVAL, "", column, f"rival:{placed.stamp}", segment_labels(yardstick)[:k],
+        definition="The segment whose border is nearest.", marks=_marks(yardstick)[:k],
+    )  # fmt: skip
 
 
 @field_kind("margin")
 def _margin_field(study: Study, window: WindowInView, name: str) -> Field | None:
     """``margin:now``: how clearly a customer belongs to its segment, 0 on the border."""
-    yardstick = yardstick_of(study) if name == "now" else None
-    placed = assignment_at(study, yardstick, window) if yardstick else None
-    if placed is None or yardstick is None or yardstick.grouping is None:
+    placed = _placed_now(study, window, name)
+    if placed is None:
         return None
     column = Column("margin:now", "number", placed.placement.margin)
     return Field(
@@ -255,5 +301,10 @@ def _segment_names(study: Study, window: WindowInView) -> list[FieldName]:
     labels = dict(zip(levels, segment_labels(yardstick), strict=True))
     names = [FieldName("segment:now", "Segment", "category", "", "Groups", labels)]
     if yardstick.grouping is not None:  # tiers have no borders
-        names.append(FieldName("margin:now", "Margin to the next segment", "number", "", "Groups"))
+        segments = {level: labels[level] for level in levels[: yardstick.k]}
+        names += [
+            FieldName("rival:now", _RIVAL, "category", "", "Groups", segments),
+            FieldName("distance:now", _DISTANCE, "number", "", "Groups"),
+            FieldName("margin:now", "Margin to the next segment", "number", "", "Groups"),
+        ]
     return names

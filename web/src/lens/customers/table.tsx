@@ -5,6 +5,7 @@ import { useEffect, useRef } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, inUnit, unitWords } from "@/charts/format";
+import { SegmentMark } from "@/marks/segment-mark";
 import { useStudy } from "@/study/context";
 import { CustomerLink } from "@/study/customer-link";
 import { Column, RowHead, SortColumn, Table } from "@/ui/table";
@@ -144,6 +145,7 @@ function Row({ index, page, row, columns }: RowProps) {
       </RowHead>
       {page.columns.map((column) => {
         const words = cell(column, row, study.currency);
+        const mark = column.marks[column.places[row] ?? -1] ?? -1;
         const told = column.kind === "number" && /^measure:(?!trait|offer)/.test(column.field);
         return (
           <td
@@ -155,7 +157,14 @@ function Row({ index, page, row, columns }: RowProps) {
                 {words}
               </CustomerLink>
             ) : (
-              words
+              <>
+                {mark >= 0 && (
+                  <span aria-hidden className="mr-1 inline-block align-[-2px]">
+                    <SegmentMark mark={mark} size={13} />
+                  </span>
+                )}
+                {words}
+              </>
             )}
           </td>
         );

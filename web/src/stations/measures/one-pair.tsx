@@ -138,7 +138,9 @@ function Told({ found }: { found: Schemas["PairPage"] }) {
         <>
           <p>
             <span className="block text-20 font-semibold">{fixed(found.r)}</span>
-            <span className="text-quiet">r, Pearson&rsquo;s, over {count(found.customers)}</span>
+            <span className="text-quiet">
+              r, Pearson&rsquo;s, of {count(found.customers)} with both
+            </span>
           </p>
           {found.rank_r !== null && (
             <p>
@@ -164,7 +166,7 @@ function Told({ found }: { found: Schemas["PairPage"] }) {
       {found.lens_customers !== null && (
         <p className="text-teal">
           In the lens: {count(found.lens_customers)}
-          {found.lens_r !== null && `, r ${fixed(found.lens_r)}`}
+          {found.lens_r !== null && `, Pearson’s r of them ${fixed(found.lens_r)}`}
         </p>
       )}
       {found.without > 0 && (

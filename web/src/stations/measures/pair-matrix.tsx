@@ -176,7 +176,8 @@ function Field({
       </PickPicture>
       <p className="text-11 text-quiet">
         The same {count(found.numbers.length)} of {count(found.customers)} {unit.many} in each, a
-        seeded sample; r is of all. {axes.some((axis) => axis.log) && "Some axes are log scales. "}
+        seeded sample; r is Pearson’s, of everyone with both.{" "}
+        {axes.some((axis) => axis.log) && "Some axes are log scales. "}
         Pick a picture to see the pair whole.
       </p>
     </>

@@ -33,6 +33,7 @@ const LOOKS = [
 ] as const;
 const MATRIX_POINTS = 3000;
 const TURNED_POINTS = 5000;
+const MOST_AXES = 8;
 
 const MAPPED = {
   k: whole,
@@ -130,8 +131,10 @@ function Picture({ page, look, colour, columns }: PictureProps) {
   const axes = chosen[look] ?? start[look] ?? [];
   const most = look === "matrix" ? MATRIX_POINTS : look === "turned" ? TURNED_POINTS : 20_000;
   const { plane, cloud, error } = usePicture(page.id, axes, colour, most);
-  const pick = (n: number, key: string) =>
-    setChosen({ ...chosen, [look]: axes.map((axis, m) => (m === n ? key : axis)) });
+  const take = (next: string[]) => setChosen({ ...chosen, [look]: next });
+  const pick = (n: number, key: string) => take(axes.map((axis, m) => (m === n ? key : axis)));
+  const offered = page.axes.filter((each) => each.kind !== "neighbourhood");
+  const free = [...shaping, ...offered].find((each) => !axes.includes(each.key));
   if (error) return <Failed words={error.message} />;
   if (axes.length < 2)
     return (
@@ -145,33 +148,51 @@ function Picture({ page, look, colour, columns }: PictureProps) {
         {!plane || !cloud ? (
           <Waiting height={420} />
         ) : look === "turned" ? (
-          <Turned plane={plane} cloud={cloud} />
+          <Turned grouping={page.id} plane={plane} cloud={cloud} />
         ) : look === "matrix" ? (
           <PointMatrix plane={plane} cloud={cloud} />
         ) : (
-          <Plane plane={plane} cloud={cloud} centres />
+          <Plane grouping={page.id} plane={plane} cloud={cloud} centres />
         )}
       </div>
       <aside className="grid content-start gap-3">
         <div className="grid gap-1">
           {axes.map((axis, n) => (
-            <Select
-              key={n}
-              label={`Axis ${n + 1}`}
-              value={axis}
-              className="text-12"
-              onChange={(value) => pick(n, value)}
-              options={page.axes
-                .filter((each) => each.kind !== "neighbourhood")
-                .map((each) => [each.key, each.label] as const)}
-            />
+            <span key={n} className="flex items-center gap-1">
+              <Select
+                label={`Axis ${n + 1}`}
+                value={axis}
+                className="min-w-0 flex-1 text-12"
+                onChange={(value) => pick(n, value)}
+                options={offered.map((each) => [each.key, each.label] as const)}
+              />
+              {look === "matrix" && axes.length > 2 && (
+                <button
+                  type="button"
+                  aria-label={`Leave axis ${n + 1} out`}
+                  className="min-h-[24px] min-w-[24px] text-quiet hover:text-ink"
+                  onClick={() => take(axes.filter((_, m) => m !== n))}
+                >
+                  ×
+                </button>
+              )}
+            </span>
           ))}
+          {look === "matrix" && axes.length < MOST_AXES && free && (
+            <button
+              type="button"
+              className="min-h-[24px] text-left text-12 underline"
+              onClick={() => take([...axes, free.key])}
+            >
+              Add an axis
+            </button>
+          )}
         </div>
-        {plane && <Legend plane={plane} />}
+        {plane && <Legend plane={plane} numbered={look === "turned"} />}
         {(look === "components" || look === "turned") &&
           axes
             .filter((axis) => axis.startsWith("component:"))
-            .slice(0, 2)
+            .slice(0, look === "turned" ? 3 : 2)
             .map((axis) => (
               <Loadings key={axis} page={page} component={Number(axis.split(":")[1]) - 1} />
             ))}
@@ -194,22 +215,29 @@ function Said({ plane, most, look }: { plane: PlanePage; most: number; look: str
           ? "Marks: the segments’ means. "
           : "Numbered: the groups’ means. ")}
       {look !== "neighbours" && "Axes hold the middle 99%. "}
-      {look !== "turned" && "Draw a box to look closer."}
+      {look === "matrix"
+        ? "Draw a box to look closer."
+        : look === "turned"
+          ? "Draw a lasso to look closer."
+          : "Draw a box or a lasso to look closer; point at one, or go there with the arrow keys, to see who it is, and press Enter to open it. Shift and arrows draw a box. + and − zoom, 0 shows all."}
     </p>
   );
 }
 
-function Legend({ plane }: { plane: PlanePage }) {
+function Legend({ plane, numbered = false }: { plane: PlanePage; numbered?: boolean }) {
   const { study } = useStudy();
   if (plane.levels.length > 0)
     return (
-      <ul className="grid grid-cols-2 gap-x-2 text-11">
+      <ul className="grid grid-cols-2 gap-x-2 gap-y-0.5 text-11">
         {plane.levels.slice(0, 12).map((level, n) => (
-          <li key={level} className="flex items-center gap-1.5 truncate" title={level}>
-            <Glyph width={11} height={11} viewBox="0 0 11 11">
+          <li key={level} className="flex items-start gap-1.5">
+            <Glyph width={11} height={11} viewBox="0 0 11 11" className="mt-0.5 shrink-0">
               <path d={SHAPES[n % 4]} fill={hueOfLevel(plane, n)} />
             </Glyph>
-            <span className="truncate">{level}</span>
+            <span className="min-w-0 break-words">
+              {numbered && plane.names[n]?.name === level && `${n + 1} `}
+              {level}
+            </span>
           </li>
         ))}
         {plane.levels.length > 12 && (
@@ -276,7 +304,7 @@ function Neighbourhood({ page, row, colour }: { page: Page; row: Row; colour: st
   if (!plane || !cloud) return <Waiting height={420} />;
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_208px] gap-4">
-      <Plane plane={plane} cloud={cloud} centres={false} />
+      <Plane grouping={page.id} plane={plane} cloud={cloud} centres={false} />
       <aside className="grid content-start gap-3">
         <Legend plane={plane} />
         {page.trust !== null && (

@@ -2,14 +2,17 @@ import type { Schemas } from "@/api/client";
 import { fixed, percent } from "@/charts/format";
 
 type Page = Schemas["MapPage"];
+type Row = Page["loadings"][number] & { value: number };
 
-/** How the variables lie along one component, the strongest first. */
+const MOST = 7;
+
+/** What a component says: correlations of the numbers, and where the categories' levels stand. */
 export function Loadings({ page, component }: { page: Page; component: number }) {
   const rows = page.loadings
     .map((row) => ({ ...row, value: row.along[component] ?? 0 }))
-    .sort((a, b) => Math.abs(b.value) - Math.abs(a.value))
-    .slice(0, 9);
-  const most = Math.max(0.01, ...rows.map((row) => Math.abs(row.value)));
+    .sort((a, b) => Math.abs(b.value) - Math.abs(a.value));
+  const numbers = rows.filter((row) => !row.level);
+  const levels = rows.filter((row) => row.level);
   return (
     <div>
       <h2 className="text-12">
@@ -18,14 +21,29 @@ export function Loadings({ page, component }: { page: Page; component: number })
           explains {percent(page.explained[component] ?? 0, 1, 0)}
         </span>
       </h2>
-      <ul className="mt-1">
-        {rows.map((row) => (
+      <Bars title="Correlation with it" rows={numbers} most={1} />
+      <Bars
+        title="Mean place of who has"
+        rows={levels}
+        most={Math.max(0.01, ...levels.map((row) => Math.abs(row.value)))}
+      />
+    </div>
+  );
+}
+
+function Bars({ title, rows, most }: { title: string; rows: Row[]; most: number }) {
+  if (rows.length === 0) return null;
+  const rest = rows.length - MOST;
+  return (
+    <>
+      <h3 className="mt-1.5 font-sans text-11 font-normal text-quiet">{title}</h3>
+      <ul aria-label={title}>
+        {rows.slice(0, MOST).map((row) => (
           <li
             key={`${row.name} ${row.level}`}
-            className="grid grid-cols-[minmax(0,1fr)_70px_34px] items-center gap-1 text-11"
-            title={`${row.label}${row.level && `: ${row.level}`}, ${row.level ? "mean place" : "correlation"} ${fixed(row.value)}`}
+            className="grid grid-cols-[minmax(0,1fr)_56px_38px] items-center gap-1 text-11"
           >
-            <span className="truncate">
+            <span className="break-words">
               {row.label}
               {row.level && <span className="text-quiet"> {row.level}</span>}
             </span>
@@ -39,12 +57,11 @@ export function Loadings({ page, component }: { page: Page; component: number })
                 }}
               />
             </span>
-            <span className="text-right">
-              {row.value > 0 ? "▴" : "▾"} {Math.abs(row.value).toFixed(2)}
-            </span>
+            <span className="text-right">{fixed(row.value)}</span>
           </li>
         ))}
       </ul>
-    </div>
+      {rest > 0 && <p className="text-11 text-quiet">and {rest} nearer to the middle</p>}
+    </>
   );
 }

@@ -6,7 +6,7 @@ import { place, rangeClause } from "@/lens/clauses";
 import { useLens } from "@/lens/context";
 import { useBox } from "@/charts/use-box";
 import { push, stamp } from "@/charts/dots";
-import { brushes } from "@/stations/groups/map/points";
+import { brushes, shortLabel } from "@/stations/groups/map/points";
 import type { Cloud, Plane } from "@/stations/groups/map/points";
 import { Ticks } from "@/stations/groups/map/ticks";
 import { useStudy } from "@/study/context";
@@ -36,7 +36,7 @@ export function PointMatrix({ plane, cloud }: { plane: Plane; cloud: Cloud }) {
             >
               {r === many - 1 && <Ticks axis={across} below />}
               {c === 0 && <Ticks axis={up} />}
-              <b className="font-semibold">{up.label.split(", ")[0]}</b>
+              <b className="font-semibold break-words">{shortLabel(up)}</b>
               <span className="text-11 text-quiet">
                 {words(up.axis.low, up)} to {words(up.axis.high, up)}
                 {up.axis.log && ", log"}

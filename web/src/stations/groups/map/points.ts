@@ -81,6 +81,11 @@ export interface Brush {
   shape: number;
 }
 
+/** What an axis is called beside its points: a component without its share. */
+export function shortLabel(axis: Plane["axes"][number]): string {
+  return axis.key.startsWith("component:") ? (axis.label.split(", ")[0] ?? "") : axis.label;
+}
+
 /** The hue of a level: its segment's own, where the groups are in use and points say them. */
 export function hueOfLevel(plane: Plane, n: number): string {
   const own = plane.levels[n] === plane.names[n]?.name ? plane.names[n]?.mark : null;

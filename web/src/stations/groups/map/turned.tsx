@@ -1,66 +1,138 @@
-import { useEffect, useMemo, useRef, useState } from "react";
-import type { KeyboardEvent, PointerEvent } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import type { PointerEvent } from "react";
 
-import { placeOf } from "@/charts/axis";
-import { useLens } from "@/lens/context";
+import { placeOf, ticksOf } from "@/charts/axis";
 import { stamp } from "@/charts/dots";
-import { brushes } from "@/stations/groups/map/points";
+import { inUnit } from "@/charts/format";
+import { Glyph } from "@/charts/picture";
+import { useLasso } from "@/charts/use-lasso";
+import type { Place } from "@/charts/use-lasso";
+import { place, valueClause } from "@/lens/clauses";
+import { useLens } from "@/lens/context";
+import { turnedField } from "@/stations/groups/map/lasso";
+import { brushes, shortLabel } from "@/stations/groups/map/points";
 import type { Cloud, Plane } from "@/stations/groups/map/points";
+import { useStudy } from "@/study/context";
+import { Choice } from "@/ui/choice";
 
 const W = 660;
 const H = 430;
 const STEP = 0.09;
+/** Half the cube's side, as a share of the picture's shorter one. */
+const HALF = 0.31;
+const TOOLS = [
+  ["turn", "Turn"],
+  ["lasso", "Lasso"],
+] as const;
 
-/** Three axes at once, turned by dragging or by the arrow keys. */
-export function Turned({ plane, cloud }: { plane: Plane; cloud: Cloud }) {
+type Triple = [number, number, number];
+
+interface Props {
+  grouping: number;
+  plane: Plane;
+  cloud: Cloud;
+}
+
+/** Three axes at once, turned by dragging or by the arrow keys; a lasso narrows the lens. */
+export function Turned({ grouping, plane, cloud }: Props) {
   const lens = useLens();
+  const { study } = useStudy();
   const canvas = useRef<HTMLCanvasElement>(null);
   const [turn, setTurn] = useState<[number, number]>([0.6, 0.35]);
-  const held = useRef<[number, number] | null>(null);
+  const [tool, setTool] = useState<"turn" | "lasso">("turn");
   const narrowed = lens.clauses.length > 0;
   const cube = useMemo(() => inCube(plane, cloud), [plane, cloud]);
+  const words = useCallback(
+    (value: number, unit: string) => inUnit(value, unit, study.currency),
+    [study.currency],
+  );
   useEffect(() => {
     const next = requestAnimationFrame(() => {
-      if (canvas.current) draw(canvas.current, plane, cloud, cube, turn, narrowed);
+      if (canvas.current) draw(canvas.current, plane, cloud, cube, turn, narrowed, words);
     });
     return () => cancelAnimationFrame(next);
-  }, [plane, cloud, cube, turn, narrowed]);
-  const onKeyDown = (event: KeyboardEvent) => {
-    const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[
-      event.key
-    ];
-    if (!way) return;
-    event.preventDefault();
-    setTurn(([a, b]) => [a + STEP * (way[0] ?? 0), b + STEP * (way[1] ?? 0)]);
-  };
+  }, [plane, cloud, cube, turn, narrowed, words]);
+  const half = Math.min(W, H) * HALF;
+  const lasso = useLasso((corners) => {
+    const seen = corners.map<Place>(([x, y]) => [((x - 0.5) * W) / half, ((0.5 - y) * H) / half]);
+    const field = turnedField(grouping, plane, turn, seen);
+    lens.set((now) => place(now, valueClause(field, "inside")));
+  });
+  const turning = useTurning(setTurn);
   return (
     <div>
-      <canvas
-        ref={canvas}
-        width={W * 2}
-        height={H * 2}
-        tabIndex={0}
-        role="img"
-        aria-label={`${plane.axes.map((axis) => axis.label).join(", ")}: three axes, turned by dragging or by the arrow keys`}
-        className="w-full cursor-grab touch-none rounded-md active:cursor-grabbing"
-        onKeyDown={onKeyDown}
-        onPointerDown={(event: PointerEvent<HTMLCanvasElement>) => {
-          held.current = [event.clientX, event.clientY];
-          event.currentTarget.setPointerCapture(event.pointerId);
-        }}
-        onPointerMove={(event) => {
-          if (!held.current) return;
-          const [x, y] = held.current;
-          held.current = [event.clientX, event.clientY];
-          setTurn(([a, b]) => [a + (event.clientX - x) / 140, b + (event.clientY - y) / 140]);
-        }}
-        onPointerUp={() => {
-          held.current = null;
-        }}
-      />
-      <p className="text-12 text-quiet">Drag to turn, or use the arrow keys.</p>
+      <div className="mb-1 flex items-center gap-2 text-12">
+        <span className="text-quiet">Dragging:</span>
+        <Choice label="What dragging does" choices={TOOLS} value={tool} onChoose={setTool} />
+        <span className="text-quiet">The arrow keys turn it, too.</span>
+      </div>
+      <div className="relative">
+        <canvas
+          ref={canvas}
+          width={W * 2}
+          height={H * 2}
+          tabIndex={0}
+          role="img"
+          aria-label={`${plane.axes.map((axis) => axis.label).join(", ")}: three axes, turned by dragging or by the arrow keys`}
+          className={`w-full touch-none rounded-md ${tool === "turn" ? "cursor-grab active:cursor-grabbing" : "cursor-crosshair"}`}
+          onKeyDown={(event) => {
+            const way = {
+              ArrowLeft: [-1, 0],
+              ArrowRight: [1, 0],
+              ArrowUp: [0, -1],
+              ArrowDown: [0, 1],
+            }[event.key];
+            if (!way) return;
+            event.preventDefault();
+            setTurn(([a, b]) => [a + STEP * (way[0] ?? 0), b + STEP * (way[1] ?? 0)]);
+          }}
+          {...(tool === "turn" ? turning : lasso.handlers)}
+        />
+        {lasso.line.length > 1 && (
+          <Glyph viewBox={`0 0 ${W} ${H}`} className="pointer-events-none absolute inset-0 w-full">
+            <path
+              d={`M${lasso.line.map(([x, y]) => `${(x * W).toFixed(1)} ${(y * H).toFixed(1)}`).join("L")}Z`}
+              fill="var(--color-teal)"
+              fillOpacity={0.12}
+              stroke="var(--color-teal)"
+              strokeDasharray="4 3"
+            />
+          </Glyph>
+        )}
+      </div>
     </div>
   );
+}
+
+/** Dragging turns the cube. */
+function useTurning(setTurn: (next: (old: [number, number]) => [number, number]) => void) {
+  const held = useRef<Place | null>(null);
+  return {
+    onPointerDown: (event: PointerEvent) => {
+      held.current = [event.clientX, event.clientY];
+      event.currentTarget.setPointerCapture(event.pointerId);
+    },
+    onPointerMove: (event: PointerEvent) => {
+      if (!held.current) return;
+      const [x, y] = held.current;
+      held.current = [event.clientX, event.clientY];
+      setTurn(([a, b]) => [a + (event.clientX - x) / 140, b + (event.clientY - y) / 140]);
+    },
+    onPointerUp: () => {
+      held.current = null;
+    },
+  };
+}
+
+/** What is seen of a place in the turned cube, and how near it is; see core/lens/polygon.py. */
+function seeBy([a, b]: [number, number]): (x: number, y: number, z: number) => Triple {
+  const [ca, sa, cb, sb] = [Math.cos(a), Math.sin(a), Math.cos(b), Math.sin(b)];
+  return (x, y, z) => {
+    const [x1, z1] = [x * ca + z * sa, z * ca - x * sa];
+    const [y2, z2] = [y * cb - z1 * sb, z1 * cb + y * sb];
+    const near = 1 / (1 + 0.16 * z2);
+    return [x1 * near, y2 * near, z2];
+  };
 }
 
 /** Places of all points from −1 to 1 along the three axes, and the centres of the groups. */
@@ -86,26 +158,25 @@ function draw(
   plane: Plane,
   cloud: Cloud,
   { points, centres }: ReturnType<typeof inCube>,
-  [a, b]: [number, number],
+  turn: [number, number],
   narrowed: boolean,
+  words: (value: number, unit: string) => string,
 ): void {
   const pen = canvas.getContext("2d");
   if (!pen) return;
   const token = (name: string) => getComputedStyle(canvas).getPropertyValue(name);
   const [w, h] = [canvas.width, canvas.height];
-  const half = Math.min(w, h) * 0.31;
-  const [ca, sa, cb, sb] = [Math.cos(a), Math.sin(a), Math.cos(b), Math.sin(b)];
+  const half = Math.min(w, h) * HALF;
+  const turned = seeBy(turn);
   const see = (x: number, y: number, z: number): [number, number, number] => {
-    const [x1, z1] = [x * ca + z * sa, z * ca - x * sa];
-    const [y2, z2] = [y * cb - z1 * sb, z1 * cb + y * sb];
-    const near = 1 / (1 + 0.16 * z2);
-    return [w / 2 + x1 * half * near, h / 2 - y2 * half * near, z2];
+    const [px, py, near] = turned(x, y, z);
+    return [w / 2 + px * half, h / 2 - py * half, near];
   };
   pen.clearRect(0, 0, w, h);
   pen.lineWidth = 2;
   pen.font = `24px ${token("--font-sans")}`;
   plane.axes.forEach((_, n) => {
-    const end = [0, 1, 2].map((m) => (m === n ? 1.15 : -1)) as [number, number, number];
+    const end = [0, 1, 2].map((m) => (m === n ? 1.15 : -1)) as Triple;
     const start = see(-1, -1, -1);
     const [x, y] = see(...end);
     pen.strokeStyle = token("--color-quiet");
@@ -113,6 +184,24 @@ function draw(
     pen.moveTo(start[0], start[1]);
     pen.lineTo(x, y);
     pen.stroke();
+  });
+  pen.font = `20px ${token("--font-sans")}`;
+  pen.textAlign = "center";
+  pen.textBaseline = "middle";
+  plane.axes.forEach((axis, n) => {
+    for (const tick of ticksOf(axis.axis, 3)) {
+      const place = 2 * placeOf(tick, axis.axis) - 1;
+      const [x, y] = see(...([0, 1, 2].map((m) => (m === n ? place : -1)) as Triple));
+      // Outwards: away from the middle of the cube.
+      const away = Math.hypot(x - w / 2, y - h / 2) || 1;
+      const [dx, dy] = [(x - w / 2) / away, (y - h / 2) / away];
+      pen.beginPath();
+      pen.moveTo(x, y);
+      pen.lineTo(x + 8 * dx, y + 8 * dy);
+      pen.stroke();
+      pen.fillStyle = token("--color-quiet");
+      pen.fillText(words(tick, axis.unit), x + 34 * dx, y + 24 * dy);
+    }
   });
   const brush = brushes(plane, token);
   const [xs, ys, zs] = points as [Float32Array, Float32Array, Float32Array];
@@ -127,22 +216,20 @@ function draw(
   }
   pen.globalAlpha = 1;
   const [x0, y0] = see(-1, -1, -1);
-  pen.textBaseline = "middle";
+  pen.font = `24px ${token("--font-sans")}`;
   pen.lineJoin = "round";
   plane.axes.forEach((axis, n) => {
-    const [x, y] = see(
-      ...([0, 1, 2].map((m) => (m === n ? 1.15 : -1)) as [number, number, number]),
-    );
+    const [x, y] = see(...([0, 1, 2].map((m) => (m === n ? 1.15 : -1)) as Triple));
     // Beyond the axis' end, on a ground of its own, so that neither line nor points cross it.
     const long = Math.hypot(x - x0, y - y0) || 1;
     const [dx, dy] = [(x - x0) / long, (y - y0) / long];
-    const words = axis.label.split(",")[0] ?? axis.label;
+    const called = shortLabel(axis);
     pen.textAlign = dx > 0.3 ? "left" : dx < -0.3 ? "right" : "center";
     pen.lineWidth = 8;
     pen.strokeStyle = token("--color-card");
-    pen.strokeText(words, x + 16 * dx, y + 22 * dy);
+    pen.strokeText(called, x + 16 * dx, y + 22 * dy);
     pen.fillStyle = token("--color-ink");
-    pen.fillText(words, x + 16 * dx, y + 22 * dy);
+    pen.fillText(called, x + 16 * dx, y + 22 * dy);
   });
   centres.forEach(([x = 0, y = 0, z = 0], g) => {
     const [px, py] = see(x, y, z);

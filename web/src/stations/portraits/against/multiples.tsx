@@ -91,7 +91,7 @@ export function Multiples() {
 function rWords(panel: Panel): string {
   if (panel.r === null)
     return panel.customers < 20 ? "too few for a trend" : "no trend: one is constant";
-  return `r ${fixed(panel.r)} (${fixed(panel.low ?? panel.r)} to ${fixed(panel.high ?? panel.r)})`;
+  return `Pearson’s r ${fixed(panel.r)} (${fixed(panel.low ?? panel.r)} to ${fixed(panel.high ?? panel.r)})`;
 }
 
 function Small(props: { page: Page; panel: Panel; x: Axis; y: Axis }) {
@@ -126,7 +126,9 @@ function Small(props: { page: Page; panel: Panel; x: Axis; y: Axis }) {
           {name}
         </span>
       </figcaption>
-      <p className="text-11 text-quiet">{rWords(panel)}</p>
+      <p className="text-11 text-quiet">
+        {rWords(panel)}, {count(panel.customers)} {unit.many}
+      </p>
       <p className="mt-1 text-11 text-quiet">{axisWords(y)}</p>
       <PickPicture
         viewBox={`0 0 ${SIDE} ${SIDE}`}
