@@ -1,12 +1,17 @@
-"""``python -m sortija``: the command line."""
+"""``python -m sortija``, and ``sortija`` where it is installed: the command line."""
 
 import sys
 
 from sortija.launch.compiled import keep_compiled
 
-keep_compiled()
 
-from sortija.cli.main import main  # noqa: E402
+def run() -> None:
+    """Run one command, kernels kept where they were compiled to."""
+    keep_compiled()  # before anything brings in Numba
+    from sortija.cli.main import main
+
+    sys.exit(main())
+
 
 if __name__ == "__main__":
-    sys.exit(main())
+    run()

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from sortija.cli.cross_logs import LogsCrossed, cross_logs
 from sortija.cli.cross_tables import Crossed, cross_tables
-from sortija.cli.files import check_out, write_table
+from sortija.cli.files import ENDINGS, check_out, write_table
 from sortija.cli.log_options import a_day, add_log_options, months_back
 from sortija.cli.terminal import Trouble, Watch, columns
 from sortija.core.calendar import months_before
@@ -70,7 +70,7 @@ def add_to(commands: Any) -> None:
     logs("--chance", type=_draws, nargs="?", const=60, default=0, metavar="60",
          help="so many draws of what chance alone moves")  # fmt: skip
     logs("--customers", type=Path, metavar="FILE",
-         help="customer, before, after, p, changed; .csv or .parquet")  # fmt: skip
+         help=f"customer, before, after, p, changed; {ENDINGS}")  # fmt: skip
     add_log_options(parser)
     parser.set_defaults(run=run)
 

@@ -13,7 +13,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from sortija.cli.files import check_out, write_table, write_whole
+from sortija.cli.files import ENDINGS, check_out, write_table, write_whole
 from sortija.cli.log_options import a_day, add_log_options, months_back, names_of, read_ledger
 from sortija.cli.logs import Ledger, Members
 from sortija.cli.terminal import Trouble, Watch
@@ -65,7 +65,7 @@ def add_to(commands: Any) -> None:
     back.add_argument("--window", type=months_back, default=12, metavar="12m|all",
                       help="how far to look back (12m)")  # fmt: skip
     back.add_argument("--since", type=a_day, metavar="DATE", help="look back to this day instead")
-    parser.add_argument("--out", type=Path, metavar="FILE", help=".csv or .parquet")
+    parser.add_argument("--out", type=Path, metavar="FILE", help=ENDINGS)
     parser.add_argument("--report", type=Path, metavar="FILE", help="what was set aside, as JSON")
     parser.set_defaults(run=run)
 

@@ -43,7 +43,7 @@ def add_to(commands: Any) -> None:
         epilog=_EXAMPLES, formatter_class=argparse.RawDescriptionHelpFormatter,
     )  # fmt: skip
     add = parser.add_argument
-    add("list", type=Path, metavar="LIST", help="a row per customer, .csv or .parquet")
+    add("list", type=Path, metavar="LIST", help="a row per customer; - reads standard input")
     add("--group", default="group", metavar="COLUMN", help="written or held (group)")
     add("--returned", default="returned", metavar="COLUMN", help="1 or 0 (returned)")
     add("--spend", metavar="COLUMN", help="what was spent since")

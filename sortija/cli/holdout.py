@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from sortija.cli.files import check_out, open_list, write_table
+from sortija.cli.files import ENDINGS, check_out, open_list, write_table
 from sortija.cli.terminal import Trouble
 from sortija.core.campaigns.holdout import draw_holdout
 from sortija.core.formats.measures import MeasureFile, MeasureFileError
@@ -36,11 +36,11 @@ def add_to(commands: Any) -> None:
         epilog=_EXAMPLES, formatter_class=argparse.RawDescriptionHelpFormatter,
     )  # fmt: skip
     add = parser.add_argument
-    add("list", type=Path, metavar="LIST", help="a row per customer, .csv or .parquet")
+    add("list", type=Path, metavar="LIST", help="a row per customer; - reads standard input")
     add("--share", type=float, required=True, metavar="0.1", help="the share held out")
     add("--stratify", metavar="COLUMN", help="draw within each value of it, such as segment")
     add("--seed", type=int, default=1, metavar="N", help="which of the draws (1)")
-    add("--out", type=Path, required=True, metavar="FILE", help=".csv or .parquet")
+    add("--out", type=Path, required=True, metavar="FILE", help=ENDINGS)
     parser.set_defaults(run=run)
 
 

@@ -9,7 +9,8 @@ from typing import Any
 
 from sortija.cli.terminal import Trouble
 from sortija.launch.archive import Damaged
-from sortija.launch.backup import ROOT, Refused, backup, restore
+from sortija.launch.backup import Refused, backup, restore
+from sortija.places import data_folder
 
 __all__ = ["add_to"]
 
@@ -36,7 +37,7 @@ def add_to(commands: Any) -> None:
 
 def _data() -> Path:
     os.umask(0o077)  # whatever is written here is for its owner alone
-    return Path(os.environ.get("SORTIJA_DATA", ROOT / "var")).absolute()
+    return data_folder().absolute()
 
 
 def _backup(asked: argparse.Namespace) -> None:

@@ -13,6 +13,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from sortija.cli.files import local_copy
 from sortija.cli.terminal import Trouble, Watch
 from sortija.core.calendar import day_number
 from sortija.core.formats.joined import JoinedRows, find_join
@@ -60,8 +61,11 @@ class Members:
 
 def _open(path: Path, heads: Path | None = None) -> tuple[RowsFile, pa.RecordBatch]:
     """A file and its first rows; lines with the heads of their receipts where those are given."""
+    if path.is_dir():
+        raise Trouble(f"{path}: it is a folder. Name the file in it.")
     try:
-        file = open_rows(path)
+        here, _ = local_copy(path)
+        file = open_rows(here, path.name)
         if heads is not None:
             _open(heads)
             theirs = open_rows(heads)

@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import argparse
 import sys
+import tomllib
 from collections.abc import Sequence
+from importlib.metadata import PackageNotFoundError
+from importlib.metadata import version as installed
 
 from sortija.cli import (
     compare,
@@ -18,10 +21,21 @@ from sortija.cli import (
     portray,
     power,
     score,
+    serve,
 )
 from sortija.cli.terminal import Trouble
+from sortija.places import ROOT
 
 __all__ = ["main"]
+
+
+def _version() -> str:
+    """As it is installed; in a checkout that is not, as its project says."""
+    try:
+        return installed("sortija")
+    except PackageNotFoundError:
+        told = tomllib.loads((ROOT / "pyproject.toml").read_text("utf-8"))
+        return str(told["project"]["version"])
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -30,6 +44,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         prog="sortija",
         description="Sortija from a terminal: the same figures as on screen, files in and out.",
     )
+    parser.add_argument("--version", action="version", version=f"sortija {_version()}")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
     for command in (
         derive,
@@ -43,6 +58,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         power,
         effect,
         keep,
+        serve,
     ):
         command.add_to(commands)
     asked = parser.parse_args(arguments)

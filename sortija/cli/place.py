@@ -7,7 +7,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from sortija.cli.files import check_out, open_measures, read_text, write_table
+from sortija.cli.files import ENDINGS, check_out, open_measures, read_text, write_table
 from sortija.cli.group import placed_table
 from sortija.cli.terminal import Trouble
 from sortija.core.engine import Engine
@@ -26,7 +26,7 @@ def add_to(commands: Any) -> None:
     )  # fmt: skip
     parser.add_argument("measures", type=Path, metavar="MEASURES")
     parser.add_argument("--recipe", type=Path, metavar="FILE", required=True)
-    parser.add_argument("--out", type=Path, metavar="FILE", help=".csv or .parquet")
+    parser.add_argument("--out", type=Path, metavar="FILE", help=ENDINGS)
     parser.set_defaults(run=run)
 
 

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
-from sortija.cli.files import check_out, open_measures, read_text, write_table, write_whole
+from sortija.cli.files import ENDINGS, check_out, open_measures, read_text, write_table, write_whole
 from sortija.cli.group import weights
 from sortija.cli.terminal import Trouble
 from sortija.core.formats.measures import MeasureFile, MeasureFileError
@@ -55,7 +55,7 @@ def add_to(commands: Any) -> None:
     add("--cuts", action="append", default=[], metavar="NAME=30,90", help="own cuts of a measure")
     add("--weight", action="append", default=[], metavar="NAME=2", help="weight in the total (1)")
     add("--recipe", type=Path, metavar="FILE", help="where the cuts are kept")
-    add("--out", type=Path, metavar="FILE", help=".csv or .parquet")
+    add("--out", type=Path, metavar="FILE", help=ENDINGS)
     parser.set_defaults(run=run)
 
 

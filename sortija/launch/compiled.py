@@ -12,10 +12,11 @@ import shutil
 from contextlib import suppress
 from pathlib import Path
 
+from sortija.places import cache_folder
+
 __all__ = ["folder_of", "keep_compiled"]
 
-ROOT = Path(__file__).resolve().parents[2]
-CORE = ROOT / "sortija" / "core"
+CORE = Path(__file__).resolve().parents[1] / "core"
 
 
 def folder_of(data: Path, core: Path = CORE) -> Path:
@@ -35,8 +36,7 @@ def keep_compiled() -> None:
     """Tell Numba the folder, unless somebody has; to be called before it is imported."""
     if "NUMBA_CACHE_DIR" not in os.environ:
         with suppress(OSError):  # a machine that keeps nothing compiles each time
-            data = Path(os.environ.get("SORTIJA_DATA", ROOT / "var"))
-            os.environ["NUMBA_CACHE_DIR"] = str(folder_of(data))
+            os.environ["NUMBA_CACHE_DIR"] = str(folder_of(cache_folder()))
 
 
 if __name__ == "__main__":

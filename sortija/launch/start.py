@@ -17,14 +17,13 @@ import time
 import urllib.error
 import urllib.request
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import IO
 from urllib.parse import urlsplit
 
 from sortija.launch.cluster import Cluster
+from sortija.places import ROOT, data_folder
 
-ROOT = Path(__file__).resolve().parents[2]
-DATA = Path(os.environ.get("SORTIJA_DATA", ROOT / "var"))
+DATA = data_folder()
 
 
 def _free(port: int) -> bool:
@@ -196,12 +195,24 @@ class _House:
             self.cluster.stop()
 
 
+def add_options(parser: argparse.ArgumentParser) -> None:
+    """What can be said when Sortija is started."""
+    parser.add_argument("--fresh", action="store_true",
+                        help="forget everything first: database, uploads, demo")  # fmt: skip
+    parser.add_argument("--port", type=int, metavar="N",
+                        help="serve on port N (8000, or the next free one)")  # fmt: skip
+    parser.add_argument("--members", type=int, default=6000, metavar="N",
+                        help="a demo of N members, where none has been brought in yet")  # fmt: skip
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(prog="./start", add_help=False)
-    parser.add_argument("--fresh", action="store_true")
-    parser.add_argument("--port", type=int)
-    parser.add_argument("--members", type=int, default=6000)
-    options = parser.parse_args()
+    add_options(parser)
+    return serve(parser.parse_args())
+
+
+def serve(options: argparse.Namespace) -> int:
+    """Start everything and keep it up until it is asked to stop; returns the exit status."""
     lock = _only_one()
     port = _port(options.port)
     url = _checked_url(os.environ.setdefault("SORTIJA_URL", f"http://127.0.0.1:{port}"))

@@ -10,11 +10,12 @@ from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
 
-from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.csrf import csrf_exempt, ensure_csrf_cookie
 from django.views.decorators.http import require_POST
+
+from sortija.places import front_end
 
 __all__ = ["ContentPolicy", "page", "policy_report"]
 
@@ -51,7 +52,7 @@ def _entry(stamp: float) -> dict[str, list[str]]:
 
 
 def _manifest() -> Path:
-    return settings.ROOT / "web" / "dist" / ".vite" / "manifest.json"
+    return front_end() / ".vite" / "manifest.json"
 
 
 @ensure_csrf_cookie

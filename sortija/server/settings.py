@@ -12,12 +12,12 @@ from urllib.parse import urlsplit
 import environ
 from django.core.exceptions import ImproperlyConfigured
 
+from sortija.places import data_folder, front_end
 from sortija.server.operations.logs import settings_for
 
 env = environ.Env()
-ROOT = Path(__file__).resolve().parents[2]
 #: Cluster, uploads, column files, kernels' cache: all that Sortija keeps on this machine.
-DATA = Path(env.str("SORTIJA_DATA", default=str(ROOT / "var")))
+DATA = data_folder()
 COLUMN_FILES = DATA / "columns"
 ORIGINALS = DATA / "originals"
 EXPORTS = DATA / "exports"
@@ -114,7 +114,7 @@ WSGI_APPLICATION = "sortija.server.wsgi.application"
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
-        "DIRS": [ROOT / "sortija" / "server" / "templates"],
+        "DIRS": [Path(__file__).resolve().parent / "templates"],
         "OPTIONS": {"context_processors": ["django.template.context_processors.request"]},
     }
 ]
@@ -140,7 +140,7 @@ TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en-gb"
 
 STATIC_URL = "/static/"
-STATICFILES_DIRS = [p for p in [ROOT / "web" / "dist"] if p.exists()]
+STATICFILES_DIRS = [p for p in [front_end()] if p.exists()]
 #: Built files alone: nothing that a package brings along.
 STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]
 WHITENOISE_USE_FINDERS = True

@@ -165,7 +165,7 @@ class Troubles(DeriveCase):
         head = self.file("receipt,card,date,total\n", "head.csv")
         self.assertIn("no lines", self.said(head))
         self.assertIn("Its columns are receipt, card", self.said(good, "--customer", "person"))
-        self.assertIn("call it .csv or .parquet", self.said(good, "--out", "x.doc"))
+        self.assertIn("call it .csv, .parquet, .xlsx or .jsonl", self.said(good, "--out", "x.doc"))
         self.assertIn("no time zone", self.said(good, "--zone", "Middle/Earth"))
         self.assertIn("is no date", self.said(good, "--as-of", "yesterday", status=2))
         self.assertIn("is no look-back", self.said(good, "--window", "soon", status=2))

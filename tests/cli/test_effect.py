@@ -54,7 +54,7 @@ class Holdout(CommandCase):
         self.call(self.list, "--share", 0.1, "--out", out)
         told = self.said(out, "--share", 0.1, "--out", self.folder / "b.csv")
         self.assertIn("drawn already", told)
-        self.assertIn("call it .csv", self.said(self.list, "--share", 0.1, "--out", "drawn.xlsx"))
+        self.assertIn("call it .csv", self.said(self.list, "--share", 0.1, "--out", "drawn.doc"))
 
 
 class Power(CommandCase):

@@ -182,7 +182,7 @@ class Group(GroupCase):
             ("--numeric recency --weight recency", "write it as column=2"),
             ("--numeric recency --weight money=2", "money has a weight, but is not among"),
             ("--category plan --method k-means", "k-means takes numbers only; plan is a category"),
-            ("--numeric recency --k 9 --out x.doc", "call it .csv or .parquet"),
+            ("--numeric recency --k 9 --out x.doc", "call it .csv, .parquet, .xlsx or .jsonl"),
             ("--category plan --k 4", "Only 3 groups of customers differ"),
             ("--numeric money --method k-medoids --k 2 --pmml x.xml", "no Gower's distance"),
         ):

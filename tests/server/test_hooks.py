@@ -21,8 +21,9 @@ NAMED = {
     ],
     "kinds of field": [
         "band", "began", "bought", "campaign", "capped", "changed", "component", "crossing",
-        "differ", "grouping", "kept", "letter", "margin", "measure", "met", "missing", "neighbour",
-        "offer", "outlier", "path", "returned", "segment", "silent", "tier", "total", "trait",
+        "differ", "distance", "grouping", "kept", "lasso", "letter", "margin", "measure", "met",
+        "missing", "neighbour", "offer", "outlier", "path", "returned", "rival", "segment",
+        "silent", "tier", "total", "trait",
     ],
     "facts of stations": [
         "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",

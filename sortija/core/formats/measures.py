@@ -1,30 +1,42 @@
-"""Tables of measures as files: one row per customer, CSV or Parquet, in and out."""
+"""Tables of measures as files, one row per customer: read as logs are, written as asked for."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import io
+import json
+import math
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any, Literal
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.csv as pacsv
 import pyarrow.parquet as pq
+from openpyxl import Workbook
 
+from sortija.core.formats.exports import XLSX_ROWS, in_sheet
 from sortija.core.formats.lists import safe_cell
+from sortija.core.formats.opening import open_rows
+from sortija.core.formats.packed import magic_of
+from sortija.core.formats.rows import UnreadableFile
 from sortija.core.table import Column, Table
 
 __all__ = [
     "KEY",
     "MeasureFile",
     "MeasureFileError",
+    "TableKind",
     "as_bytes",
     "read_list",
     "read_measures",
     "whole_ids",
 ]
 
+#: How a table is written.
+TableKind = Literal["csv", "parquet", "xlsx", "jsonl"]
 KEY = "customer"
 #: A number as files have it; a code such as 0012 is none.
 _WHOLE = r"^(0|[1-9][0-9]{0,17})$"
@@ -185,9 +197,11 @@ def read_list(path: Path) -> MeasureFile:
 def _read(path: Path) -> pa.Table:
     if not path.exists():
         raise MeasureFileError(f"{path}: there is no such file.")
+    if path.is_dir():
+        raise MeasureFileError(f"{path}: it is a folder. Name the file in it.")
     try:
-        cells = pq.read_table(path) if path.suffix == ".parquet" else _read_csv(path)
-    except (pa.ArrowInvalid, UnicodeDecodeError) as problem:
+        cells = pq.read_table(path) if magic_of(path) == "parquet" else _read_cells(path)
+    except (pa.ArrowInvalid, UnreadableFile, OSError) as problem:
         words = str(problem).split("\n")[0].rstrip(".")
         raise MeasureFileError(f"{path}: it cannot be read: {words}.") from problem
     if not len(cells):
@@ -195,16 +209,21 @@ def _read(path: Path) -> pa.Table:
     return cells
 
 
-def _read_csv(path: Path) -> pa.Table:
+def _read_cells(path: Path) -> pa.Table:
     """Every cell as text: a column's kind is what it is asked for as."""
-    with path.open("rb") as file:
-        head = pacsv.open_csv(file).schema.names
-    if len(set(head)) < len(head):
-        twice = next(name for name in head if head.count(name) > 1)
+    file = open_rows(path)
+    twice = next((name for name in file.names if file.names.count(name) > 1), None)
+    if twice is not None:
         raise MeasureFileError(f"{path}: two columns are called {twice}.")
-    types = {name: pa.string() for name in head}
-    options = pacsv.ConvertOptions(column_types=types, strings_can_be_null=False)
-    return pacsv.read_csv(path, convert_options=options)
+    schema = pa.schema([(name, pa.string()) for name in file.names])
+    cells = pa.Table.from_batches(list(file.batches()), schema)
+    if count := file.ragged_count:
+        some = file.ragged[0].strip()[:60] if file.ragged else ""
+        raise MeasureFileError(
+            f"{path}: {count:,} {'row has' if count == 1 else 'rows have'} another number of cells "
+            f"than the head, such as “{some}”. Mend them and try again."
+        )
+    return cells
 
 
 def _all_whole(column: pa.ChunkedArray) -> bool:
@@ -224,12 +243,26 @@ def _once(path: Path, customers: pa.Array) -> None:
         seen[name] = row
 
 
-def as_bytes(table: pa.Table, parquet: bool) -> pa.Buffer:
-    """A table as Parquet, or as CSV in which no text acts as a formula."""
-    sink = pa.BufferOutputStream()
-    if parquet:
+def as_bytes(table: pa.Table, kind: TableKind) -> bytes:
+    """A table as a file: in CSV and XLSX no text acts as a formula.
+
+    Raises
+    ------
+    MeasureFileError
+        More rows than a sheet holds.
+    """
+    if kind == "parquet":
+        sink = pa.BufferOutputStream()
         pq.write_table(table, sink)
-        return sink.getvalue()
+        return bytes(sink.getvalue())
+    if kind == "jsonl":
+        lines = (json.dumps(row, ensure_ascii=False) for row in _plain_rows(table))
+        return "".join(f"{line}\n" for line in lines).encode()
+    return _sheet(table) if kind == "xlsx" else _csv(table)
+
+
+def _csv(table: pa.Table) -> bytes:
+    sink = pa.BufferOutputStream()
     safe = [
         pa.chunked_array([[safe_cell(text) for text in c.to_pylist()]], pa.string())
         if pa.types.is_string(c.type)
@@ -238,4 +271,29 @@ def as_bytes(table: pa.Table, parquet: bool) -> pa.Buffer:
     ]
     options = pacsv.WriteOptions(quoting_style="needed")
     pacsv.write_csv(pa.table(safe, names=table.column_names), sink, options)
-    return sink.getvalue()
+    return bytes(sink.getvalue())
+
+
+def _sheet(table: pa.Table) -> bytes:
+    if len(table) > XLSX_ROWS:
+        raise MeasureFileError(
+            f"{len(table):,} rows are more than a sheet holds. Write .csv or .parquet."
+        )
+    book = Workbook(write_only=True)
+    sheet = book.create_sheet("sortija")
+    sheet.append(table.column_names)
+    for row in _plain_rows(table):
+        sheet.append([in_sheet(cell) for cell in row.values()])
+    file = io.BytesIO()
+    book.save(file)
+    return file.getvalue()
+
+
+def _plain_rows(table: pa.Table) -> Iterator[dict[str, Any]]:
+    """Rows as JSON has them: what is no number is no value."""
+    for batch in table.to_batches(max_chunksize=20_000):
+        for row in batch.to_pylist():
+            yield {
+                name: None if isinstance(v, float) and not math.isfinite(v) else v
+                for name, v in row.items()
+            }

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from sortija.core.engine import Engine
 from sortija.core.groups.lloyd import Centres, Fit, nearest_centres
+from sortija.core.groups.own_centres import in_own_units
 from sortija.core.groups.recipe import Preparation, Prepared, Recipe
-from sortija.core.measures.preparation import restore
 from sortija.core.table import Table
 
 __all__ = [
@@ -92,11 +92,11 @@ def centres_in_own_units(frozen: FrozenGrouping) -> tuple[dict[str, float | str]
     A centre is a mean of prepared values: after a log it lies near the median, not at the mean.
     """
     out: list[dict[str, float | str]] = []
+    own = in_own_units(frozen.preparation, frozen.centres)
     for group in range(frozen.k):
         values: dict[str, float | str] = {}
-        for place, (name, fitted, weight) in enumerate(frozen.preparation.numeric):
-            prepared = np.array([frozen.centres.numbers[group, place] / weight], np.float64)
-            values[name] = float(restore(prepared, fitted)[0])
+        for place, (name, _, _) in enumerate(frozen.preparation.numeric):
+            values[name] = float(own[group, place])
         for place, category in enumerate(frozen.preparation.categories):
             values[category.name] = category.label(int(frozen.centres.modes[group, place]))
         out.append(values)

@@ -4,6 +4,7 @@ from django.urls import path
 
 from sortija.server.groups import api
 from sortija.server.groups.pictures import api as pictures
+from sortija.server.groups.yardsticks import api as yardsticks
 
 urlpatterns = [
     path("studies/<int:study>/groups", api.GroupsView.as_view()),
@@ -15,6 +16,8 @@ urlpatterns = [
     path("studies/<int:study>/groups/kept", api.KeptView.as_view()),
     path("studies/<int:study>/groups/kept/<int:grouping>", api.KeptOne.as_view()),
     path("studies/<int:study>/groups/<int:grouping>/open", api.OpenView.as_view()),
+    path("studies/<int:study>/groups/model", yardsticks.ModelView.as_view()),
+    path("studies/<int:study>/groups/place", yardsticks.PlaceFileView.as_view()),
     path("studies/<int:study>/ladder", api.LadderView.as_view()),
     path("studies/<int:study>/groups/balance", pictures.BalanceView.as_view()),
     path("studies/<int:study>/groups/compare", pictures.CompareView.as_view()),

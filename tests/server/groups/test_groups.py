@@ -1,17 +1,23 @@
 """The sweep, adoption, and placing by the frozen yardstick."""
 
+import csv
+import io
 import os
 import signal
 from datetime import date
 
 import numpy as np
 
+from sortija.core.formats.recipes import read_recipe
+from sortija.core.scores.recipe import read_score
 from sortija.demo.files import write_demo
 from sortija.server.groups.models import Grouping, Segment, Yardstick
 from sortija.server.groups.yardsticks.assignments import assignment_at
+from sortija.server.groups.yardsticks.model import frozen_of
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import recover
 from sortija.server.ledger.intake.uploads import take_file
+from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView
 from tests.server.support import DemoCase, WorkerCase, run_jobs
 
@@ -164,3 +170,82 @@ class Killed(WorkerCase):
         self.assertEqual(len({str(row["result"].pop("verdict")) for row in after}), 1)
         self.assertEqual({str(row["result"].pop("verdict")) for row in there}, {"{}"})
         self.assertEqual(after[: len(there)], there)
+
+
+class ModelInUse(DemoCase):
+    once = DemoCase.four_groups
+
+    def sent(self, text, status=200, **query):
+        answer = self.client.post(
+            self.url("groups/place") + "?" + "&".join(f"{k}={v}" for k, v in query.items()),
+            text if isinstance(text, bytes) else text.encode(),
+            content_type="application/octet-stream",
+        )
+        self.assertEqual(answer.status_code, status, answer.content[:500])
+        return answer
+
+    def test_the_study_as_a_file_is_placed_as_the_study_is(self):
+        yardstick = Yardstick.objects.get(retired=False)
+        placed = assignment_at(self.study, yardstick, default_window(self.study))
+        frozen = frozen_of(yardstick.grouping)
+        names = frozen.preparation.names
+        table, heads = placed.made, ["customer", *names]
+        rows = np.flatnonzero(placed.placement.state < yardstick.k)[:300]
+        cells = []
+        for name in names:
+            column = table.column(name if name in table.derived else f"trait:{name}")
+            values = np.asarray(column.values)[rows]
+            said = (
+                values
+                if column.kind == "number"
+                else [column.levels[v - 1] if v else "" for v in values]
+            )
+            cells.append(
+                [str(each) for each in (values.tolist() if column.kind == "number" else said)]
+            )
+        lines = [
+            heads,
+            *([str(n), *row] for n, row in zip(rows, zip(*cells, strict=True), strict=True)),
+        ]
+        text = "".join(",".join(line) + "\n" for line in lines)
+        before = Yardstick.objects.count(), Grouping.objects.count(), Job.objects.count()
+        answer = self.sent(text + f"x{',' * len(names)}\n", name="theirs.csv")
+        self.assertEqual((answer["X-Rows"], answer["X-Placed"]), ("301", "300"))
+        found = list(csv.DictReader(io.StringIO(answer.content.decode())))
+        self.assertEqual(
+            [int(row["segment"]) - 1 for row in found[:300]], placed.placement.state[rows].tolist()
+        )
+        called = {s.number: s.name for s in yardstick.segments.all()}
+        self.assertEqual(found[0]["name"], called[int(found[0]["segment"])])
+        self.assertEqual(found[300]["segment"], "")
+        self.assertEqual(
+            (Yardstick.objects.count(), Grouping.objects.count(), Job.objects.count()), before
+        )
+        # Heads may be those of the screen; what lacks a column is told by its name.
+        again = self.sent(text.replace("frequency", "Visits", 1)).content.decode()
+        told = [row["segment"] for row in csv.DictReader(io.StringIO(again))]
+        self.assertEqual(told, [row["segment"] for row in found[:300]])
+        self.assertIn(
+            "theirs.csv", self.sent("customer,a\n1,2\n", 400, name="theirs.csv").json()["detail"]
+        )
+        self.sent(text, 400, kind="docx")
+        self.sent(b"PK\x03\x04nothing", 400, name="broken.xlsx")
+
+    def test_the_model_is_what_a_terminal_and_other_programs_read(self):
+        answer = self.client.get(self.url("groups/model"), {"kind": "recipe"})
+        frozen = read_recipe(answer.content.decode())
+        self.assertEqual(frozen.k, 4)
+        self.assertFalse(any(name.startswith("trait:") for name in frozen.preparation.names))
+        self.assertIn("segments.json", answer["Content-Disposition"])
+        answer = self.client.get(self.url("groups/model"), {"kind": "pmml"})
+        self.assertIn(b"ClusteringModel", answer.content)
+        # A ladder is a recipe of scores, and no PMML.
+        self.send("post", "ladder")
+        answer = self.client.get(self.url("groups/model"), {"kind": "recipe"})
+        self.assertEqual(len(read_score(answer.content.decode()).measures), 3)
+        self.assertEqual(
+            self.client.get(self.url("groups/model"), {"kind": "pmml"}).status_code, 400
+        )
+        placed = self.sent("customer,recency,frequency,monetary\n7,1,30,900\n8,360,1,2\n")
+        first, last = csv.DictReader(io.StringIO(placed.content.decode()))
+        self.assertLess(int(first["segment"]), int(last["segment"]))

@@ -37,6 +37,7 @@ FREE = {
                     f"studies/<int:study>/{rest}"
                     for rest in (
                         "invitations",
+                        "groups/place",
                         "ledger/own/try",
                         "lens",
                         "kept",

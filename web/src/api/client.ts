@@ -69,6 +69,21 @@ export async function putBytes(path: string, bytes: Blob): Promise<Schemas["Uplo
   return body as Schemas["Upload"];
 }
 
+/** Send a whole file, and take the file that comes back, with what its headers say. */
+export async function fileForFile(path: string, bytes: Blob): Promise<Response> {
+  const response = await fetch(path, {
+    method: "POST",
+    body: bytes,
+    headers: {
+      "Content-Type": "application/octet-stream",
+      "X-CSRFToken": cookie("sortija_csrf"),
+    },
+  });
+  if (!response.ok)
+    throw troubleOf(response.status, (await response.json().catch(() => ({}))) as unknown);
+  return response;
+}
+
 export function retryUnless(count: number, error: Error): boolean {
   return count < 2 && !(error instanceof Trouble && error.status >= 400 && error.status < 500);
 }

@@ -1277,6 +1277,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/groups/model": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The model in use: a recipe that a terminal places by, or PMML. */
+        get: operations["studies_groups_model_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/groups/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Place a table of measures by the groups in use; it never comes into the study. */
+        post: operations["studies_groups_place_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/groups/proposals": {
         parameters: {
             query?: never;
@@ -13108,6 +13142,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_groups_model_retrieve: {
+        parameters: {
+            query?: {
+                /** @description recipe or pmml */
+                kind?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_groups_place_create: {
+        parameters: {
+            query?: {
+                /** @description csv, xlsx, parquet or jsonl */
+                kind?: string;
+                /** @description what the file is called */
+                name?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description It cannot be done, and why. */

@@ -239,7 +239,11 @@ def _distance_field(study: Study, window: WindowInView, name: str) -> Field | No
     placed = _placed_now(study, window, name)
     if placed is None:
         return None
-    column = Column("distance:now", "number", placed.placement.distance)
+    grouping = placed.yardstick.grouping
+    assert grouping is not None
+    own = placed.placement.distance
+    gower = Preparation.from_json(grouping.preparation).gower
+    column = Column("distance:now", "number", own if gower else np.sqrt(own))
     return Field(
         "distance:now", _DISTANCE, "", column, f"distance:{placed.stamp}",
         definition="In prepared units: 0 at the centre of the own segment.",

@@ -5,6 +5,7 @@ import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { day, percent } from "@/charts/format";
 import { SegmentMark } from "@/marks/segment-mark";
+import { Model } from "@/stations/groups/model";
 import { useTold } from "@/stations/groups/queries";
 import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
@@ -110,6 +111,7 @@ function Identities({ adopted }: { adopted: Schemas["Adopted"] }) {
           Gone since the yardstick before: {adopted.vanished.join(", ")}.
         </p>
       )}
+      <Model ladder={adopted.ladder} />
     </section>
   );
 }
