@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from django.http import HttpResponse
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from pydantic import BaseModel
 from rest_framework.request import Request
@@ -15,6 +17,7 @@ from sortija.server.measures.detail import Fill, MeasureDetail, detail_of, fill_
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.measures.payloads import MeasuresPage, StepsBody
 from sortija.server.measures.plan import prepared_steps, role_of
+from sortija.server.measures.record import preparation_record
 from sortija.server.measures.requests import OF, ROWS, made_for, rows_for
 from sortija.server.measures.views import measures_page
 from sortija.server.studies.actions import study_for
@@ -105,6 +108,15 @@ class KeptPreparation(APIView):
         found = study_for(request.user, study, "analyst")
         actions.drop_kept(found, request.user, name, expected_revision(request))
         return Response(status=204)
+
+
+class PreparationRecord(APIView):
+    @extend_schema(parameters=WINDOW, responses={(200, "text/plain"): OpenApiTypes.STR})
+    def get(self, request: Request, study: int) -> HttpResponse:
+        """How every measure is prepared, as text."""
+        found = study_for(request.user, study)
+        text = preparation_record(found, made_for(request, found))
+        return HttpResponse(text, content_type="text/plain; charset=utf-8")
 
 
 class OneMeasure(APIView):

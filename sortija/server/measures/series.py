@@ -28,7 +28,7 @@ from sortija.server.studies.windows import WindowInView, read_window
 
 __all__ = ["SeriesPage", "make_series", "series_page"]
 
-VERSION = 2
+VERSION = 3
 GROWS = (
     "These windows begin on one day, so each later one holds more of the log: what rises here may "
     "be nothing but more data. Look back over a number of months to compare."
@@ -37,11 +37,13 @@ COUNTS = {"month": 13, "quarter": 9, "year": 4}
 
 
 class SeriesOf(BaseModel):
-    """One measure: figures of each window, None where nobody has a value."""
+    """One measure: figures of each window, None where nobody has a value; ``whole``: its values are
+    whole numbers, whose median would stay where it is while their mean moves."""
 
     name: str
     label: str
     unit: str
+    whole: bool
     quartile_1: list[float | None]
     median: list[float | None]
     quartile_3: list[float | None]
@@ -133,6 +135,7 @@ def _told(
     def one(name: str) -> dict[str, Any]:
         about = derived[-1].about[name]
         row: dict[str, Any] = {"name": name, "label": about.label, "unit": about.unit}
+        row["whole"] = about.whole
         figures = [_figures(each, name) for each in derived]
         for key in ("quartile_1", "median", "quartile_3", "mean", "missing"):
             row[key] = [f[key] for f in figures]

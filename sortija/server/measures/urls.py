@@ -8,6 +8,7 @@ urlpatterns = [
     path("studies/<int:study>/measures", api.MeasuresView.as_view()),
     path("studies/<int:study>/measure/<str:name>", api.OneMeasure.as_view()),
     path("studies/<int:study>/measure/<str:name>/fill/<int:customer>", api.MeasureFill.as_view()),
+    path("studies/<int:study>/preparations", api.PreparationRecord.as_view()),
     path("studies/<int:study>/preparations/<str:name>", api.KeptPreparation.as_view()),
     path(
         "studies/<int:study>/customer/<int:customer>/measures", api.CustomerMeasuresView.as_view()

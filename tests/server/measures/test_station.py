@@ -1,12 +1,15 @@
 """The station's further looks on the small demo: detail, formulas, preparations, pairs, series."""
 
 import io
+import re
 from unittest import mock
 
 import numpy as np
 import pyarrow as pa
 
 from sortija.server.measures import derivation
+from sortija.server.measures.measure_set import measures_or_job
+from sortija.server.studies.trail import default_window
 from tests.server.support import DemoCase, run_jobs
 
 
@@ -239,6 +242,31 @@ class Station(DemoCase):
             self.assertEqual(spend["median"][place], thread["numbers"]["figures"]["median"])
             self.assertEqual(page["customers"][place], alone["with_purchase"])
         self.assertEqual(page["ends"][page["before"]][:7], "2025-06")
+        # A whole number is told by its mean, which moves where its median stays.
+        told = {m["name"]: m["whole"] for m in page["measures"]}
+        self.assertEqual((told["frequency"], told["monetary"]), (True, False))
+
+    def test_the_record_of_preparation_can_be_followed_by_hand(self):
+        body = {"steps": {"transform": "log", "fill": "median"}}
+        page = self.get("measures")
+        self.send("put", "measure/monetary", body)
+        text = self.client.get(self.url("preparations")).content.decode()
+        thread = next(t for t in page["threads"] if t["name"] == "monetary")
+        line = next(x for x in text.splitlines() if x.startswith(f"- {thread['label']} ("))
+        found = re.search(
+            r"missing values take the median, ([\d.]+); limited to ([\d.]+) to ([\d.]+); logarithm "
+            r"of 1 \+ value; less ([\d.]+), divided by ([\d.]+)\.$", line,
+        )  # fmt: skip
+        median, low, high, centre, spread = (float(v) for v in found.groups())
+        made = measures_or_job(self.study, default_window(self.study))
+        values = np.asarray(made.column("monetary").values)[made.present]
+        bent = np.log1p(values)
+        np.testing.assert_allclose(
+            (median, low, high, centre, spread),
+            (np.median(values), values.min(), values.max(), bent.mean(), bent.std()), rtol=1e-4,
+        )  # fmt: skip
+        for title in ("Shapes the groups", "Describes the groups", "Left out"):
+            self.assertIn(f"\n{title}\n", text)
         self.get("series", 400, step="fortnight")
 
     def test_a_long_log_has_its_series_by_a_job(self):

@@ -2377,6 +2377,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/preparations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How every measure is prepared, as text. */
+        get: operations["studies_preparations_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/preparations/{name}": {
         parameters: {
             query?: never;
@@ -8484,7 +8501,8 @@ export interface components {
         };
         /**
          * SeriesOf
-         * @description One measure: figures of each window, None where nobody has a value.
+         * @description One measure: figures of each window, None where nobody has a value; ``whole``: its values are
+         *     whole numbers, whose median would stay where it is while their mean moves.
          */
         SeriesOf: {
             /** Name */
@@ -8493,6 +8511,8 @@ export interface components {
             label: string;
             /** Unit */
             unit: string;
+            /** Whole */
+            whole: boolean;
             /** Quartile 1 */
             quartile_1: (number | null)[];
             /** Median */
@@ -16003,6 +16023,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SpreadPage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_preparations_retrieve: {
+        parameters: {
+            query?: {
+                /** @description months to look back, or all */
+                back?: string;
+                /** @description digest of a lens */
+                lens?: string;
+                /** @description last day included, as 2026-06-30 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
                 };
             };
             /** @description It cannot be done, and why. */

@@ -44,7 +44,7 @@ export function useKeys(act: (key: string) => void): void {
 
 export function KeysCard({ open, onClose }: { open: boolean; onClose: () => void }) {
   return (
-    <Card title="Keys" open={open} onClose={onClose}>
+    <Card title="Keys" open={open} onClose={onClose} wide>
       <Rows title="Anywhere" keys={ANYWHERE} />
       <Rows title="On a picture or a list" keys={WITHIN} />
     </Card>

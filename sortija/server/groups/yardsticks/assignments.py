@@ -276,7 +276,8 @@ def _margin_field(study: Study, window: WindowInView, name: str) -> Field | None
     column = Column("margin:now", "number", placed.placement.margin)
     return Field(
         "margin:now", "Margin to the next segment", "", column, f"margin:{placed.stamp}",
-        definition="0 on the border to the nearest other segment, 1 at the own centre.",
+        definition="0 on the border to the nearest other segment, 1 at the own centre, more "
+        "beyond it.",
     )  # fmt: skip
 
 

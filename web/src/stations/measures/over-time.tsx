@@ -69,7 +69,8 @@ export function OverTime({ page }: { page: Page }) {
           shares too
         </label>
         <p className="flex-1 text-quiet">
-          Line: the median of everyone with a purchase. Band: the middle half.
+          Line: the median of everyone with a purchase, of whole numbers their mean. Band: the
+          middle half.
           {found.before >= 0 && " Ring: the same season a year before."} Pick a point to look at
           that window.
         </p>
@@ -109,7 +110,8 @@ function One({ measure, found }: { measure: Schemas["SeriesOf"]; found: Schemas[
     <Lines
       found={found}
       title={measure.label}
-      middle={measure.median}
+      of={measure.whole ? "mean" : "median"}
+      middle={measure.whole ? measure.mean : measure.median}
       low={measure.quartile_1}
       high={measure.quartile_3}
       words={(value) => inUnit(value, measure.unit, study.currency)}
@@ -120,6 +122,8 @@ function One({ measure, found }: { measure: Schemas["SeriesOf"]; found: Schemas[
 interface LinesProps {
   found: Schemas["SeriesPage"];
   title: string;
+  /** What the line is of everyone. */
+  of?: string;
   middle: (number | null)[];
   low?: (number | null)[];
   high?: (number | null)[];
@@ -129,7 +133,7 @@ interface LinesProps {
 
 const SEEN = { to: word, look: word };
 
-function Lines({ found, title, middle, low, high, words, zero }: LinesProps) {
+function Lines({ found, title, of, middle, low, high, words, zero }: LinesProps) {
   const [, put] = useAddress(SEEN);
   const [at, setAt] = useState<number | null>(null);
   const there = [...middle, ...(low ?? []), ...(high ?? [])].filter(
@@ -155,6 +159,7 @@ function Lines({ found, title, middle, low, high, words, zero }: LinesProps) {
       <figcaption className="flex items-baseline justify-between gap-2 text-12">
         <b className="truncate font-semibold">{title}</b>
         <span className="shrink-0 text-11 text-quiet">
+          {of && `${of} `}
           {value === null || value === undefined ? "nobody" : words(value)}
           {at !== null && `, to ${day(found.ends[at] ?? "")}`}
           {!whole(shown) && `, ${found.covered[shown]}`}

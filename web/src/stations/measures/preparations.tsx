@@ -10,6 +10,7 @@ import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { askAnew } from "@/study/queries";
 import { useNotice } from "@/ui/notices";
+import { fileName, saveFile } from "@/ui/save";
 import { Input } from "@/ui/input";
 
 const item =
@@ -22,7 +23,17 @@ export function Preparations({ page }: { page: Page }) {
   const drop = useDrop(page.kept_revision);
   const [naming, setNaming] = useState(false);
   const [name, setName] = useState("");
-  if (!canChange) return null;
+  const record = useRecord();
+  if (!canChange)
+    return (
+      <button
+        type="button"
+        className="rounded-md border border-line bg-card px-2.5 py-1 hover:border-quiet"
+        onClick={() => void record()}
+      >
+        Preparation as text
+      </button>
+    );
   if (naming)
     return (
       <form
@@ -95,10 +106,33 @@ export function Preparations({ page }: { page: Page }) {
           <DropdownMenu.Item className={item} onSelect={() => setNaming(true)}>
             Keep this preparation under a name
           </DropdownMenu.Item>
+          <DropdownMenu.Item className={item} onSelect={() => void record()}>
+            <span className="font-semibold">Record as text</span>
+            <span className="text-12 text-quiet">every measure with its steps and constants</span>
+          </DropdownMenu.Item>
         </DropdownMenu.Content>
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
   );
+}
+
+/** Save how everything is prepared as a text. */
+function useRecord() {
+  const { study, view } = useStudy();
+  const say = useNotice();
+  return async () => {
+    try {
+      const text = await data(
+        api.GET("/api/studies/{study}/preparations", {
+          params: { path: { study: study.id }, query: view },
+          parseAs: "blob",
+        }),
+      );
+      saveFile(text, fileName(`preparation of ${study.name}`, "txt"));
+    } catch (problem) {
+      say(problem instanceof Error ? problem.message : "It could not be saved.", { trouble: true });
+    }
+  };
 }
 
 function useDrop(revision: number) {

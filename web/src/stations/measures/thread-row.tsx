@@ -57,7 +57,12 @@ export function ThreadRow({ thread, numbers, page, open, onOpen, onGo, onChoose 
         <div
           className={`grid grid-cols-[46px_1fr_62px] items-start gap-1 text-11 text-quiet ${out ? "[&_svg]:opacity-55" : ""}`}
         >
-          <Ends top={words(axis.low)} foot={figure(after.low)} align="text-right" />
+          <Ends
+            top={words(axis.low)}
+            foot={figure(after.low)}
+            what="Lower end of the middle 99%"
+            align="text-right"
+          />
           <ThreadShape
             shape={numbers.shape}
             places={numbers.places}
@@ -82,6 +87,7 @@ export function ThreadRow({ thread, numbers, page, open, onOpen, onGo, onChoose 
           <Ends
             top={words(axis.high) + (axis.log ? " log" : "")}
             foot={figure(after.high)}
+            what="Upper end of the middle 99%"
             align="text-left"
           />
         </div>
@@ -118,11 +124,23 @@ function Ties({ thread }: { thread: Thread }) {
   );
 }
 
-function Ends({ top, foot, align }: { top: string; foot: string; align: string }) {
+interface EndsProps {
+  top: string;
+  foot: string;
+  /** What these ends are of everyone. */
+  what: string;
+  align: string;
+}
+
+function Ends({ top, foot, what, align }: EndsProps) {
   return (
     <span className={`grid h-[50px] leading-[12px] ${align}`}>
-      <span className="truncate pt-[17px]">{top}</span>
-      <span className="truncate pt-[1px]">{foot}</span>
+      <span className="truncate pt-[17px]" title={`${what}: ${top}`}>
+        {top}
+      </span>
+      <span className="truncate pt-[1px]" title={`${what}, as prepared: ${foot}`}>
+        {foot}
+      </span>
     </span>
   );
 }

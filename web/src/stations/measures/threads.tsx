@@ -64,7 +64,7 @@ export function Threads({ page, beside }: { page: Page; beside: string }) {
           <span className="px-14">
             <b className="font-semibold text-ink">Above: as it is. Below: as prepared.</b> Links go
             from where 5, 25, 50, 75, 95% of the {unit.many} stand to where the preparation puts
-            them.
+            them. The ends hold the middle 99%, in the measure&rsquo;s unit and as prepared.
             {beside && " Dashed: the second window."}
           </span>
           <span>missing, outliers, skew</span>
