@@ -16,7 +16,7 @@ from sortija.core.formats.measures import KEY, MeasureFile, MeasureFileError
 from sortija.core.groups.compare import Comparison, compare, nested_in_words, rand_in_words
 from sortija.core.table import Column
 
-__all__ = ["add_to"]
+__all__ = ["add_to", "as_data", "compared", "told"]
 
 
 def add_to(commands: Any) -> None:
@@ -45,19 +45,26 @@ def _segments(file: MeasureFile, name: str) -> Column:
 
 def run(asked: argparse.Namespace) -> None:
     """Join by customer, compare, tell."""
-    files = [open_measures(path) for path in (asked.first, asked.second)]
-    one, other = (_segments(file, asked.column) for file in files)
+    found, names, unshared = compared([open_measures(asked.first), open_measures(asked.second)],
+                                      asked.column)  # fmt: skip
+    if asked.json:
+        print(json.dumps(as_data(found, names, unshared), indent=1, ensure_ascii=False))
+    else:
+        print("\n".join(told(found, names, unshared)))
+
+
+def compared(
+    files: list[MeasureFile], column: str
+) -> tuple[Comparison, list[list[str]], tuple[int, int]]:
+    """Two tables by one column: what is alike, the levels of each, who is in one table only."""
+    one, other = (_segments(file, column) for file in files)
     first, second, unshared = _joined(files, one, other)
     names = [_ordered(one.levels), _ordered(other.levels)]
     a, b = (
-        _renumbered(codes, column.levels, order)
-        for codes, column, order in zip((first, second), (one, other), names, strict=True)
+        _renumbered(codes, each.levels, order)
+        for codes, each, order in zip((first, second), (one, other), names, strict=True)
     )
-    found = compare(a, b, len(names[0]), len(names[1]))
-    if asked.json:
-        print(json.dumps(_as_json(found, names, unshared), indent=1, ensure_ascii=False))
-    else:
-        print("\n".join(_told(found, names, unshared)))
+    return compare(a, b, len(names[0]), len(names[1])), names, unshared
 
 
 def _ordered(levels: tuple[str, ...]) -> list[str]:
@@ -89,7 +96,8 @@ def _joined(
     return one.values[both], other.values[there[both]], alone
 
 
-def _told(found: Comparison, names: list[list[str]], unshared: tuple[int, int]) -> list[str]:
+def told(found: Comparison, names: list[list[str]], unshared: tuple[int, int]) -> list[str]:
+    """What is said of a comparison, line by line."""
     head = ["A \\ B", *names[1], "matches"]
     rows = [
         [name, *(f"{n:,}" for n in found.table[place]),
@@ -112,9 +120,8 @@ def _told(found: Comparison, names: list[list[str]], unshared: tuple[int, int]) 
     return said
 
 
-def _as_json(
-    found: Comparison, names: list[list[str]], unshared: tuple[int, int]
-) -> dict[str, Any]:
+def as_data(found: Comparison, names: list[list[str]], unshared: tuple[int, int]) -> dict[str, Any]:
+    """The same as figures."""
     return {
         "first": names[0], "second": names[1], "customers": found.table.tolist(),
         "matching": [names[1][m] if m >= 0 else None for m in found.matching],

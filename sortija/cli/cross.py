@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from sortija.cli.cross_logs import LogsCrossed, cross_logs
 from sortija.cli.cross_tables import Crossed, cross_tables
-from sortija.cli.files import ENDINGS, check_out, write_table
+from sortija.cli.files import ENDINGS, check_out, open_measures, write_table
 from sortija.cli.log_options import a_day, add_log_options, months_back
 from sortija.cli.terminal import Trouble, Watch, columns
 from sortija.core.calendar import months_before
@@ -107,7 +107,7 @@ def _tables(asked: argparse.Namespace) -> Crossed:
                 f"--{name} wants logs and --recipe: two tables do not say on which days customers "
                 "came."
             )
-    return cross_tables(asked, asked.files)
+    return cross_tables(asked, [open_measures(path) for path in asked.files])
 
 
 def _of(crossed: Crossed, rows: NDArray[np.int64]) -> Crossed:

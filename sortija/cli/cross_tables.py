@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 from dataclasses import dataclass
 from datetime import date
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -51,14 +50,14 @@ class Crossed:
         return sums.reshape(width, width)
 
 
-def cross_tables(asked: argparse.Namespace, files: list[Path]) -> Crossed:
+def cross_tables(asked: argparse.Namespace, files: list[MeasureFile]) -> Crossed:
     """Everybody of two tables, and of the table of who is known where there is one.
 
     Who is in the later table alone was *not yet* there before; who is in the earlier one alone has
     *left*. The table of who is known says since when each customer is, so that one who had bought
     earlier has *left* before, and one who has bought in neither window is counted, too.
     """
-    one, two = (open_measures(path) for path in files)
+    one, two = files
     names, place = _joined(one, two)
     codes, segments = _segments(one, two, asked.segment)
     k, n = len(segments), len(names)

@@ -91,7 +91,7 @@ def run(asked: argparse.Namespace) -> None:
     finally:
         engine.release()
     watch.clear()
-    table = _table(ledger, derived, members)
+    table = measures_table(ledger, derived, members)
     write_table(table, asked.out)
     line = waterline(_cube(ledger.log), on)
     _say(ledger, derived, line, window)
@@ -122,7 +122,7 @@ def _cube(log: Log) -> Cube:
     return Cube.merge([Cube.of(log.day[p], log.bits[p], log.money[p]) for p in parts])
 
 
-def _table(ledger: Ledger, derived: Derived, members: Members | None) -> pa.Table:
+def measures_table(ledger: Ledger, derived: Derived, members: Members | None) -> pa.Table:
     """One row per customer with a purchase in the window, in order of arrival."""
     rows = np.flatnonzero(derived.present)
     names = pa.array(ledger.reader.cards.texts, pa.string())

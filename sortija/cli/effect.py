@@ -21,7 +21,7 @@ from sortija.core.campaigns.strata import Arms, arms_of
 from sortija.core.formats.measures import MeasureFile, MeasureFileError
 from sortija.core.table import Column
 
-__all__ = ["add_to"]
+__all__ = ["Segments", "add_to", "as_data", "effect_in", "told"]
 
 _EXAMPLES = """\
 examples:
@@ -55,7 +55,9 @@ def add_to(commands: Any) -> None:
 
 
 @dataclass(frozen=True)
-class _Segments:
+class Segments:
+    """The effect by segment, whose names are in the order of its figures."""
+
     names: tuple[str, ...]
     returned: Parts
     spend: tuple[Spend | None, ...]
@@ -63,18 +65,23 @@ class _Segments:
 
 def run(asked: argparse.Namespace) -> None:
     """Read the list, tell the effect."""
+    found, segments = effect_in(open_list(asked.list), asked)
+    if asked.json:
+        print(json.dumps(as_data(found, segments), indent=1, ensure_ascii=False))
+    else:
+        print("\n".join(told(found, segments)))
+
+
+def effect_in(file: MeasureFile, asked: argparse.Namespace) -> tuple[Effect, Segments | None]:
+    """The effect in a list, and by segment where a column of them is named."""
     if asked.pre and not asked.spend:
         raise Trouble("--pre adjusts spend: name the column of --spend, too.")
-    file = open_list(asked.list)
     arms = _arms(file, asked)
     came = _returned(file, asked.returned)
     spent, before = (_numbers(file, name) if name else None for name in (asked.spend, asked.pre))
     found = effect_of(came, arms, spent, before)
     segments = _by_segment(file, asked, arms, came, spent, before) if asked.segment else None
-    if asked.json:
-        print(json.dumps(_as_json(found, segments), indent=1, ensure_ascii=False))
-    else:
-        print("\n".join(_told(found, segments)))
+    return found, segments
 
 
 def _arms(file: MeasureFile, asked: argparse.Namespace) -> Arms:
@@ -131,7 +138,7 @@ def _first(wrong: NDArray[np.bool_]) -> int | None:
 def _by_segment(
     file: MeasureFile, asked: argparse.Namespace, arms: Arms, came: NDArray[np.bool_],
     spent: NDArray[np.float64] | None, before: NDArray[np.float64] | None,
-) -> _Segments:  # fmt: skip
+) -> Segments:  # fmt: skip
     column = _category(file, asked.segment)
     part = np.asarray(column.values)
     found = parts_of(came, arms, part)
@@ -144,7 +151,7 @@ def _by_segment(
         for who in (part == number for number in found.numbers)
     ]  # fmt: skip
     names = ("", *column.levels)
-    return _Segments(tuple(names[n] for n in found.numbers), found, tuple(spend))
+    return Segments(tuple(names[n] for n in found.numbers), found, tuple(spend))
 
 
 def _plain(value: float) -> float | None:
@@ -163,7 +170,8 @@ def _spend(found: Spend) -> dict[str, Any]:
     return {**_difference(found.plain), "adjusted": adjusted, "cap": _plain(found.cap)}
 
 
-def _as_json(found: Effect, segments: _Segments | None) -> dict[str, Any]:
+def as_data(found: Effect, segments: Segments | None) -> dict[str, Any]:
+    """An effect as figures."""
     written, held = (int(count) for count in found.arms.sizes.sum(axis=1))
     return {
         "customers": {WRITTEN: written, HELD: held},
@@ -174,8 +182,8 @@ def _as_json(found: Effect, segments: _Segments | None) -> dict[str, Any]:
     }
 
 
-def _segments_json(segments: _Segments) -> list[dict[str, Any]]:
-    told = segments.returned
+def _segments_json(segments: Segments) -> list[dict[str, Any]]:
+    figures = segments.returned
     return [
         {
             "segment": name, "customers": {WRITTEN: size[0], HELD: size[1]},
@@ -183,7 +191,7 @@ def _segments_json(segments: _Segments) -> list[dict[str, Any]]:
             "spend": _spend(spend) if spend else None,
         }
         for name, size, returned, p, spend in zip(
-            segments.names, told.sizes, told.returned, told.p, segments.spend, strict=True
+            segments.names, figures.sizes, figures.returned, figures.p, segments.spend, strict=True
         )
     ]  # fmt: skip
 
@@ -192,7 +200,8 @@ def _points(found: Difference) -> str:
     return f"{100 * found.difference:+.1f} ({100 * found.low:+.1f} to {100 * found.high:+.1f})"
 
 
-def _told(found: Effect, segments: _Segments | None) -> list[str]:
+def told(found: Effect, segments: Segments | None) -> list[str]:
+    """What is said of an effect, line by line."""
     returned = found.returned
     written, held = (int(count) for count in found.arms.sizes.sum(axis=1))
     said = [
@@ -224,17 +233,19 @@ def _money(found: Difference) -> str:
     return f"{found.difference:+.2f} ({found.low:+.2f} to {found.high:+.2f}, 95%)"
 
 
-def _segment_words(segments: _Segments) -> list[str]:
-    told = segments.returned
+def _segment_words(segments: Segments) -> list[str]:
+    figures = segments.returned
     head = ["segment", "written", "held", "points"]
     rows = [
         [name, f"{size[0]:,}", f"{size[1]:,}", _points(returned)]
-        for name, size, returned in zip(segments.names, told.sizes, told.returned, strict=True)
+        for name, size, returned in zip(
+            segments.names, figures.sizes, figures.returned, strict=True
+        )
     ]
-    if math.isnan(told.differ):
+    if math.isnan(figures.differ):
         return columns([head, *rows])
-    sign = "Segments differ" if told.differ < 0.05 else "No sign that segments differ"
+    sign = "Segments differ" if figures.differ < 0.05 else "No sign that segments differ"
     return [
-        f"{sign} (p {told.differ:.2g}); intervals are widened for {len(rows)} looks.",
+        f"{sign} (p {figures.differ:.2g}); intervals are widened for {len(rows)} looks.",
         *columns([head, *rows]),
     ]

@@ -45,7 +45,7 @@ from sortija.core.portraits.tree import DEEPEST
 from sortija.core.portraits.typical import most_typical
 from sortija.core.table import Column
 
-__all__ = ["add_to"]
+__all__ = ["Portrait", "add_to", "portrait_as_data", "portrait_of", "print_portrait"]
 
 #: What sortija group writes of a grouping itself; it would retell it by itself.
 _OF_THE_GROUPING = ("distance", "margin")
@@ -85,7 +85,7 @@ class _Category:
 
 
 @dataclass(frozen=True)
-class _Portrait:
+class Portrait:
     """All that is told of the segments of a file; ``groups``: of the customers in ``rows``."""
 
     segments: tuple[str, ...]
@@ -144,7 +144,7 @@ def run(asked: argparse.Namespace) -> None:
     if asked.measures is not None:
         file = _beside(file, open_measures(asked.measures))
     try:
-        portrait = _portray(asked, file, engine)
+        portrait = portrait_of(asked, file, engine)
     except MeasureFileError as problem:
         raise Trouble(str(problem)) from problem
     finally:
@@ -152,9 +152,9 @@ def run(asked: argparse.Namespace) -> None:
     if asked.book is not None:
         write_book(asked.book, asked.assigned, _facts(portrait))
     if asked.json:
-        print(json.dumps(_as_json(portrait), indent=1, ensure_ascii=False))
+        print(json.dumps(portrait_as_data(portrait), indent=1, ensure_ascii=False))
     else:
-        _print(portrait)
+        print_portrait(portrait)
 
 
 def _beside(file: MeasureFile, more: MeasureFile) -> MeasureFile:
@@ -169,7 +169,8 @@ def _beside(file: MeasureFile, more: MeasureFile) -> MeasureFile:
     return MeasureFile(file.path, file.customers, cells)
 
 
-def _portray(asked: argparse.Namespace, file: MeasureFile, engine: Engine) -> _Portrait:
+def portrait_of(asked: argparse.Namespace, file: MeasureFile, engine: Engine) -> Portrait:
+    """What sets the segments of a table apart, and rules that retell them."""
     segment = file.table((), (asked.segment,)).columns[0]
     segments = tuple(sorted(segment.levels, key=_in_order))
     if not 2 <= len(segments) <= _MOST_SEGMENTS:
@@ -195,7 +196,7 @@ def _portray(asked: argparse.Namespace, file: MeasureFile, engine: Engine) -> _P
     categories.sort(key=lambda row: -row.profile.v)
     numbers = [c for c in found if c.kind == "number"]
     ids = file.customers.take(pa.array(rows)).cast(pa.string()).to_pylist()
-    return _Portrait(
+    return Portrait(
         segments, ids, groups, found, numeric, categories,
         retell(found, groups, k, asked.depth, asked.seed, engine),
         steadiness(found, groups, k, asked.seed, engine),
@@ -253,7 +254,8 @@ def _says_nothing(column: Column) -> str:
     return "" if len(there) > 1 else "is the same for everybody"
 
 
-def _as_json(portrait: _Portrait) -> dict[str, Any]:
+def portrait_as_data(portrait: Portrait) -> dict[str, Any]:
+    """A portrait as figures."""
     told = portrait.told
     question = told.tree.nodes[0].question
     first: dict[str, Any] | None = None
@@ -296,7 +298,7 @@ def _as_json(portrait: _Portrait) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _facts(portrait: _Portrait) -> BookFacts:
+def _facts(portrait: Portrait) -> BookFacts:
     """What a book can say of segments of a file: nobody knows what they were made by."""
     k = len(portrait.segments)
     sizes = np.bincount(portrait.groups, minlength=k)
@@ -317,7 +319,7 @@ def _facts(portrait: _Portrait) -> BookFacts:
     )  # fmt: skip
 
 
-def _called(portrait: _Portrait, place: int) -> str:
+def _called(portrait: Portrait, place: int) -> str:
     """A segment's own name; one that is a mere number is called by what sets it apart."""
     own = portrait.segments[place]
     return portrait.names[place][0].name if own.isdigit() else own
@@ -347,7 +349,8 @@ def _label(name: str) -> str:
     return name.replace("_", " ")
 
 
-def _print(portrait: _Portrait) -> None:
+def print_portrait(portrait: Portrait) -> None:
+    """Tell it on standard output, what was left out on standard error."""
     told, k = portrait.told, len(portrait.segments)
     print(f"{len(portrait.groups):,} customers in {k} segments.\n")
     if portrait.numeric:

@@ -26,7 +26,7 @@ from sortija.core.scores.recipe import (
 )
 from sortija.core.table import Table
 
-__all__ = ["add_to"]
+__all__ = ["add_to", "with_scores"]
 
 _EXAMPLES = """\
 examples:
@@ -106,7 +106,7 @@ def run(asked: argparse.Namespace) -> None:
     except (ScoreError, MeasureFileError) as problem:
         where = f"{asked.recipe}: " if isinstance(problem, ScoreError) and not wanted else ""
         raise Trouble(f"{where}{problem}") from problem
-    table = _added(file, frozen, found)
+    table = with_scores(file, frozen, found)
     write_table(table, asked.out)
     if wanted and asked.recipe:
         write_whole(asked.recipe, write_score(frozen).encode())
@@ -117,7 +117,7 @@ def _table(file: MeasureFile, names: list[str]) -> Table:
     return file.table(tuple(dict.fromkeys(names)))
 
 
-def _added(file: MeasureFile, frozen: FrozenScore, found: Scored) -> pa.Table:
+def with_scores(file: MeasureFile, frozen: FrozenScore, found: Scored) -> pa.Table:
     """The file's own columns, then a band a measure, the code and the total."""
     table = file.typed()
     more: dict[str, pa.Array] = {}

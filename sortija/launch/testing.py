@@ -20,7 +20,7 @@ from sortija.launch.cluster import Cluster
 ROOT = Path(__file__).resolve().parents[2]
 DATA = Path(os.environ.get("SORTIJA_DATA", ROOT / "var"))
 #: In this order: the first compiles the kernels that the others need.
-PARTS = ("core", "static", "server", "cli", "web")
+PARTS = ("static", "core", "cli", "notebook", "server", "web")
 SCHEMA = "src/api/schema.d.ts"
 #: Room for what Node.js throws away soon: clearing up takes a fifth of a check otherwise.
 ROOMY = {"NODE_OPTIONS": "--max-semi-space-size=128"}
@@ -138,7 +138,7 @@ def _errands(tally: Tally, part: str) -> list[Callable[[], None]]:
     """What a part has to run; each errand keeps about one core busy."""
     if part == "static":
         return [partial(_static, tally)]
-    if part in ("core", "cli"):
+    if part in ("core", "cli", "notebook"):
         run = [sys.executable, "-m", "unittest", "discover", "-s", f"tests/{part}", "-t", "."]
         return [partial(tally.tests, part, run)]
     errands: list[Callable[[], None]] = []

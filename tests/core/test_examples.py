@@ -1,12 +1,15 @@
-"""Every example in a docstring of the core, the hooks and the command line runs as it stands."""
+"""Every example in a docstring of the core, the hooks, commands and notebooks runs as it stands."""
 
 import doctest
 import importlib
 import pkgutil
 import unittest
 
+import sortija
 import sortija.cli
 import sortija.core
+import sortija.notebook
+from sortija import places
 from sortija.server import hooks
 
 LEAST = 220
@@ -14,10 +17,10 @@ LEAST = 220
 
 def modules():
     """The modules whose docstrings may hold examples."""
-    for package in (sortija.core, sortija.cli):
+    for package in (sortija.core, sortija.cli, sortija.notebook):
         for found in pkgutil.walk_packages(package.__path__, f"{package.__name__}."):
             yield importlib.import_module(found.name)
-    yield hooks
+    yield from (sortija, places, hooks)
 
 
 class Examples(unittest.TestCase):

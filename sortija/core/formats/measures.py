@@ -30,6 +30,7 @@ __all__ = [
     "MeasureFileError",
     "TableKind",
     "as_bytes",
+    "measures_of",
     "read_list",
     "read_measures",
     "whole_ids",
@@ -163,7 +164,17 @@ def read_measures(path: Path) -> MeasureFile:
         No such file, another kind of file, no column ``customer``, or a customer without a name
         or with two rows.
     """
-    cells = _read(path)
+    return measures_of(_read(path), path)
+
+
+def measures_of(cells: pa.Table, path: Path) -> MeasureFile:
+    """A table of measures that is there already; ``path``: what it is called in errors.
+
+    Raises
+    ------
+    MeasureFileError
+        As :func:`read_measures` says.
+    """
     if KEY not in cells.column_names:
         there = ", ".join(cells.column_names)
         raise MeasureFileError(
