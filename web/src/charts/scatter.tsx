@@ -1,13 +1,15 @@
 import { useEffect, useRef, useState } from "react";
-import type { PointerEvent, ReactNode } from "react";
+import type { ReactNode } from "react";
 
 import type { Schemas } from "@/api/client";
 import { placeOf, ticksOf, valueAt } from "@/charts/axis";
+import { LassoLine } from "@/charts/lasso-line";
 import { Glyph, Picture } from "@/charts/picture";
 import { PlotTools } from "@/charts/plot-tools";
 import type { Tool } from "@/charts/plot-tools";
 import { useBox } from "@/charts/use-box";
 import type { Box } from "@/charts/use-box";
+import { useDrag } from "@/charts/use-drag";
 import { useLasso } from "@/charts/use-lasso";
 import type { Place } from "@/charts/use-lasso";
 import { usePoints } from "@/charts/use-points";
@@ -79,7 +81,7 @@ export function Scatter(props: Props) {
       corners.map(([cx, cy]) => [round(valueAt(cx, x.axis)), round(valueAt(1 - cy, y.axis))]),
     ),
   );
-  const moving = useMoving(zoom);
+  const moving = useDrag((dx, dy, area) => zoom?.move(-dx / area.width, dy / area.height));
   const reach = usePoints({
     points,
     onBox: taken,
@@ -188,15 +190,7 @@ export function Scatter(props: Props) {
               strokeDasharray="4 3"
             />
           )}
-          {lasso.line.length > 1 && (
-            <path
-              d={`M${lasso.line.map(([lx, ly]) => `${(lx * W).toFixed(1)} ${(ly * H).toFixed(1)}`).join("L")}Z`}
-              fill="var(--color-teal)"
-              fillOpacity={0.12}
-              stroke="var(--color-teal)"
-              strokeDasharray="4 3"
-            />
-          )}
+          <LassoLine line={lasso.line} width={W} height={H} />
           {reach.here && (
             <circle
               cx={reach.here[0] * W}
@@ -238,30 +232,6 @@ function Told({ at: [x, y], children }: { at: Place; children: ReactNode }) {
 /** A place from the upper left corner as one from the lower left, as axes go. */
 function shown([x, y]: Place): Place {
   return [x, 1 - y];
-}
-
-/** Dragging moves what is shown along. */
-function useMoving(zoom: Zoom | undefined) {
-  const held = useRef<Place | null>(null);
-  return {
-    onPointerDown: (event: PointerEvent) => {
-      held.current = [event.clientX, event.clientY];
-      event.currentTarget.setPointerCapture(event.pointerId);
-    },
-    onPointerMove: (event: PointerEvent) => {
-      if (!held.current) return;
-      const { width, height } = event.currentTarget.getBoundingClientRect();
-      const [fx, fy] = held.current;
-      zoom?.move((fx - event.clientX) / width, (event.clientY - fy) / height);
-      held.current = [event.clientX, event.clientY];
-    },
-    onPointerUp: () => {
-      held.current = null;
-    },
-    onPointerCancel: () => {
-      held.current = null;
-    },
-  };
 }
 
 function titleOf(axis: ScatterAxis): string {

@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, data } from "@/api/client";
@@ -6,7 +6,7 @@ import type { Schemas } from "@/api/client";
 import { day, percent } from "@/charts/format";
 import { SegmentMark } from "@/marks/segment-mark";
 import { Model } from "@/stations/groups/model";
-import { useTold } from "@/stations/groups/queries";
+import { useKept, useTold } from "@/stations/groups/queries";
 import { mark } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
@@ -117,20 +117,10 @@ function Identities({ adopted }: { adopted: Schemas["Adopted"] }) {
 }
 
 function Earlier() {
-  const { study, view, canChange, undo } = useStudy();
+  const { study, canChange, undo } = useStudy();
   const say = useNotice();
   const told = useTold();
-  const kept = useQuery({
-    queryKey: ["study", study.id, "kept groupings", view],
-    queryFn: ({ signal }) =>
-      data(
-        api.GET("/api/studies/{study}/groups/kept", {
-          params: { path: { study: study.id }, query: view },
-          signal,
-        }),
-      ),
-    placeholderData: keepPreviousData,
-  });
+  const kept = useKept();
   const take = useMutation({
     mutationFn: (yardstick: number) =>
       data(

@@ -1,10 +1,10 @@
-import { keepPreviousData, useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count, day, figure, fixed, percent } from "@/charts/format";
-import { useTold } from "@/stations/groups/queries";
+import { useKept, useTold } from "@/stations/groups/queries";
 import { queueWrite } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
 import { useNotice } from "@/ui/notices";
@@ -22,22 +22,11 @@ interface Props {
 
 /** Every grouping that was tried: stars, notes, delete with undo, any two side by side. */
 export function KeptList({ onRun, onCompare }: Props) {
-  const { study, view } = useStudy();
   const [starred, setStarred] = useState(false);
   const [picked, setPicked] = useState<number[]>([]);
   const [over, setOver] = useState<string | null>(null);
   const [by, setBy] = useState<"newest" | "silhouette" | "weakest" | "cost">("newest");
-  const kept = useQuery({
-    queryKey: ["study", study.id, "kept groupings", view],
-    queryFn: ({ signal }) =>
-      data(
-        api.GET("/api/studies/{study}/groups/kept", {
-          params: { path: { study: study.id }, query: view },
-          signal,
-        }),
-      ),
-    placeholderData: keepPreviousData,
-  });
+  const kept = useKept();
   const rows = useMemo(() => {
     const all = (kept.data?.rows ?? []).filter((row) => !starred || row.starred);
     if (by === "newest") return all;

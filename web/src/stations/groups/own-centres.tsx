@@ -1,9 +1,9 @@
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { day, unitWords } from "@/charts/format";
+import { useKept } from "@/stations/groups/queries";
 import type { Draft, Recipe } from "@/stations/groups/queries";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
@@ -170,16 +170,7 @@ function Centres({ recipe, draft, onChange }: CentresProps) {
 function From({ columns, onRows }: { columns: Written[]; onRows: (rows: Typed[]) => void }) {
   const { study, view } = useStudy();
   const say = useNotice();
-  const kept = useQuery({
-    queryKey: ["study", study.id, "kept groupings", view],
-    queryFn: ({ signal }) =>
-      data(
-        api.GET("/api/studies/{study}/groups/kept", {
-          params: { path: { study: study.id }, query: view },
-          signal,
-        }),
-      ),
-  });
+  const kept = useKept();
   const rows = kept.data?.rows ?? [];
   if (rows.length === 0) return null;
   const take = async (grouping: number) => {

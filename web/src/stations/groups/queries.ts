@@ -33,6 +33,22 @@ export function useGroups(run: string) {
   });
 }
 
+/** Everything that was tried and adopted. */
+export function useKept() {
+  const { study, view } = useStudy();
+  return useQuery({
+    queryKey: ["study", study.id, "kept groupings", view],
+    queryFn: ({ signal }) =>
+      data(
+        api.GET("/api/studies/{study}/groups/kept", {
+          params: { path: { study: study.id }, query: view },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+}
+
 /** After a change everything of the study is asked anew. */
 export function useFresh() {
   const { study } = useStudy();

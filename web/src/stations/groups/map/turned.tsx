@@ -1,10 +1,11 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import type { PointerEvent } from "react";
 
 import { placeOf, ticksOf } from "@/charts/axis";
 import { stamp } from "@/charts/dots";
 import { inUnit } from "@/charts/format";
+import { LassoLine } from "@/charts/lasso-line";
 import { Glyph } from "@/charts/picture";
+import { useDrag } from "@/charts/use-drag";
 import { useLasso } from "@/charts/use-lasso";
 import type { Place } from "@/charts/use-lasso";
 import { place, valueClause } from "@/lens/clauses";
@@ -58,7 +59,7 @@ export function Turned({ grouping, plane, cloud }: Props) {
     const field = turnedField(grouping, plane, turn, seen);
     lens.set((now) => place(now, valueClause(field, "inside")));
   });
-  const turning = useTurning(setTurn);
+  const turning = useDrag((dx, dy) => setTurn(([a, b]) => [a + dx / 140, b + dy / 140]));
   return (
     <div>
       <div className="mb-1 flex items-center gap-2 text-12">
@@ -88,40 +89,12 @@ export function Turned({ grouping, plane, cloud }: Props) {
           }}
           {...(tool === "turn" ? turning : lasso.handlers)}
         />
-        {lasso.line.length > 1 && (
-          <Glyph viewBox={`0 0 ${W} ${H}`} className="pointer-events-none absolute inset-0 w-full">
-            <path
-              d={`M${lasso.line.map(([x, y]) => `${(x * W).toFixed(1)} ${(y * H).toFixed(1)}`).join("L")}Z`}
-              fill="var(--color-teal)"
-              fillOpacity={0.12}
-              stroke="var(--color-teal)"
-              strokeDasharray="4 3"
-            />
-          </Glyph>
-        )}
+        <Glyph viewBox={`0 0 ${W} ${H}`} className="pointer-events-none absolute inset-0 w-full">
+          <LassoLine line={lasso.line} width={W} height={H} />
+        </Glyph>
       </div>
     </div>
   );
-}
-
-/** Dragging turns the cube. */
-function useTurning(setTurn: (next: (old: [number, number]) => [number, number]) => void) {
-  const held = useRef<Place | null>(null);
-  return {
-    onPointerDown: (event: PointerEvent) => {
-      held.current = [event.clientX, event.clientY];
-      event.currentTarget.setPointerCapture(event.pointerId);
-    },
-    onPointerMove: (event: PointerEvent) => {
-      if (!held.current) return;
-      const [x, y] = held.current;
-      held.current = [event.clientX, event.clientY];
-      setTurn(([a, b]) => [a + (event.clientX - x) / 140, b + (event.clientY - y) / 140]);
-    },
-    onPointerUp: () => {
-      held.current = null;
-    },
-  };
 }
 
 /** What is seen of a place in the turned cube, and how near it is; see core/lens/polygon.py. */
