@@ -42,3 +42,30 @@ class Frame(Station):
         page.unroute("**/static/assets/*.js")
         page.get_by_role("button", name="Try again").click()
         page.get_by_role("heading", name="Scores", level=1).wait_for()
+
+
+class Renewed(Station):
+    def test_a_session_that_ends_is_renewed_over_the_page(self):
+        self.walk("Measures", self.renewed, self.owner.username)
+        self.troubles[:] = [t for t in self.troubles if "status of 401" not in t]
+        self.assertEqual(self.troubles, [])
+
+    def renewed(self, page, name):
+        page.get_by_role("button", name="Add a formula").click()
+        page.get_by_label("Name", exact=True).fill("Spend a visit")
+        page.context.clear_cookies(name="sortija_session")
+        card = page.get_by_role("dialog", name="Sign in again")
+        card.wait_for(timeout=30_000)  # the page asks what is new by itself
+        self.assertEqual(card.get_by_label("Name").input_value(), name)
+        card.get_by_label("Password").fill("something else")
+        card.get_by_role("button", name="Sign in").click()
+        card.get_by_role("alert").wait_for()
+        self.accessible(page)
+        card.get_by_label("Password").fill("a long enough word")
+        card.get_by_role("button", name="Sign in").click()
+        card.wait_for(state="detached")
+        self.assertEqual(page.get_by_label("Name", exact=True).input_value(), "Spend a visit")
+        page.get_by_role("button", name=re.compile("^Signed in as")).wait_for()
+        page.keyboard.press("Escape")
+        self.open_station(page, "Groups")
+        page.get_by_role("button", name="Try 2 to 8 groups").wait_for()

@@ -43,9 +43,21 @@ export async function data<T>(
   throw troubleOf(answer.response.status, answer.error);
 }
 
+let sessionEnded: (() => void) | null = null;
+
+/** Hear of a session that ended, in the place of going to the sign-in page; what is given back
+ * ends that. */
+export function onSessionEnd(hear: () => void): () => void {
+  sessionEnded = hear;
+  return () => {
+    if (sessionEnded === hear) sessionEnded = null;
+  };
+}
+
 function troubleOf(status: number, error: unknown): Trouble {
   const body = (typeof error === "object" && error ? error : {}) as Record<string, unknown>;
-  if (status === 401) {
+  if (status === 401 && sessionEnded) sessionEnded();
+  else if (status === 401) {
     const back = encodeURIComponent(location.pathname + location.search);
     location.assign(`/sign-in?back=${back}`);
   }
@@ -82,6 +94,12 @@ export async function fileForFile(path: string, bytes: Blob): Promise<Response> 
   if (!response.ok)
     throw troubleOf(response.status, (await response.json().catch(() => ({}))) as unknown);
   return response;
+}
+
+/** Whether the same may be answered later: the server was away or in trouble, or nobody signed in. */
+export function mayComeBack(problem: unknown): boolean {
+  const status = problem instanceof Trouble ? problem.status : 0;
+  return status === 0 || status === 401 || status >= 500;
 }
 
 export function retryUnless(count: number, error: Error): boolean {

@@ -6,9 +6,11 @@ import type { Schemas } from "@/api/client";
 import { Dock } from "@/lens/dock";
 import { LensProvider, useLens } from "@/lens/context";
 import { place } from "@/lens/clauses";
+import { mayComeBack } from "@/api/client";
 import { StudyContext } from "@/study/context";
 import { KeysCard, useKeys } from "@/study/keys";
 import { useHistorySteps, usePulse, useTrail } from "@/study/queries";
+import { SessionEnded } from "@/study/session-ended";
 import { callRows, unit } from "@/study/unit";
 import { TopBar } from "@/study/top-bar";
 import { Trail } from "@/study/trail";
@@ -31,7 +33,8 @@ export function Frame() {
     return { study, window, view, canChange: study.role !== "reader", undo };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- undo is stable in effect
   }, [trail.data, asked]);
-  if (trail.isError) {
+  // What is on the screen stays while its answer may come back: after signing in, or by itself.
+  if (trail.isError && !(trail.data && mayComeBack(trail.error))) {
     return (
       <main className="mx-auto mt-16 max-w-xl p-6">
         <Failed
@@ -50,6 +53,7 @@ export function Frame() {
     <StudyContext.Provider value={inView}>
       <LensProvider>
         <Inside trail={trail.data} />
+        <SessionEnded />
       </LensProvider>
     </StudyContext.Provider>
   );

@@ -1,7 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import type { Query } from "@tanstack/react-query";
+import { useEffect } from "react";
 import type { ReactNode } from "react";
 
+import { mayComeBack } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
 import { Arc } from "@/marks/state-mark";
@@ -46,8 +48,24 @@ const UNANSWERED = {
   predicate: (query: Query) => query.state.status === "error",
 } as const;
 
+const LATER = {
+  type: "active",
+  predicate: (query: Query) => query.state.status === "error" && mayComeBack(query.state.error),
+} as const;
+/** What the server could not answer, rather than would not, is asked for again so often. */
+const AGAIN_AFTER = 10_000;
+
 function AskAgain() {
   const queries = useQueryClient();
+  useEffect(() => {
+    const again = () => void queries.refetchQueries(LATER);
+    const timer = window.setInterval(again, AGAIN_AFTER);
+    window.addEventListener("online", again);
+    return () => {
+      window.clearInterval(timer);
+      window.removeEventListener("online", again);
+    };
+  }, [queries]);
   if (queries.getQueryCache().findAll(UNANSWERED).length === 0) return null;
   return <Button onClick={() => void queries.refetchQueries(UNANSWERED)}>Try again</Button>;
 }
