@@ -212,7 +212,9 @@ def _read(path: Path) -> pa.Table:
         raise MeasureFileError(f"{path}: it is a folder. Name the file in it.")
     try:
         cells = pq.read_table(path) if magic_of(path) == "parquet" else _read_cells(path)
-    except (pa.ArrowInvalid, UnreadableFile, OSError) as problem:
+    except UnreadableFile as problem:
+        raise MeasureFileError(f"{path}: it cannot be read. {problem}") from problem
+    except (pa.ArrowInvalid, OSError) as problem:
         words = str(problem).split("\n")[0].rstrip(".")
         raise MeasureFileError(f"{path}: it cannot be read: {words}.") from problem
     if not len(cells):
@@ -223,9 +225,6 @@ def _read(path: Path) -> pa.Table:
 def _read_cells(path: Path) -> pa.Table:
     """Every cell as text: a column's kind is what it is asked for as."""
     file = open_rows(path)
-    twice = next((name for name in file.names if file.names.count(name) > 1), None)
-    if twice is not None:
-        raise MeasureFileError(f"{path}: two columns are called {twice}.")
     schema = pa.schema([(name, pa.string()) for name in file.names])
     cells = pa.Table.from_batches(list(file.batches()), schema)
     if count := file.ragged_count:
