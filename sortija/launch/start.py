@@ -201,6 +201,12 @@ def add_options(parser: argparse.ArgumentParser) -> None:
                         help="forget everything first: database, uploads, demo")  # fmt: skip
     parser.add_argument("--port", type=int, metavar="N",
                         help="serve on port N (8000, or the next free one)")  # fmt: skip
+    parser.add_argument("--host", default="127.0.0.1", metavar="ADDRESS",
+                        help="listen there instead of on loopback alone")  # fmt: skip
+    parser.add_argument("--no-demo", action="store_true",
+                        help="begin without the demo and its delivery service")  # fmt: skip
+    parser.add_argument("--person", default="analyst", metavar="NAME",
+                        help="whom the sign-in link is for (analyst)")  # fmt: skip
     parser.add_argument("--members", type=int, default=6000, metavar="N",
                         help="a demo of N members, where none has been brought in yet")  # fmt: skip
 
@@ -232,20 +238,21 @@ def serve(options: argparse.Namespace) -> int:
         warming.start()
         _manage("migrate", "--verbosity", "0")
         warming.join()
-        print("Importing the Marrowmere demo …", flush=True)
-        _manage("load_demo", "--person", "analyst", "--members", str(options.members))
-        _manage("load_demo_campaigns")
+        if not options.no_demo:
+            print("Importing the Marrowmere demo …", flush=True)
+            _manage("load_demo", "--person", options.person, "--members", str(options.members))
+            _manage("load_demo_campaigns")
         server = house.open(
             "the server", sys.executable, "-m", "gunicorn", "sortija.server.wsgi",
-            "--bind", f"127.0.0.1:{port}", "--workers", "1", "--threads", "8",
+            "--bind", f"{options.host}:{port}", "--workers", "1", "--threads", "8",
             "--log-level", "warning", "--timeout", "120", logs="server",
         )  # fmt: skip
         for lane in ("quick", "long"):
             words = (sys.executable, "-m", "sortija.server", "work", "--lane", lane)
             house.open(f"the {lane} worker", *words, logs=lane)
-        post = _open_post(house, port, options.members)
+        post = "" if options.no_demo else _open_post(house, port, options.members)
         _wait(port, server)
-        link = _manage("sign_in_link", "analyst")
+        link = _manage("sign_in_link", options.person)
         print(f"\nSortija runs at {url}\nSign in, once and within 15 minutes: {link}")
         if post:
             print(f"The demo's letters go to {post}, which says what it does with them.")
