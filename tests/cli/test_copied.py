@@ -17,7 +17,9 @@ class Copied(unittest.TestCase):
         self.there = Path(self.enterContext(tempfile.TemporaryDirectory())) / "a copy"
         for name in ("launch", "core"):
             shutil.copytree(ROOT / "sortija" / name, self.there / "sortija" / name)
-        shutil.copy(ROOT / "sortija" / "__init__.py", self.there / "sortija")
+        for name in ("__init__.py", "places.py"):
+            shutil.copy(ROOT / "sortija" / name, self.there / "sortija")
+        shutil.copy(ROOT / "pyproject.toml", self.there)
         (self.there / "requirements.lock").write_text("")
         web = self.there / "web"
         for name in ("src", "public", "dist", "node_modules"):
