@@ -47,8 +47,6 @@ class Frame(Station):
 class Renewed(Station):
     def test_a_session_that_ends_is_renewed_over_the_page(self):
         self.walk("Measures", self.renewed, self.owner.username)
-        self.troubles[:] = [t for t in self.troubles if "status of 401" not in t]
-        self.assertEqual(self.troubles, [])
 
     def renewed(self, page, name):
         page.get_by_role("button", name="Add a formula").click()
@@ -65,7 +63,9 @@ class Renewed(Station):
         card.get_by_role("button", name="Sign in").click()
         card.wait_for(state="detached")
         self.assertEqual(page.get_by_label("Name", exact=True).input_value(), "Spend a visit")
-        page.get_by_role("button", name=re.compile("^Signed in as")).wait_for()
         page.keyboard.press("Escape")
+        page.get_by_role("button", name=re.compile("^Signed in as")).wait_for()
         self.open_station(page, "Groups")
         page.get_by_role("button", name="Try 2 to 8 groups").wait_for()
+        refused = re.compile("status of 40[13]")  # the session's end, and the wrong password
+        self.troubles[:] = [t for t in self.troubles if not refused.search(t)]
