@@ -60,9 +60,9 @@ function draftOf(own: Schemas["OwnRow"] | undefined): Draft {
 }
 
 /** What the rule would set aside as it is written now. */
-function Tried({ body }: { body: Schemas["OwnBody"] }) {
+function Tried({ body, waits }: { body: Schemas["OwnBody"]; waits: boolean }) {
   const inMoney = useMoney("short");
-  const tried = useTriedRule(body);
+  const tried = useTriedRule(body, waits);
   const words = () => {
     if (tried.isError) return tried.error.message;
     if (!tried.data) return "Here it says what the rule would set aside.";
@@ -219,7 +219,7 @@ export function OwnRule({
                 />
               </label>
             )}
-            {open && <Tried body={body} />}
+            {open && <Tried body={body} waits={keep.isPending || drop.isPending} />}
             <div className="flex gap-2">
               <Button type="submit" className="flex-1" disabled={keep.isPending}>
                 {own ? "Save the rule" : "Add this rule"}

@@ -66,8 +66,11 @@ export function linesOf({ first, last, rule, by, number }: PickedLines) {
   };
 }
 
-/** What a rule would set aside, a moment after it was last written on; nothing while it says nothing. */
-export function useTriedRule(body: Schemas["OwnBody"]) {
+/**
+ * What a rule would set aside, a moment after it was last written on; nothing while it says
+ * nothing, or waits: while it is kept the lines are ordered anew, and there are none to try it on.
+ */
+export function useTriedRule(body: Schemas["OwnBody"], waits: boolean) {
   const { study } = useStudy();
   const [settled, setSettled] = useState(body);
   const written = JSON.stringify({ ...body, name: "" });
@@ -89,10 +92,11 @@ export function useTriedRule(body: Schemas["OwnBody"]) {
         }),
       ),
     enabled:
-      words.some((word) => word.trim() !== "") ||
-      (low ?? high ?? null) !== null ||
-      Boolean(first) ||
-      Boolean(last),
+      !waits &&
+      (words.some((word) => word.trim() !== "") ||
+        (low ?? high ?? null) !== null ||
+        Boolean(first) ||
+        Boolean(last)),
     placeholderData: keepPreviousData,
     retry: false,
   });
