@@ -5,6 +5,7 @@ import io
 import os
 import signal
 from datetime import date
+from unittest import mock
 
 import numpy as np
 
@@ -12,6 +13,7 @@ from sortija.core.formats.recipes import read_recipe
 from sortija.core.scores.recipe import read_score
 from sortija.demo.files import write_demo
 from sortija.server.groups.models import Grouping, Segment, Yardstick
+from sortija.server.groups.yardsticks import api as placing
 from sortija.server.groups.yardsticks.assignments import assignment_at
 from sortija.server.groups.yardsticks.model import frozen_of
 from sortija.server.jobs.models import Job
@@ -249,3 +251,8 @@ class ModelInUse(DemoCase):
         placed = self.sent("customer,recency,frequency,monetary\n7,1,30,900\n8,360,1,2\n")
         first, last = csv.DictReader(io.StringIO(placed.content.decode()))
         self.assertLess(int(first["segment"]), int(last["segment"]))
+
+    def test_a_file_too_large_to_be_placed_here_is_told_where_to_go(self):
+        with mock.patch.object(placing, "MOST_BYTES", 1 << 20):
+            said = self.sent(b"x" * (3 << 20), 400).json()["detail"]
+        self.assertIn("Files of up to 1 MB are placed here", said)

@@ -1,8 +1,8 @@
 import { useState } from "react";
 
 import { api, data, Trouble } from "@/api/client";
-import { Door, Field } from "@/sign-in/door";
-import { Button } from "@/ui/button";
+import { Door } from "@/sign-in/door";
+import { Who } from "@/sign-in/who";
 import { typed } from "@/ui/form";
 import type { Submitted } from "@/ui/form";
 
@@ -22,16 +22,7 @@ export function SignIn() {
   return (
     <Door title="Sign in">
       <form onSubmit={(event) => void submit(event)} className="grid gap-3">
-        <Field name="name" label="Name" autoComplete="username" />
-        <Field name="password" label="Password" type="password" autoComplete="current-password" />
-        {trouble && (
-          <p role="alert" className="text-alarm">
-            {trouble}
-          </p>
-        )}
-        <Button kind="main" type="submit">
-          Sign in
-        </Button>
+        <Who trouble={trouble} />
         <p className="text-12 text-quiet">
           First time, or password forgotten? Start Sortija with ./start: it prints a link that signs
           you in once. Colleagues come in by an invitation from a study's owner.

@@ -2,9 +2,8 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
 import { api, data, onSessionEnd, Trouble } from "@/api/client";
-import { Field } from "@/sign-in/door";
+import { Who } from "@/sign-in/who";
 import { useSession } from "@/study/queries";
-import { Button } from "@/ui/button";
 import { Card } from "@/ui/card";
 import { typed } from "@/ui/form";
 import type { Submitted } from "@/ui/form";
@@ -45,22 +44,7 @@ export function SessionEnded() {
         once more.
       </p>
       <form onSubmit={(event) => void submit(event)} className="mt-3 grid gap-3">
-        <Field name="name" label="Name" autoComplete="username" defaultValue={name} key={name} />
-        <Field
-          name="password"
-          label="Password"
-          type="password"
-          autoComplete="current-password"
-          autoFocus
-        />
-        {trouble && (
-          <p role="alert" className="text-alarm">
-            {trouble}
-          </p>
-        )}
-        <Button kind="main" type="submit">
-          Sign in
-        </Button>
+        <Who name={name} trouble={trouble} />
       </form>
     </Card>
   );
