@@ -16,6 +16,12 @@ FOLLOWED = """(words) => {
   seen.observe(document.body, { childList: true, subtree: true, characterData: true });
 }"""
 
+#: What waits for a moment waits for longer: the address is written after the link was followed.
+SLOW_TIMERS = """() => {
+  const usual = window.setTimeout;
+  window.setTimeout = (act, after, ...given) => usual(act, (after ?? 0) + 300, ...given);
+}"""
+
 
 class Typed(Station):
     """Ranges that are typed, values that are looked for, charts of one's own choice."""
@@ -108,6 +114,7 @@ class Lens(Station):
         shows(wanted["not"])
         dock.get_by_text("not").first.wait_for()
         page.reload()  # the lens stands in the address
+        shows(wanted["not"])
         # A preview ends with what was pointed at, though the pointer rests where it stood.
         garden = dock.get_by_role("button", name=re.compile("^Garden allotment"))
         garden.hover()
@@ -153,6 +160,7 @@ class Lens(Station):
 
     def at_once(self, page, count):
         page.get_by_role("complementary", name="Lens").get_by_text("yard").wait_for()
+        page.evaluate(SLOW_TIMERS)
         page.evaluate(FOLLOWED, f"List the {count:,}")
         page.get_by_role("button", name=re.compile("^Garden yard")).click()
         page.get_by_role("button", name=f"Save these {count:,} as a file").wait_for()

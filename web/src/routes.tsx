@@ -1,5 +1,6 @@
 import { NuqsAdapter } from "nuqs/adapters/react-router/v7";
 import { createBrowserRouter, Outlet, redirect } from "react-router";
+import type { RouterNavigateOptions, To } from "react-router";
 
 import { Frame } from "@/study/frame";
 import { loaded } from "@/study/loaded";
@@ -110,3 +111,14 @@ export const router = createBrowserRouter([
     ],
   },
 ]);
+
+/* What is picked comes into the address a moment later. Whoever has followed a link by then leaves
+   this page, and takes what was picked along: the late change must not call them back. */
+const navigate = router.navigate.bind(router);
+router.navigate = async (to: To | number | null, options?: RouterNavigateOptions) => {
+  const { location, navigation } = router.state;
+  const leaving = navigation.location && navigation.location.pathname !== location.pathname;
+  const staying = to !== null && typeof to === "object" && to.pathname === undefined;
+  if (leaving && staying) return;
+  await (typeof to === "number" ? navigate(to) : navigate(to, options));
+};
