@@ -26,7 +26,7 @@ export function Dock({ folded, onFold, keeping, onKeeping }: Props) {
     return (
       <aside
         aria-label="Lens"
-        className="flex w-10 flex-col items-center gap-3 border-l border-line bg-card py-4"
+        className="flex w-10 flex-col print:hidden items-center gap-3 border-l border-line bg-card py-4 small:fixed small:right-2 small:bottom-2 small:z-20 small:w-auto small:flex-row small:gap-1.5 small:rounded-full small:border small:px-3 small:py-2 small:shadow-lg"
       >
         <button
           type="button"
@@ -45,7 +45,7 @@ export function Dock({ folded, onFold, keeping, onKeeping }: Props) {
   return (
     <aside
       aria-label="Lens"
-      className="w-[260px] shrink-0 overflow-y-auto border-l border-line bg-card p-4 max-[1200px]:absolute max-[1200px]:inset-y-0 max-[1200px]:right-0 max-[1200px]:z-20 max-[1200px]:shadow-xl"
+      className="w-[260px] shrink-0 print:hidden overflow-y-auto border-l border-line bg-card p-4 max-[1200px]:absolute max-[1200px]:inset-y-0 max-[1200px]:right-0 max-[1200px]:z-20 max-[1200px]:shadow-xl small:fixed small:inset-y-0 small:right-0 small:z-30 small:max-w-[92vw] small:shadow-xl"
     >
       <div className="flex items-center gap-2">
         <LensMark />

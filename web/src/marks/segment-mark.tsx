@@ -27,8 +27,14 @@ export function markOf(shape: number, colour: number): number {
   return shape % HUES.length === colour ? shape : shape + SHAPES * (colour + 1);
 }
 
-export function hueOf(mark: number): string {
+/** A segment's colour as a canvas takes it. */
+export function hexOf(mark: number): string {
   return HUES[colourOf(mark)] ?? "#18212b";
+}
+
+/** A segment's colour; where the person's own colours are forced, all marks are of one. */
+export function hueOf(mark: number): string {
+  return `var(--hue, ${hexOf(mark)})`;
 }
 
 function arc(cx: number, cy: number, r: number, turn: number): string {

@@ -4,6 +4,7 @@ import { Outlet, useLocation, useNavigate, useParams } from "react-router";
 
 import type { Schemas } from "@/api/client";
 import { Dock } from "@/lens/dock";
+import { LensOnPaper } from "@/lens/on-paper";
 import { LensProvider, useLens } from "@/lens/context";
 import { place } from "@/lens/clauses";
 import { mayComeBack } from "@/api/client";
@@ -147,7 +148,7 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
   };
   useKeys(act);
   return (
-    <div className="flex h-screen min-w-[1000px] flex-col">
+    <div className="flex h-screen flex-col small:h-auto small:min-h-screen print:block print:h-auto">
       <a
         href="#station"
         className="sr-only z-50 rounded-md bg-ink px-3 py-2 text-white focus:not-sr-only focus:absolute focus:top-2 focus:left-2 focus:px-3 focus:py-2"
@@ -168,13 +169,17 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
         onKeys={() => setKeys(true)}
       />
       <Trail stations={trail.stations} />
-      <div className="relative flex min-h-0 flex-1">
+      <div className="relative flex min-h-0 flex-1 print:block">
         <main
           id="station"
           tabIndex={-1}
-          className="min-w-0 flex-1 overflow-y-auto p-3.5 outline-none"
+          className="min-w-0 flex-1 overflow-y-auto p-3.5 outline-none small:overflow-y-visible small:p-2 small:pb-16 print:p-0"
         >
-          <div className={late ? "stale-over" : ""} data-testid={late ? "out-of-date" : undefined}>
+          <div
+            className={`@container/station ${late ? "stale-over" : ""}`}
+            data-testid={late ? "out-of-date" : undefined}
+          >
+            <LensOnPaper />
             <Coverage window={trail.window} />
             <Outlet />
           </div>

@@ -29,12 +29,17 @@ export function TopBar({ study, window, backs, years, jobs, onWindow, onKeys }: 
   const [card, setCard] = useState<"" | "people" | "currency" | "account">("");
   const job = jobs[0];
   return (
-    <header className="flex h-11 items-center gap-4 border-b border-line bg-card px-4">
+    <header className="flex min-h-11 flex-wrap items-center gap-x-4 gap-y-1 border-b border-line bg-card px-4 py-1 print:px-0 small:gap-x-2 small:px-2">
       <a href="/#all" className="flex items-center gap-2" aria-label="Sortija, all studies">
         <img src="/static/sortija.svg" alt="" width={24} height={24} />
-        <span className="font-head text-[17px] font-bold">Sortija</span>
+        <span className="font-head text-[17px] font-bold small:sr-only">Sortija</span>
       </a>
-      <span className="font-semibold">{study.name}</span>
+      <span
+        className="max-w-72 min-w-0 truncate font-semibold small:max-w-[45vw]"
+        title={study.name}
+      >
+        {study.name}
+      </span>
       {window && (
         <WindowMenu
           key={window.to + window.back}
@@ -46,7 +51,7 @@ export function TopBar({ study, window, backs, years, jobs, onWindow, onKeys }: 
       )}
       <span className="flex-1" />
       {job && (
-        <span className="flex items-center gap-2 rounded-md border border-line px-2.5 py-1">
+        <span className="flex items-center gap-2 rounded-md border border-line px-2.5 py-1 print:hidden">
           <Arc share={job.of ? job.done / job.of : 0} />
           {job.words}
           {job.seconds_left !== null && `, ${job.seconds_left} s left`}
@@ -54,15 +59,15 @@ export function TopBar({ study, window, backs, years, jobs, onWindow, onKeys }: 
       )}
       <button
         type="button"
-        className="rounded border border-line px-2 py-0.5 text-12 text-quiet hover:text-ink"
+        className="rounded border border-line px-2 py-0.5 text-12 text-quiet print:hidden hover:text-ink"
         onClick={onKeys}
       >
-        ? keys
+        ? <span className="small:sr-only">keys</span>
       </button>
       <DropdownMenu.Root>
         <DropdownMenu.Trigger
           aria-label={`Signed in as ${session.data?.name ?? ""}`}
-          className="grid size-[26px] place-items-center rounded-full bg-ink text-11 font-semibold text-white"
+          className="grid size-[26px] place-items-center rounded-full bg-ink text-11 font-semibold text-white print:hidden"
         >
           {session.data?.initials}
         </DropdownMenu.Trigger>
@@ -171,8 +176,11 @@ function WindowMenu({
   const [open, setOpen] = useState(false);
   return (
     <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Trigger className="rounded-md border border-line px-2.5 py-1 hover:border-quiet">
-        to {day(window.to)}, {backWords(window.back)} <span aria-hidden>▾</span>
+      <Popover.Trigger className="rounded-md border border-line px-2.5 py-1 hover:border-quiet print:border-transparent">
+        to {day(window.to)}, {backWords(window.back)}{" "}
+        <span aria-hidden className="print:hidden">
+          ▾
+        </span>
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content align="start" sideOffset={6} className="card z-40 w-64 p-3 shadow-lg">

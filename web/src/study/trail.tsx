@@ -17,7 +17,10 @@ export function Trail({ stations }: { stations: Schemas["StationFact"][] }) {
   const { pathname } = useLocation();
   const search = useElsewhere();
   return (
-    <nav aria-label="Stations" className="border-b border-line bg-card px-4 pt-2.5 pb-3">
+    <nav
+      aria-label="Stations"
+      className="border-b border-line bg-card print:hidden px-4 pt-2.5 pb-3 small:px-2 small:pt-2 small:pb-1.5"
+    >
       <ol className="flex">
         {stations.map((station, place) => {
           const here = pathname.endsWith(`/${station.key}`);
@@ -25,7 +28,7 @@ export function Trail({ stations }: { stations: Schemas["StationFact"][] }) {
           return (
             <li
               key={station.key}
-              className={`relative min-w-0 flex-1 ${here ? "" : "max-[1200px]:flex-none max-[1200px]:pr-8"}`}
+              className={`relative min-w-0 flex-1 ${here ? "max-md:flex-[3]" : "max-[1200px]:flex-none max-[1200px]:pr-8 max-md:flex-1 max-md:pr-0"}`}
             >
               {place < stations.length - 1 && (
                 <span
@@ -37,14 +40,15 @@ export function Trail({ stations }: { stations: Schemas["StationFact"][] }) {
               )}
               <NavLink
                 to={{ pathname: station.key, search }}
-                className="relative flex items-start gap-1.5"
+                title={here ? undefined : station.name}
+                className="relative flex min-h-6 items-start gap-1.5"
               >
                 <span className="bg-card pr-0.5">
                   <StateMark state={station.state} here={here} />
                 </span>
                 <span className="min-w-0">
                   <span
-                    className={`block w-fit bg-card pr-2 font-head text-14 leading-[17px] font-semibold ${here ? "text-copper" : ""}`}
+                    className={`block w-fit bg-card pr-2 font-head text-14 leading-[17px] font-semibold ${here ? "text-copper" : "max-md:sr-only"}`}
                   >
                     {station.name}
                     {STATE_WORDS[station.state] && (

@@ -21,7 +21,7 @@ export function Button({
   return (
     <button
       type="button"
-      className={`rounded-md border px-3 py-1.5 text-13 transition disabled:opacity-45 aria-disabled:opacity-45 ${looks[kind]} ${className}`}
+      className={`rounded-md border px-3 py-1.5 text-13 transition print:hidden disabled:opacity-45 aria-disabled:opacity-45 ${looks[kind]} ${className}`}
       {...rest}
     />
   );

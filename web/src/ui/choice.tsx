@@ -11,7 +11,7 @@ export function Choice<T extends string>({ label, choices, value, onChoose }: Pr
     <div
       role="group"
       aria-label={label}
-      className="flex shrink-0 overflow-hidden rounded-md border border-line bg-card"
+      className="flex max-w-full flex-wrap overflow-hidden rounded-md border border-line bg-card"
     >
       {choices.map(([key, name]) => (
         <button
@@ -19,7 +19,7 @@ export function Choice<T extends string>({ label, choices, value, onChoose }: Pr
           type="button"
           aria-pressed={value === key}
           onClick={() => onChoose(key)}
-          className={`px-3 py-1.5 ${value === key ? "bg-ink text-white" : "hover:bg-paper"}`}
+          className={`px-3 py-1.5 ${value === key ? "bg-ink text-white" : "hover:bg-paper print:hidden"}`}
         >
           {name}
         </button>

@@ -35,7 +35,7 @@ export function Notices({ children }: { children: ReactNode }) {
         <Toast.Viewport
           aria-live="polite"
           label="Messages ({hotkey})"
-          className="pointer-events-none fixed inset-x-0 bottom-4 z-50 m-0 flex list-none justify-center p-0"
+          className="pointer-events-none print:hidden fixed inset-x-0 bottom-4 z-50 m-0 flex list-none justify-center p-0"
         />
       </Toast.Provider>
     </Context.Provider>

@@ -11,9 +11,9 @@ export function PageHeader({
   children?: ReactNode;
 }) {
   return (
-    <header className="flex min-h-9 items-center gap-3">
+    <header className="flex min-h-9 flex-wrap items-center gap-x-3 gap-y-1">
       <h1 className="text-20">{title}</h1>
-      <p className="min-w-0 flex-1 text-12 text-quiet">{words}</p>
+      <p className="min-w-[min(100%,16rem)] flex-1 text-12 text-quiet">{words}</p>
       {children}
     </header>
   );

@@ -17,7 +17,7 @@ export function SaveMenu({ label, ways, large = false }: Props) {
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger
-        className={`shrink-0 rounded-md border border-line bg-card hover:border-quiet ${large ? "px-3 py-1.5 text-13" : "px-2.5 py-1 text-12"}`}
+        className={`shrink-0 print:hidden rounded-md border border-line bg-card hover:border-quiet ${large ? "px-3 py-1.5 text-13" : "px-2.5 py-1 text-12"}`}
       >
         {label} <span aria-hidden>▾</span>
       </DropdownMenu.Trigger>

@@ -1,17 +1,19 @@
-import { useEffect, useRef, useState } from "react";
+import { useLayoutEffect, useState } from "react";
 
-/** The width of an element as it is drawn, in pixels; `usual` until it stands. */
+/**
+ * The width that an element has, in pixels, `usual` until it stands. It is to have `min-w-0`: a
+ * picture as wide as the page was would else keep it from narrowing with the page.
+ */
 export function useWidth<Element extends HTMLElement>(usual: number) {
-  const ref = useRef<Element>(null);
   const [width, setWidth] = useState(usual);
-  useEffect(() => {
-    const element = ref.current;
+  const [element, hold] = useState<Element | null>(null);
+  useLayoutEffect(() => {
     if (!element) return;
     const observer = new ResizeObserver(([entry]) => {
-      if (entry) setWidth(Math.round(entry.contentRect.width));
+      if (entry) setWidth(Math.floor(entry.contentRect.width));
     });
     observer.observe(element);
     return () => observer.disconnect();
-  }, []);
-  return [ref, width] as const;
+  }, [element]);
+  return [hold, width] as const;
 }

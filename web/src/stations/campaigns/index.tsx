@@ -90,7 +90,7 @@ export function Campaigns() {
           options={rows.map((each) => [String(each.id), each.name] as const)}
           onChange={(id) => choose(Number(id))}
         />
-        <p className="min-w-0 flex-1 text-12 text-quiet">{whenWords(row)}</p>
+        <p className="min-w-[min(100%,12rem)] flex-1 text-12 text-quiet">{whenWords(row)}</p>
         {begin}
         {canChange && row.state !== "draft" && (
           <Button disabled={act.copy.isPending} onClick={() => act.copy.mutate(row)}>

@@ -58,7 +58,7 @@ export function Plan({ row, canChange, onChange, onDrop }: Props) {
   const [to] = row.window.split(":");
   return (
     <section
-      className="card grid grid-cols-[1.5fr_1fr_1fr_0.8fr_1fr_auto] items-end gap-4 p-3"
+      className="card grid grid-cols-[1.5fr_1fr_1fr_0.8fr_1fr_auto] narrow:grid-cols-[repeat(auto-fit,minmax(min(150px,100%),1fr))] items-end gap-4 p-3"
       aria-label="Plan"
     >
       <label className="grid gap-1 text-12 text-quiet">

@@ -173,7 +173,7 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
             />
           )}
           <div
-            className={`grid items-start gap-3 ${two ? "grid-cols-[1.2fr_1fr]" : "grid-cols-[minmax(0,1fr)]"}`}
+            className={`grid items-start gap-3 ${two ? "grid-cols-[1.2fr_1fr] narrow:grid-cols-[minmax(0,1fr)]" : "grid-cols-[minmax(0,1fr)]"}`}
           >
             <Ribbons
               page={page}
@@ -195,7 +195,7 @@ export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
             {two && <Panel page={page} picked={picked} />}
           </div>
           <div
-            className={`grid items-start gap-3 ${page.states.length > BESIDE ? "grid-cols-[minmax(0,1fr)]" : "grid-cols-[1.4fr_1fr]"}`}
+            className={`grid items-start gap-3 ${page.states.length > BESIDE ? "grid-cols-[minmax(0,1fr)]" : "grid-cols-[1.4fr_1fr] narrow:grid-cols-[minmax(0,1fr)]"}`}
           >
             <Matrix
               page={page}

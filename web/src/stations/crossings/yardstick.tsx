@@ -51,7 +51,7 @@ export function Yardstick() {
   const far = page.segments.filter((row) => row.told);
   const name = (place: number) => page.states[place]?.name ?? "";
   return (
-    <div className="grid grid-cols-[1.3fr_1fr] items-start gap-3">
+    <div className="grid grid-cols-[1.3fr_1fr] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
       <section className="card min-w-0 p-3" aria-label="Measures moved">
         <div className="flex items-center gap-3">
           <h2 className="flex-1 text-14">

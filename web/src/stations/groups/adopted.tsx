@@ -16,7 +16,7 @@ import { unit } from "@/study/unit";
 /** The yardstick in use with the identities of its segments, and the earlier ones. */
 export function AdoptedView({ adopted }: { adopted: Schemas["Adopted"] | null }) {
   return (
-    <div className="grid grid-cols-[minmax(0,1fr)_360px] items-start gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)_360px] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
       {adopted ? (
         <Identities adopted={adopted} />
       ) : (

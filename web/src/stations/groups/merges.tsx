@@ -283,7 +283,7 @@ function Tree({
               y={y(cut) + 4.5}
               fontSize={12}
               textAnchor="middle"
-              style={{ fill: "white" }}
+              style={{ fill: "var(--color-white)" }}
             >
               k = {k}
             </text>

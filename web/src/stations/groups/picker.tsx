@@ -71,7 +71,7 @@ export function Picker({ recipe, onDraft }: Props) {
           align="start"
           side="right"
           sideOffset={10}
-          className="card z-40 w-[430px] p-2 shadow-lg"
+          className="card z-40 w-[430px] max-w-[94vw] p-2 shadow-lg"
         >
           <FindList
             label="Find a measure or trait"

@@ -29,7 +29,7 @@ export function Tried({ page, view }: InView) {
     );
   }
   return (
-    <div className="grid grid-cols-[226px_minmax(0,1fr)] items-start gap-3">
+    <div className="grid grid-cols-[226px_minmax(0,1fr)] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
       <div className="grid gap-3">
         <Recipe
           recipe={recipe}
@@ -113,7 +113,7 @@ function Suggestion({ page, row, stale, go }: { page: Page; row: Row; stale: boo
         {row.refusal && <p className="mt-1 text-12 text-below">{row.refusal}</p>}
         {row.equals && <p className="mt-1 text-12 text-below">{row.equals}</p>}
       </div>
-      <div className="flex shrink-0 gap-2">
+      <div className="flex flex-wrap gap-2">
         <Button onClick={() => go({ k: row.k, open: "1" })}>Open these {row.k}</Button>
         {before && (
           <Button

@@ -119,7 +119,7 @@ export function Ledger() {
               setAround(day);
             }}
           />
-          <div className="grid grid-cols-[minmax(420px,5fr)_6fr] items-start gap-3">
+          <div className="grid grid-cols-[minmax(420px,5fr)_6fr] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
             <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
               <Rules page={page} picked={picked} onPick={pick} onHover={setHovered} />
               <Files intakes={page.intakes} />

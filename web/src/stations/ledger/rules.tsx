@@ -66,7 +66,7 @@ export function Rules({ page, picked, onPick, onHover }: Props) {
               key={rule.key}
               onPointerEnter={() => hover(rule.fixed ? "" : rule.key)}
               onPointerLeave={() => hover("")}
-              className={`items-center border-t border-line py-[5px] ${GRID} ${chosen ? "bg-paper" : ""}`}
+              className={`items-center border-t border-line py-[5px] max-[480px]:[&>*:nth-child(3)]:col-span-4 max-[480px]:[&>*:nth-child(4)]:col-start-4 ${GRID} ${chosen ? "bg-paper" : ""}`}
               title={rule.explanation + (rule.fixed ? ` ${rule.fixed}` : "")}
             >
               <Switch

@@ -1,5 +1,4 @@
 import { scaleLinear } from "d3-scale";
-import { useLayoutEffect, useState } from "react";
 
 import type { Schemas } from "@/api/client";
 import { count, dayOfNumber, money, month } from "@/charts/format";
@@ -9,6 +8,7 @@ import { ALL_LINES, monthOf, nameOf } from "@/stations/ledger/picked";
 import type { PickedLines, Step } from "@/stations/ledger/picked";
 import { texture, TextureDefs } from "@/stations/ledger/textures";
 import { useStudy } from "@/study/context";
+import { useWidth } from "@/ui/use-width";
 
 const ABOVE = 124;
 const BELOW = 58;
@@ -30,7 +30,7 @@ interface Props {
 /** Months, weeks or days on a thread: what counts above the line, what was set aside below. */
 export function Waterline({ page, unit, picked, onPick, step, onStep }: Props) {
   const { study } = useStudy();
-  const [box, width] = useWidth();
+  const [box, width] = useWidth<HTMLDivElement>(960);
   const steps = page.steps;
   if (!steps) return null;
   const shown = steps.step as Step;
@@ -64,7 +64,7 @@ export function Waterline({ page, unit, picked, onPick, step, onStep }: Props) {
   const act = (start: number, rule: string, label: string) =>
     pickable({ label, pressed: chosen(start, rule), onPick: () => pick(start, rule) });
   return (
-    <section className="card p-3 pb-1" ref={box} aria-label="The waterline">
+    <section className="card p-3 pb-1" aria-label="The waterline">
       <div className="-mb-1 flex items-center gap-3 text-12">
         <div role="group" aria-label="How long a bar is" className="ml-[64px] flex gap-3">
           {STEPS.map((each) => (
@@ -108,105 +108,116 @@ export function Waterline({ page, unit, picked, onPick, step, onStep }: Props) {
           </span>
         )}
       </div>
-      <PickPicture
-        width={width}
-        height={HEIGHT}
-        label={`${unit} by ${shown}, counted and set aside`}
-      >
-        <TextureDefs />
-        <Scale up={up} line={line} width={width} words={words} />
-        {[
-          ["set aside", line + AXIS + BELOW / 2],
-          [words(down.domain()[1] ?? 0), line + AXIS + BELOW + 4],
-        ].map(([text, y]) => (
-          <text
-            key={y}
-            x={LEFT - 8}
-            y={y}
-            textAnchor="end"
-            fontSize={11}
-            style={{ fill: "var(--color-quiet)" }}
-          >
-            {text}
-          </text>
-        ))}
-        <line
-          x1={LEFT}
-          x2={width - 12}
-          y1={line + AXIS + BELOW}
-          y2={line + AXIS + BELOW}
-          stroke="var(--color-line)"
-          strokeDasharray="2 3"
-        />
-        {steps.starts.map((start, place) => {
-          const x = LEFT + place * wide;
-          const value = counted[place] ?? 0;
-          const name = nameOf(shown, start);
-          const label = `${name}: ${words(value)} count`;
-          let y = line + AXIS;
-          return (
-            <g key={start}>
-              <g {...act(start, "counted", label)}>
-                <title>{label}</title>
-                <rect x={x} y={10} width={wide} height={ABOVE} fill="transparent" />
-                <rect
-                  x={x + gap}
-                  y={line - up(Math.max(0, value))}
-                  width={Math.max(0.8, wide - 2 * gap)}
-                  height={up(Math.max(0, value))}
-                  fill={chosen(start, "counted") ? "var(--color-ink)" : "var(--color-everyone)"}
+      <div ref={box} className="min-w-0">
+        <PickPicture
+          width={width}
+          height={HEIGHT}
+          viewBox={`0 0 ${width} ${HEIGHT}`}
+          preserveAspectRatio="xMinYMin meet"
+          className="block w-0 min-w-full"
+          label={`${unit} by ${shown}, counted and set aside`}
+        >
+          <TextureDefs />
+          <Scale up={up} line={line} width={width} words={words} />
+          {[
+            ["set aside", line + AXIS + BELOW / 2],
+            [words(down.domain()[1] ?? 0), line + AXIS + BELOW + 4],
+          ].map(([text, y]) => (
+            <text
+              key={y}
+              x={LEFT - 8}
+              y={y}
+              textAnchor="end"
+              fontSize={11}
+              style={{ fill: "var(--color-quiet)" }}
+            >
+              {text}
+            </text>
+          ))}
+          <line
+            x1={LEFT}
+            x2={width - 12}
+            y1={line + AXIS + BELOW}
+            y2={line + AXIS + BELOW}
+            stroke="var(--color-line)"
+            strokeDasharray="2 3"
+          />
+          {steps.starts.map((start, place) => {
+            const x = LEFT + place * wide;
+            const value = counted[place] ?? 0;
+            const name = nameOf(shown, start);
+            const label = `${name}: ${words(value)} count`;
+            let y = line + AXIS;
+            return (
+              <g key={start}>
+                <g {...act(start, "counted", label)}>
+                  <title>{label}</title>
+                  <rect x={x} y={10} width={wide} height={ABOVE} fill="transparent" />
+                  <rect
+                    x={x + gap}
+                    y={line - up(Math.max(0, value))}
+                    width={Math.max(0.8, wide - 2 * gap)}
+                    height={up(Math.max(0, value))}
+                    fill={chosen(start, "counted") ? "var(--color-ink)" : "var(--color-everyone)"}
+                  />
+                </g>
+                {tried && (
+                  <rect
+                    x={x + gap * 0.75}
+                    y={line - up(Math.max(0, tried[place] ?? 0))}
+                    width={Math.max(0.8, wide - 1.5 * gap)}
+                    height={up(Math.max(0, tried[place] ?? 0))}
+                    fill="none"
+                    stroke="var(--color-ink)"
+                    strokeDasharray="3 2"
+                    strokeWidth={wide > 8 ? 1 : 0.6}
+                    pointerEvents="none"
+                  />
+                )}
+                {page.rules.map((rule, number) => {
+                  const part = aside[number]?.[place] ?? 0;
+                  if (part === 0 && !(steps.aside_lines[number]?.[place] ?? 0)) return null;
+                  const tall = Math.max(2, down(Math.abs(part)));
+                  const top = y;
+                  y += tall;
+                  const on = chosen(start, rule.key);
+                  const said = `${name}, ${rule.name}: ${words(part)} set aside`;
+                  return (
+                    <g key={rule.key} {...act(start, rule.key, said)}>
+                      <title>{said}</title>
+                      <rect
+                        x={x + gap}
+                        y={top}
+                        width={Math.max(0.8, wide - 2 * gap)}
+                        height={tall}
+                        fill={texture(rule.key)}
+                        stroke={on ? "var(--color-ink)" : "var(--color-quiet)"}
+                        strokeWidth={on ? 2 : wide > 8 ? 0.6 : 0.2}
+                      />
+                    </g>
+                  );
+                })}
+                <Mark
+                  step={shown}
+                  start={start}
+                  first={place === 0}
+                  empty={(steps.counted_lines[place] ?? 0) === 0}
+                  x={x}
+                  wide={wide}
+                  y={line + AXIS / 2}
                 />
               </g>
-              {tried && (
-                <rect
-                  x={x + gap * 0.75}
-                  y={line - up(Math.max(0, tried[place] ?? 0))}
-                  width={Math.max(0.8, wide - 1.5 * gap)}
-                  height={up(Math.max(0, tried[place] ?? 0))}
-                  fill="none"
-                  stroke="var(--color-ink)"
-                  strokeDasharray="3 2"
-                  strokeWidth={wide > 8 ? 1 : 0.6}
-                  pointerEvents="none"
-                />
-              )}
-              {page.rules.map((rule, number) => {
-                const part = aside[number]?.[place] ?? 0;
-                if (part === 0 && !(steps.aside_lines[number]?.[place] ?? 0)) return null;
-                const tall = Math.max(2, down(Math.abs(part)));
-                const top = y;
-                y += tall;
-                const on = chosen(start, rule.key);
-                const said = `${name}, ${rule.name}: ${words(part)} set aside`;
-                return (
-                  <g key={rule.key} {...act(start, rule.key, said)}>
-                    <title>{said}</title>
-                    <rect
-                      x={x + gap}
-                      y={top}
-                      width={Math.max(0.8, wide - 2 * gap)}
-                      height={tall}
-                      fill={texture(rule.key)}
-                      stroke={on ? "var(--color-ink)" : "var(--color-quiet)"}
-                      strokeWidth={on ? 2 : wide > 8 ? 0.6 : 0.2}
-                    />
-                  </g>
-                );
-              })}
-              <Mark
-                step={shown}
-                start={start}
-                first={place === 0}
-                empty={(steps.counted_lines[place] ?? 0) === 0}
-                x={x}
-                wide={wide}
-                y={line + AXIS / 2}
-              />
-            </g>
-          );
-        })}
-        <line x1={LEFT} x2={width - 12} y1={line + 0.5} y2={line + 0.5} stroke="var(--color-ink)" />
-      </PickPicture>
+            );
+          })}
+          <line
+            x1={LEFT}
+            x2={width - 12}
+            y1={line + 0.5}
+            y2={line + 0.5}
+            stroke="var(--color-ink)"
+          />
+        </PickPicture>
+      </div>
       <p className="-mt-1 pb-1 text-11 text-quiet">
         {unit === "money" ? `Money, ${study.currency}` : "Lines"}. Below the line on a scale of its
         own, sizes without sign.
@@ -315,18 +326,4 @@ function covered(step: Step, start: number, wide: number): boolean {
     if (step === "day" ? isFirst(at) : yearTurns(step, step === "month" ? at + 3 : at)) return true;
   }
   return false;
-}
-
-function useWidth(): [(node: HTMLElement | null) => void, number] {
-  const [width, setWidth] = useState(960);
-  const [node, setNode] = useState<HTMLElement | null>(null);
-  useLayoutEffect(() => {
-    if (!node) return;
-    const observer = new ResizeObserver(
-      ([entry]) => entry && setWidth(Math.floor(entry.contentRect.width)),
-    );
-    observer.observe(node);
-    return () => observer.disconnect();
-  }, [node]);
-  return [setNode, width];
 }

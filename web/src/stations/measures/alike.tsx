@@ -51,7 +51,7 @@ export function AlikeMatrix({ page }: { page: Page }) {
   const found = alike.data;
   const order = ordered ? found.order : found.names.map((_, n) => n);
   return (
-    <div className="grid grid-cols-[minmax(0,1fr)_230px] items-start gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)_230px] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
       <section className="card overflow-auto p-3" aria-label="Alike">
         <div className="mb-2 flex flex-wrap items-center gap-4 text-12">
           <Choice on={ordered} yes="similar ones together" no="as listed" onChange={setOrdered} />

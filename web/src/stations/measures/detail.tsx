@@ -52,7 +52,7 @@ export function Detail({ thread, numbers, page, onChoose, onGo }: Props) {
         {thread.definition} {thread.note && <span className="text-quiet">({thread.note})</span>}
         {thread.formula && <OwnActions thread={thread} revision={page.own_revision} />}
       </p>
-      <div className="grid grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)_minmax(0,0.95fr)] gap-5">
+      <div className="grid grid-cols-[minmax(0,1.35fr)_minmax(0,1fr)_minmax(0,0.95fr)] narrow:grid-cols-[minmax(0,1fr)] gap-5">
         <div className="min-w-0">
           <Histogram thread={thread} numbers={numbers} found={found} />
           <Figures thread={thread} numbers={numbers} reliability={found.reliability} />

@@ -30,7 +30,7 @@ export function HeldOut({
           : `It does not fit: fitted on the log before ${dayOfNumber(check.split)}, it expected ${share(check.error)} visits over the months after, and ${share(check.worst)} in the worst of them. The model knows no seasons: use it to rank ${unit.many}, not to count visits.`}
         {!model.converged && " Its parameters lie at the edge of what can be told apart."}
       </p>
-      <div className="mt-2 grid grid-cols-[350px_1fr] gap-6">
+      <div className="mt-2 grid grid-cols-[350px_1fr] narrow:grid-cols-[minmax(0,1fr)] gap-6">
         <Picture
           viewBox={`-36 -4 ${W + 40} ${H + 24}`}
           className="w-full"

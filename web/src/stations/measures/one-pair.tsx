@@ -92,7 +92,7 @@ export function OnePair({ page, numbers, x, y, onPair, onAll }: Props) {
         <span className="flex-1" />
         <Button onClick={onAll}>See several at once</Button>
       </div>
-      <div className="grid grid-cols-[minmax(0,1fr)_190px] gap-4">
+      <div className="grid grid-cols-[minmax(0,1fr)_190px] narrow:grid-cols-[minmax(0,1fr)] gap-4">
         <Plot
           found={found}
           points={points.data}

@@ -99,13 +99,13 @@ function Editor({
       <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25" />
       <Dialog.Content
         aria-describedby={undefined}
-        className="card fixed top-1/2 left-1/2 z-50 grid max-h-[92vh] w-[760px] -translate-x-1/2 -translate-y-1/2 gap-3 overflow-auto p-5 shadow-xl"
+        className="card fixed top-1/2 left-1/2 z-50 grid max-h-[92vh] w-[760px] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 gap-3 overflow-auto p-5 shadow-xl"
       >
         <Dialog.Title className="text-14">
           {thread ? `Change ${thread.label}` : "A measure of your own"}
         </Dialog.Title>
         <form
-          className="grid grid-cols-[1fr_270px] gap-5"
+          className="grid grid-cols-[1fr_270px] gap-5 max-md:grid-cols-[minmax(0,1fr)]"
           onSubmit={(event) => {
             event.preventDefault();
             keep.mutate({ label, formula });

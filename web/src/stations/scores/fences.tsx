@@ -137,7 +137,7 @@ export function Fences(props: Props) {
                 y={(top + foot) / 2 + 4}
                 fontSize={11}
                 textAnchor="middle"
-                style={{ fill: "white" }}
+                style={{ fill: "var(--color-white)" }}
               >
                 {fence.number}
               </text>

@@ -149,7 +149,7 @@ export function Picked({
         y={ty + 13.5}
         fontSize={12}
         textAnchor="middle"
-        style={{ fill: "white" }}
+        style={{ fill: "var(--color-white)" }}
       >
         {words}
       </text>

@@ -143,7 +143,7 @@ function FieldAndLadder({
     );
   if (!page.ladder) return null;
   return (
-    <div className="grid grid-cols-[minmax(540px,1fr)_288px] items-start gap-3">
+    <div className="grid grid-cols-[minmax(540px,1fr)_288px] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
       <section className="card p-3" aria-label="Field">
         <Axes page={page} />
         <Field

@@ -44,7 +44,7 @@ export function MeasureChips({ page, onMeasures, onGaps }: Props) {
             <Popover.Content
               align="start"
               sideOffset={4}
-              className="card z-40 w-[340px] p-3 shadow-lg"
+              className="card z-40 w-[340px] max-w-[94vw] p-3 shadow-lg"
             >
               <MeasureMenu
                 measure={measure}

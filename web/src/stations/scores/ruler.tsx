@@ -190,7 +190,7 @@ function Told({ words, at: [x, y] }: { words: string; at: [number, number] }) {
   return (
     <g>
       <rect x={x - 24} y={y - 10} width={48} height={15} rx={3} fill="var(--color-ink)" />
-      <text x={x} y={y + 1} textAnchor="middle" style={{ fill: "white" }}>
+      <text x={x} y={y + 1} textAnchor="middle" style={{ fill: "var(--color-white)" }}>
         {words}
       </text>
     </g>

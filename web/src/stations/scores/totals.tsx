@@ -127,7 +127,13 @@ export function Totals({ page, lows, canMove, onMove, onLand }: Props) {
             <rect x={x - 7} y={0} width={14} height={H} fill="transparent" />
             <line x1={x} x2={x} y1={4} y2={H} stroke="var(--color-ink)" strokeWidth={1.6} />
             <rect x={x + 2} y={2} width={16} height={14} rx={4} fill="var(--color-ink)" />
-            <text x={x + 10} y={13} fontSize={11} textAnchor="middle" style={{ fill: "white" }}>
+            <text
+              x={x + 10}
+              y={13}
+              fontSize={11}
+              textAnchor="middle"
+              style={{ fill: "var(--color-white)" }}
+            >
               {n + 1}
             </text>
           </g>

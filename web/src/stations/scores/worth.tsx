@@ -68,7 +68,7 @@ export function Worth({ page }: { page: Page }) {
         {count(found.customers)} {unit.many} by their bands at {day(found.at)}, and what they did
         from {day(found.since)} to {day(found.to)}. Those who did not come back count as 0.
       </p>
-      <div className="grid grid-cols-[repeat(auto-fit,minmax(380px,1fr))] gap-4">
+      <div className="grid grid-cols-[repeat(auto-fit,minmax(min(380px,100%),1fr))] gap-4">
         <Chart
           title="Came back, share of the band"
           curves={found.curves}

@@ -143,7 +143,7 @@ function Picture({ page, look, colour, columns }: PictureProps) {
       </p>
     );
   return (
-    <div className="grid grid-cols-[minmax(0,1fr)_208px] gap-4">
+    <div className="grid grid-cols-[minmax(0,1fr)_208px] narrow:grid-cols-[minmax(0,1fr)] gap-4">
       <div className="min-w-0">
         {!plane || !cloud ? (
           <Waiting height={420} />
@@ -303,7 +303,7 @@ function Neighbourhood({ page, row, colour }: { page: Page; row: Row; colour: st
   if (error) return <Failed words={error.message} />;
   if (!plane || !cloud) return <Waiting height={420} />;
   return (
-    <div className="grid grid-cols-[minmax(0,1fr)_208px] gap-4">
+    <div className="grid grid-cols-[minmax(0,1fr)_208px] narrow:grid-cols-[minmax(0,1fr)] gap-4">
       <Plane grouping={page.id} plane={plane} cloud={cloud} centres={false} />
       <aside className="grid content-start gap-3">
         <Legend plane={plane} />

@@ -6,7 +6,7 @@ import { readColumns } from "@/charts/arrow";
 import { SHAPES } from "@/charts/dots";
 import { useLens } from "@/lens/context";
 import { HUES } from "@/marks/hues";
-import { hueOf } from "@/marks/segment-mark";
+import { hexOf } from "@/marks/segment-mark";
 import { useStudy } from "@/study/context";
 
 export type Plane = Schemas["PlanePage"];
@@ -89,7 +89,7 @@ export function shortLabel(axis: Plane["axes"][number]): string {
 /** The hue of a level: its segment's own, where the groups are in use and points say them. */
 export function hueOfLevel(plane: Plane, n: number): string {
   const own = plane.levels[n] === plane.names[n]?.name ? plane.names[n]?.mark : null;
-  return own === null || own === undefined ? (HUES[n % HUES.length] ?? "#18212b") : hueOf(own);
+  return own === null || own === undefined ? (HUES[n % HUES.length] ?? "#18212b") : hexOf(own);
 }
 
 /** How a point is painted: by level with a shape of its own, or on a ramp of one hue. */

@@ -114,7 +114,7 @@ export function Erase({ page }: { page: Schemas["CustomerPage"] }) {
       </AlertDialog.Trigger>
       <AlertDialog.Portal>
         <AlertDialog.Overlay className="fixed inset-0 z-50 bg-ink/30" />
-        <AlertDialog.Content className="card fixed top-1/3 left-1/2 z-50 w-[420px] -translate-x-1/2 p-5 shadow-lg">
+        <AlertDialog.Content className="card fixed top-1/3 left-1/2 z-50 w-[420px] max-w-[94vw] -translate-x-1/2 p-5 shadow-lg">
           <AlertDialog.Title className="text-16 font-semibold">
             Erase {page.name} permanently?
           </AlertDialog.Title>

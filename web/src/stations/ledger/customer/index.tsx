@@ -60,7 +60,7 @@ export function Customer() {
         <Back />
       </PageHeader>
       <StatusBanner status={measures.data.status} />
-      <div className="grid grid-cols-[1fr_280px] items-start gap-3">
+      <div className="grid grid-cols-[1fr_280px] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
         <div className="grid min-w-0 gap-3">
           {picked && (
             <section className="card p-3" aria-label="Why" aria-live="polite">

@@ -42,7 +42,7 @@ export function First() {
     <Stale status={page.status}>
       <section className="card" aria-label={`First ${unit.many} by ${by.label}`}>
         <div className="flex items-center justify-between gap-3 border-b border-line px-3 py-1.5">
-          <span className="flex items-center gap-2 text-12 text-quiet">
+          <span className="flex flex-wrap items-center gap-2 text-12 text-quiet">
             By
             <Select
               look="word"

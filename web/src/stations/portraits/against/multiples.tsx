@@ -77,7 +77,7 @@ export function Multiples() {
         </div>
         <div
           ref={frame}
-          className="grid grid-cols-[repeat(auto-fill,minmax(200px,1fr))] gap-x-5 gap-y-4"
+          className="grid grid-cols-[repeat(auto-fill,minmax(min(200px,100%),1fr))] gap-x-5 gap-y-4"
         >
           {panels.map((panel) => (
             <Small key={panel.number} page={page} panel={panel} x={x} y={y} />

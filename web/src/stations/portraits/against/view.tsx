@@ -9,7 +9,7 @@ import { Choice } from "@/ui/choice";
 export function AgainstChoices() {
   const { kind, put } = useAgainstAddress();
   return (
-    <div className="flex items-center gap-2 text-12">
+    <div className="flex flex-wrap items-center gap-2 text-12">
       <AgainstChoice />
       <Choice
         label="What the segments are set against"

@@ -9,7 +9,7 @@ import { unit } from "@/study/unit";
 type Segment = Page["segments"][number];
 type Thread = Segment["threads"][number];
 
-const PAPER = "card mx-auto w-full max-w-[720px] scroll-mt-2 px-10 py-8";
+const PAPER = "card mx-auto w-full max-w-[720px] scroll-mt-2 px-10 py-8 narrow:px-4 narrow:py-5";
 
 /** The cover: what the book is about, all segments at a glance, how they were found. */
 export function Cover({ page }: { page: Page }) {
@@ -94,7 +94,7 @@ export function SegmentPage({ page, segment }: { page: Page; segment: Segment })
       </header>
       {lead && <BookPart page={page} part={lead} lead />}
       {segment.threads.length > 0 && <Threads threads={segment.threads} />}
-      <div className="grid grid-cols-[repeat(auto-fit,minmax(270px,1fr))] gap-x-8">
+      <div className="grid grid-cols-[repeat(auto-fit,minmax(min(270px,100%),1fr))] gap-x-8">
         {others.map((part) => (
           <BookPart key={part.key} page={page} part={part} />
         ))}

@@ -109,7 +109,7 @@ function Changed(props: {
         <span
           role="button"
           tabIndex={0}
-          className="cursor-pointer rounded-sm bg-[#fdf0cf] box-decoration-clone hover:bg-[#fae5b0]"
+          className="cursor-pointer rounded-sm bg-noted box-decoration-clone hover:brightness-95"
           onKeyDown={(event) => {
             if (event.key !== "Enter" && event.key !== " ") return;
             event.preventDefault();
@@ -124,7 +124,7 @@ function Changed(props: {
           aria-label="Changed since it was written"
           align="start"
           sideOffset={6}
-          className="card z-40 w-[340px] p-3 text-12 shadow-lg"
+          className="card z-40 w-[340px] max-w-[94vw] p-3 text-12 shadow-lg"
         >
           <p className="text-13 font-semibold">Changed since it was written</p>
           <ul className="mt-1">

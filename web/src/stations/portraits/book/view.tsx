@@ -47,7 +47,7 @@ export function BookView() {
   const page = book.data;
   return (
     <Stale status={page.status}>
-      <div className="grid grid-cols-[224px_minmax(0,1fr)] items-start gap-3">
+      <div className="grid grid-cols-[224px_minmax(0,1fr)] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
         <Contents page={page} />
         <div className="grid gap-3">
           <State page={page} />

@@ -12,7 +12,7 @@ import { Failed, Waiting } from "@/ui/status";
 export function OffersChoices() {
   const { shade, put } = useOffersAddress();
   return (
-    <div className="flex items-center gap-2 text-12 text-quiet">
+    <div className="flex flex-wrap items-center gap-2 text-12 text-quiet">
       <AgainstChoice />
       shade
       <Choice
@@ -41,7 +41,7 @@ export function OffersView() {
     );
   return (
     <Stale status={page.status}>
-      <div className="grid grid-cols-[minmax(0,1fr)_minmax(220px,270px)] items-start gap-3">
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(220px,270px)] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
         <OffersTable page={page} />
         <Preferred page={page} />
       </div>

@@ -99,13 +99,13 @@ function Places({ page }: { page: Page }) {
   );
   if (shapes.size === 0)
     return (
-      <div className="grid grid-cols-[minmax(0,3fr)_minmax(280px,2fr)] items-start gap-3">
+      <div className="grid grid-cols-[minmax(0,3fr)_minmax(280px,2fr)] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
         <PlacesTable page={page} alone />
         <BesideItsLike page={page} place={place} />
       </div>
     );
   return (
-    <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] items-start gap-3">
+    <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
       <PlacesMap page={page} shapes={shapes} />
       <div className="grid gap-3">
         <PlacesTable page={page} alone={false} />

@@ -47,7 +47,7 @@ export function RuleChoices() {
       [key, byLens && key === "shaping" ? "what the lens asks about" : words] as const,
   );
   return (
-    <div className="flex items-center gap-2 text-12 text-quiet">
+    <div className="flex flex-wrap items-center gap-2 text-12 text-quiet">
       <AgainstChoice />
       questions in a row
       <Choice
@@ -96,7 +96,7 @@ export function Rules() {
     );
   return (
     <Stale status={page.status}>
-      <div className="grid grid-cols-[minmax(0,1fr)_minmax(240px,280px)] items-start gap-3">
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(240px,280px)] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
         <section className="card p-3" aria-label="Questions">
           <div className="flex items-start justify-between gap-3">
             <p>{sentence(page)}</p>

@@ -20,7 +20,7 @@ import { unit } from "@/study/unit";
 export function SpreadChoices() {
   const { form, scale, put } = useSpreadAddress();
   return (
-    <div className="flex items-center gap-2 text-12">
+    <div className="flex flex-wrap items-center gap-2 text-12">
       <AgainstChoice />
       <Choice
         label="How the spread is drawn"
@@ -98,7 +98,7 @@ export function SpreadView() {
               }
             />
           ) : (
-            <div className="grid grid-cols-[repeat(auto-fill,minmax(286px,1fr))] gap-x-6 gap-y-4">
+            <div className="grid grid-cols-[repeat(auto-fill,minmax(min(286px,100%),1fr))] gap-x-6 gap-y-4">
               {page.panels.map((panel) => (
                 <SpreadPanel key={panel.name} page={page} panel={panel} scale={at.scale} />
               ))}

@@ -24,7 +24,7 @@ export function SegmentCards({ page, segment, onChange }: Props) {
   const places = rows.map((row) => page.numeric.indexOf(row));
   return (
     <div
-      className={`grid gap-3 ${page.curve ? "grid-cols-[1.3fr_1fr_1fr_1.1fr]" : "grid-cols-[1.3fr_1fr_1fr]"}`}
+      className={`grid gap-3 narrow:grid-cols-[repeat(auto-fit,minmax(min(240px,100%),1fr))] ${page.curve ? "grid-cols-[1.3fr_1fr_1fr_1.1fr]" : "grid-cols-[1.3fr_1fr_1fr]"}`}
     >
       <Naming key={segment.id} segment={segment} onChange={onChange} />
       <section className="card p-3">

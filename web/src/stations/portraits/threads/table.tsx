@@ -83,7 +83,7 @@ export function ThreadsTable(props: {
   );
   return (
     <section className="card" aria-label="Portraits by separation">
-      <div className="flex items-start justify-between gap-3 border-b border-line px-3 py-1.5">
+      <div className="flex flex-wrap items-start justify-between gap-3 border-b border-line px-3 py-1.5">
         <Choices page={page} />
         <span className="flex shrink-0 gap-1.5">
           <PickRows options={page.rows} shown={shown.map((row) => row.name)} onToggle={toggle} />

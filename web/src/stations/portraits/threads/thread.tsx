@@ -49,7 +49,14 @@ export function Thread(props: Props) {
     .map((_, index) => index)
     .sort((a, b) => Number(a + 1 === chosen) - Number(b + 1 === chosen));
   return (
-    <Picture width={width} height={foot + 2} label={label} className="block">
+    <Picture
+      width={width}
+      height={foot + 2}
+      viewBox={`0 0 ${width} ${foot + 2}`}
+      preserveAspectRatio="xMinYMid meet"
+      label={label}
+      className="block w-0 min-w-full"
+    >
       <line
         x1={MARK / 2}
         x2={width - MARK / 2}
