@@ -80,6 +80,8 @@ function useTitle({ study, stations }: Schemas["Trail"]) {
 }
 
 const LATE_AFTER = 400;
+/** Pages on which the lens has no place of its own: see the dock. */
+const OVER_THE_PAGE = "(width < 1200px)";
 
 /** Whether figures on the screen are known to be of before, and the answer takes its time. */
 function useLate(study: number): boolean {
@@ -115,10 +117,22 @@ function Coverage({ window }: { window: Schemas["Trail"]["window"] }) {
   );
 }
 
+/** Whether the lens is folded: at first, and whenever the page narrows, where it would lie over it. */
+function useFolded() {
+  const [folded, setFolded] = useState(() => matchMedia(OVER_THE_PAGE).matches);
+  useEffect(() => {
+    const over = matchMedia(OVER_THE_PAGE);
+    const follow = () => setFolded(over.matches);
+    over.addEventListener("change", follow);
+    return () => over.removeEventListener("change", follow);
+  }, []);
+  return [folded, setFolded] as const;
+}
+
 function Inside({ trail }: { trail: Schemas["Trail"] }) {
   const navigate = useNavigate();
   const [, put] = useAddress(SHARED);
-  const [folded, setFolded] = useState(globalThis.innerWidth < 1200);
+  const [folded, setFolded] = useFolded();
   const [keys, setKeys] = useState(false);
   const [keeping, setKeeping] = useState(false);
   const pulse = usePulse(trail.study.id);
