@@ -37,7 +37,10 @@ class RecipeAndString(GroupCase):
         string.get_by_role("button", name="3 groups: silhouette").focus()
         page.keyboard.press("ArrowDown")
         page.get_by_role("button", name="Adopt these 4 groups").wait_for()
-        string.get_by_role("button", name=re.compile("^Group 2 of 3")).click()
+        told = max(row["rays"][1], key=lambda ray: abs(ray["by"]))
+        words = re.escape(f"{told['label']} {told['level']}".strip())
+        ring = string.get_by_role("button", name=re.compile("^Group 2 of 3"))
+        ring.and_(string.get_by_role("button", name=re.compile(f"Stands out by {words} "))).click()
         lines = page.get_by_role("region", name="The 3 groups in a line each")
         found = profile["groups"][1]
         line = lines.locator("tbody tr").nth(1).inner_text()

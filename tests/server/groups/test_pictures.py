@@ -148,6 +148,22 @@ class Recipes(GroupCase):
         self.assertEqual(lens["lens"]["money"], profile["groups"][1]["money"])
         self.assertTrue(all(1 <= len(g["traits"]) <= 3 for g in profile["groups"]))
         self.assertAlmostEqual(sum(g["error_share"] for g in profile["groups"]), 1.0)
+        # A ring's rays say of categories what its line says; of numbers, which way they stand.
+        columns = [ray["name"] for ray in row["rays"][0]]
+        picked = [n["name"] for n in page["recipe"]["numeric"] if n["picked"]]
+        self.assertEqual(sorted(columns[: len(picked)]), sorted(picked))
+        told = 0
+        for group, rays in zip(profile["groups"], row["rays"], strict=True):
+            by_name = {ray["name"]: ray for ray in rays}
+            for trait in group["traits"]:
+                ray = by_name[trait["name"]]
+                self.assertEqual(ray["level"], trait["level"])
+                if trait["unit"] == "share" and trait["level"]:
+                    self.assertAlmostEqual(ray["by"], trait["strength"])
+                    told += 1
+                elif abs(ray["by"]) > 0.5:
+                    self.assertGreater(ray["by"] * trait["strength"], 0)
+        self.assertGreater(told, 0)
 
     def test_the_balance_tells_what_it_would_change(self):
         self.send(

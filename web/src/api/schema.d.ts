@@ -3608,7 +3608,8 @@ export interface components {
          *     anew for ``stability``; ``moved``: share that changed group to be with its nearest centre;
          *     ``refusal``: why it cannot be adopted; ``equals``: the column that alone would group largely
          *     alike, in words; ``same_again``: the share that would stand in the same group had the year
-         *     happened again, null where that is not known; ``field``: what a lens calls its groups.
+         *     happened again, null where that is not known; ``field``: what a lens calls its groups;
+         *     ``rays``: of each group by column, empty where it was grouped before they were told.
          */
         CandidateRow: {
             /** Id */
@@ -3657,6 +3658,8 @@ export interface components {
             same_again: number | null;
             /** Threads */
             threads: components["schemas"]["Strand"][];
+            /** Rays */
+            rays: components["schemas"]["Ray"][][];
         };
         /** CardBody */
         CardBody: {
@@ -7786,6 +7789,21 @@ export interface components {
              * @default null
              */
             rest?: number | null;
+        };
+        /**
+         * Ray
+         * @description How far a group stands from everyone in a column, in standard deviations; ``level``: of a
+         *     category the one that tells most, in words.
+         */
+        Ray: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Level */
+            level: string;
+            /** By */
+            by: number;
         };
         /**
          * ReadCampaign

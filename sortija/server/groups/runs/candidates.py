@@ -12,6 +12,7 @@ from sortija.core.groups.validity import CRITERIA, Criterion
 from sortija.core.labels import heading
 from sortija.core.measures.catalogue import MEASURES
 from sortija.server.groups.models import Grouping
+from sortija.server.ledger.customers.traits import words_of_values
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.columns import read_column
 from sortija.server.studies.process_cache import remembered
@@ -25,6 +26,16 @@ class Strand(BaseModel):
     above: int
     below: int
     customers: int
+
+
+class Ray(BaseModel):
+    """How far a group stands from everyone in a column, in standard deviations; ``level``: of a
+    category the one that tells most, in words."""
+
+    name: str
+    label: str
+    level: str
+    by: float
 
 
 class CriterionBody(BaseModel):
@@ -57,7 +68,8 @@ class CandidateRow(BaseModel):
     anew for ``stability``; ``moved``: share that changed group to be with its nearest centre;
     ``refusal``: why it cannot be adopted; ``equals``: the column that alone would group largely
     alike, in words; ``same_again``: the share that would stand in the same group had the year
-    happened again, null where that is not known; ``field``: what a lens calls its groups.
+    happened again, null where that is not known; ``field``: what a lens calls its groups;
+    ``rays``: of each group by column, empty where it was grouped before they were told.
     """
 
     id: int
@@ -82,17 +94,38 @@ class CandidateRow(BaseModel):
     starred: bool
     same_again: float | None
     threads: list[Strand]
+    rays: list[list[Ray]]
+
+
+def _label(name: str) -> str:
+    if name in MEASURES:
+        return MEASURES[name].label
+    return heading(name.removeprefix("trait:").replace("_", " "))
+
+
+def _rays(grouping: Grouping, words: dict[str, dict[str, str]]) -> list[list[Ray]]:
+    """``words``: of a category's levels, by its name."""
+    return [
+        [
+            Ray(
+                name=name,
+                label=_label(name),
+                level=words.get(name, {}).get(level, level),
+                by=by,
+            )
+            for name, level, by in group
+        ]
+        for group in grouping.outcome.deviations
+    ]
 
 
 def _equals(told: tuple[str, float] | None) -> str:
     if told is None:
         return ""
     name, share = told
-    label = name.removeprefix("trait:").replace("_", " ")
-    label = MEASURES[label].label if label in MEASURES else heading(label)
     return (
-        f"These groups are largely {label}: by it alone {share:.0%} of the customers would stand "
-        "in the same group."
+        f"These groups are largely {_label(name)}: by it alone {share:.0%} of the customers would "
+        "stand in the same group."
     )
 
 
@@ -111,13 +144,17 @@ def _threads(key: Keyed[tuple[Grouping, Grouping]]) -> list[Strand]:
 
 def candidate_rows(groupings: list[Grouping]) -> list[CandidateRow]:
     base = groupings[0].outcome.cost if groupings else 1.0
+    traits = {name for grouping in groupings for name in grouping.recipe["categories"]}
+    words = {name: words_of_values(groupings[0].study, name) for name in sorted(traits)}
     return [
-        _row(grouping, groupings[place + 1] if place + 1 < len(groupings) else None, base)
+        _row(grouping, groupings[place + 1] if place + 1 < len(groupings) else None, base, words)
         for place, grouping in enumerate(groupings)
     ]
 
 
-def _row(grouping: Grouping, following: Grouping | None, base: float) -> CandidateRow:
+def _row(
+    grouping: Grouping, following: Grouping | None, base: float, words: dict[str, dict[str, str]]
+) -> CandidateRow:
     result = grouping.outcome
     joined = following is not None and following.k == grouping.k + 1
     return CandidateRow(
@@ -133,4 +170,5 @@ def _row(grouping: Grouping, following: Grouping | None, base: float) -> Candida
         threads=_threads(
             Keyed((grouping.labels.token, following.labels.token), (grouping, following))
         ) if following is not None and joined else [],
+        rays=_rays(grouping, words),
     )  # fmt: skip

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import BaseModel, model_validator
 
 from sortija.core.groups.cautions import equals_column
+from sortija.core.groups.deviations import deviations_of
 from sortija.core.groups.grouping import refusal
 from sortija.core.groups.recipe import Prepared, Recipe
 from sortija.core.groups.stability import OPENED, SWEPT
@@ -29,7 +30,8 @@ class GroupingResult(BaseModel):
     would group largely alike, and how far; ``valley``: depth between neighbours; ``verdict``: how
     its run stands against null models (``core.groups.verdict``); empty until that is known;
     ``same_again``: the share of customers who would stand in the same group had the year happened
-    again, with its interval.
+    again, with its interval; ``deviations``: of each group by column: name, level (of a category)
+    and deviation (``core.groups.deviations``), empty where it was grouped before they were told.
     """
 
     counts: list[int]
@@ -53,6 +55,7 @@ class GroupingResult(BaseModel):
     gap_error: float | None = None
     verdict: dict[str, Any] = {}
     same_again: tuple[float, float, float] | None = None
+    deviations: list[list[tuple[str, str, float]]] = []
 
     @model_validator(mode="before")
     @classmethod
@@ -79,6 +82,10 @@ class GroupingResult(BaseModel):
             refusal=refusal(fit, recipe),
             valley=_plain([candidate.valley])[0],
             equals=equals_column(rows, fit.labels, candidate.k) if candidate.k > 1 else None,
+            deviations=[
+                [(each.name, each.level, each.by) for each in told]
+                for told in deviations_of(rows, fit.labels, candidate.k)
+            ],
         )  # fmt: skip
 
     @property

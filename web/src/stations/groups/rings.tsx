@@ -1,5 +1,6 @@
 import { count, percent } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
+import { carriedOf, Fan, standsOut } from "@/stations/groups/fan";
 import type { Ring } from "@/stations/groups/layout";
 import type { Row } from "@/stations/groups/queries";
 import { unit } from "@/study/unit";
@@ -33,7 +34,8 @@ export function Threads({ row, next, left, from, to, y, below, onThread }: Threa
         const middle = (y1 + y2) / 2;
         const [x1, x2] = [left + one.x, left + other.x];
         const path = `M${x1} ${y1}C${x1} ${middle} ${x2} ${middle} ${x2} ${y2}`;
-        const words = `${count(customers)} ${unit.many}, ${percent(customers, total)}, stay together from group ${a + 1} of ${row.k} to group ${b + 1} of ${next.k}`;
+        const carried = carriedOf(row.rays[a], next.rays[b]);
+        const words = `${count(customers)} ${unit.many}, ${percent(customers, total)}, stay together from group ${a + 1} of ${row.k} to group ${b + 1} of ${next.k}${carried?.words ?? ""}`;
         return (
           <g
             key={`${a}-${b}`}
@@ -42,13 +44,21 @@ export function Threads({ row, next, left, from, to, y, below, onThread }: Threa
           >
             <title>{words}</title>
             <path d={path} stroke="transparent" strokeWidth={Math.max(7, share * 22)} />
-            <path d={path} strokeWidth={Math.max(0.8, share * 22)} opacity={0.75} />
+            <path
+              d={path}
+              stroke={carried?.colour}
+              strokeWidth={Math.max(0.8, share * 22)}
+              opacity={carried ? 0.38 : 0.75}
+            />
           </g>
         );
       })}
     </g>
   );
 }
+
+/** Where a ring ends at its right. */
+const beyond = (ring: Ring | undefined) => (ring ? ring.x + ring.r : 0);
 
 interface RingsProps {
   row: Row;
@@ -78,6 +88,8 @@ export function Dissolves() {
 /** The groups of one k: size = customers, closed part = how often it comes back. */
 export function Rings({ row, rings, left, y, onOpen }: RingsProps) {
   const total = row.counts.reduce((a, b) => a + b, 0);
+  const gaps = rings.slice(1).map((ring, n) => ring.x - ring.r - beyond(rings[n]));
+  const room = Math.min(24, ...gaps);
   return (
     <g>
       {rings.map((ring) => {
@@ -86,7 +98,7 @@ export function Rings({ row, rings, left, y, onOpen }: RingsProps) {
         const around = 2 * Math.PI * ring.r;
         const dissolves = stability <= DISSOLVES;
         const x = left + ring.x;
-        const words = `Group ${ring.group + 1} of ${row.k}: ${count(size)} ${unit.many}, comes back in ${(100 * stability).toFixed(0)}% of ${row.resampled} resamplings${dissolves ? ": it dissolves" : ""}`;
+        const words = `Group ${ring.group + 1} of ${row.k}: ${count(size)} ${unit.many}, comes back in ${(100 * stability).toFixed(0)}% of ${row.resampled} resamplings${dissolves ? ": it dissolves" : ""}${standsOut(row.rays[ring.group])}`;
         return (
           <g key={ring.group} {...pickable({ label: words, onPick: () => onOpen(ring.group) })}>
             <title>{words}</title>
@@ -109,6 +121,7 @@ export function Rings({ row, rings, left, y, onOpen }: RingsProps) {
               strokeDasharray={`${stability * around} ${around}`}
               transform={`rotate(-90 ${x} ${y})`}
             />
+            <Fan rays={row.rays[ring.group] ?? []} x={x} y={y} r={ring.r} room={room} />
             <text x={x} y={y + 4} fontSize={11} textAnchor="middle">
               {((100 * size) / total).toFixed(0)}
             </text>

@@ -5,6 +5,7 @@ import type { Schemas } from "@/api/client";
 import { figure, fixed } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
+import { Directions } from "@/stations/groups/fan";
 import { layout } from "@/stations/groups/layout";
 import type { Row } from "@/stations/groups/queries";
 import { Dissolves, Rings, Threads } from "@/stations/groups/rings";
@@ -204,11 +205,13 @@ export function StringOfK(props: Props) {
           />
         ))}
       </PickPicture>
+      <Directions rows={candidates} />
       <div className="mt-1 flex items-baseline justify-between gap-4">
         <p className="text-11 text-quiet">
           In the ring: % of {unit.many}. Its closed part: how often the group comes back when{" "}
-          {unit.many} are drawn anew; hatched: it dissolves. Cost is ringed where it bends. A ring
-          opens, a thread picks those who stay.
+          {unit.many} are drawn anew; hatched: it dissolves. Cost is ringed where it bends. Rays:
+          what sets it apart most. A thread is coloured by what those who go on have more or less
+          of. A ring opens, a thread picks those who stay.
         </p>
         <button
           type="button"
