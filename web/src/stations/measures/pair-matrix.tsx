@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
+import { placeOf } from "@/charts/axis";
 import { count, fixed, inUnit } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
@@ -86,7 +87,7 @@ export function PairMatrix({ page, numbers, names, onNames, onPair }: Props) {
       ) : names.length < 2 ? (
         <p className="p-4 text-quiet">Add a measure: a pair takes two.</p>
       ) : matrix.data ? (
-        <Field found={matrix.data} onPair={onPair} />
+        <Field found={matrix.data} numbers={numbers} onPair={onPair} />
       ) : (
         <Waiting />
       )}
@@ -96,9 +97,11 @@ export function PairMatrix({ page, numbers, names, onNames, onPair }: Props) {
 
 function Field({
   found,
+  numbers,
   onPair,
 }: {
   found: Schemas["MatrixPage"];
+  numbers: Thread[];
   onPair: (x: string, y: string) => void;
 }) {
   const { study } = useStudy();
@@ -136,9 +139,15 @@ function Field({
                 return (
                   <g key={column} transform={`translate(${x0} ${y0})`}>
                     {i === j ? (
-                      <Own found={found} place={i} size={size} tall={tall} />
+                      <Own
+                        found={found}
+                        place={i}
+                        thread={numbers.find((thread) => thread.name === row)}
+                        size={size}
+                        tall={tall}
+                      />
                     ) : i < j ? (
-                      <Strength value={found.r[i]?.[j] ?? null} size={size} tall={tall} />
+                      <Bracket value={found.r[i]?.[j] ?? null} size={size} tall={tall} />
                     ) : (
                       <Small
                         xs={places[j] ?? []}
@@ -176,7 +185,9 @@ function Field({
       </PickPicture>
       <p className="text-11 text-quiet">
         The same {count(found.numbers.length)} of {count(found.customers)} {unit.many} in each, a
-        seeded sample; r is Pearson’s, of everyone with both.{" "}
+        seeded sample. On its own thread each measure shows its middle half and median. A bracket
+        closes as two say the same: violet, they rise together; ochre, one rises as the other falls;
+        r is Pearson’s, of everyone with both.{" "}
         {axes.some((axis) => axis.log) && "Some axes are log scales. "}
         Pick a picture to see the pair whole.
       </p>
@@ -184,39 +195,53 @@ function Field({
   );
 }
 
-function Own({
-  found,
-  place,
-  size,
-  tall,
-}: {
+interface OwnProps {
   found: Schemas["MatrixPage"];
   place: number;
+  thread: Thread | undefined;
   size: number;
   tall: number;
-}) {
+}
+
+/** A measure on its own: how it is spread, hanging on its thread with the middle half thickened. */
+function Own({ found, place, thread, size, tall }: OwnProps) {
   const shape = found.shapes[place] ?? [];
+  const axis = found.axes[place];
+  const figures = thread?.numbers?.figures;
+  const line = tall - 12;
   const most = Math.max(1, ...shape);
   const step = size / Math.max(1, shape.length);
+  const points = shape.map(
+    (value, n) =>
+      `L${((n + 0.5) * step).toFixed(1)} ${(line - 3 - (value / most) * (line - 24)).toFixed(1)}`,
+  );
+  const at = (value: number | null | undefined) =>
+    axis && value !== null && value !== undefined ? size * placeOf(value, axis) : null;
+  const [low, middle, high] = [figures?.quartile_1, figures?.median, figures?.quartile_3].map(at);
   return (
     <>
-      <rect width={size} height={tall} fill="var(--color-paper)" />
-      {shape.map((value, n) => {
-        const h = (value / most) * (tall - 24);
-        return (
-          <rect
-            key={n}
-            x={n * step}
-            y={tall - h}
-            width={Math.max(0.5, step - 0.7)}
-            height={h}
-            fill="var(--color-everyone)"
-          />
-        );
-      })}
-      <text x={6} y={14} fontSize={12} fontWeight={600}>
+      <path
+        d={`M0 ${line - 3}${points.join("")}L${size} ${line - 3}Z`}
+        fill="var(--color-everyone)"
+        opacity={0.8}
+      />
+      <line x2={size} y1={line} y2={line} stroke="var(--color-line)" strokeWidth={1.5} />
+      {typeof low === "number" && typeof high === "number" && (
+        <line x1={low} x2={high} y1={line} y2={line} stroke="var(--color-quiet)" strokeWidth={5} />
+      )}
+      {typeof middle === "number" && (
+        <line
+          x1={middle}
+          x2={middle}
+          y1={line - 6}
+          y2={line + 6}
+          stroke="var(--color-ink)"
+          strokeWidth={2.5}
+        />
+      )}
+      <text x={2} y={12} fontSize={12} fontWeight={600}>
         {found.labels[place]}
-        {found.axes[place]?.log && (
+        {axis?.log && (
           <tspan fontSize={11} fontWeight={400} className="fill-quiet">
             {" "}
             log
@@ -227,25 +252,47 @@ function Own({
   );
 }
 
-function Strength({ value, size, tall }: { value: number | null; size: number; tall: number }) {
+const JAW = 6;
+
+/** How alike two measures are: a bracket that closes as they come to say the same. */
+function Bracket({ value, size, tall }: { value: number | null; size: number; tall: number }) {
+  const middle = size / 2;
   if (value === null)
     return (
-      <text x={size / 2} y={tall / 2} textAnchor="middle" fontSize={12} className="fill-quiet">
-        –
+      <text x={middle} y={tall / 2} textAnchor="middle" fontSize={11} className="fill-quiet">
+        too little in common
       </text>
     );
-  const text = fixed(value);
+  const strength = Math.abs(value);
+  const high = Math.min(26, tall / 2 - 14);
+  const y = tall / 2 - 8;
+  const away = JAW + 1 + (1 - strength) * (middle - JAW - 8);
+  const colour = value < 0 ? "var(--color-below)" : "var(--color-above)";
+  const jaw = (way: 1 | -1) => {
+    const x = middle + way * away;
+    const inner = x - way * JAW;
+    return `M${inner} ${y - high / 2}H${x}V${y + high / 2}H${inner}`;
+  };
   return (
-    <text
-      x={size / 2}
-      y={tall / 2 + 5}
-      textAnchor="middle"
-      fontSize={11 + Math.abs(value) * 10}
-      fontWeight={Math.abs(value) > 0.5 ? 600 : 400}
-      fill={Math.abs(value) < 0.1 ? "var(--color-quiet)" : "var(--color-ink)"}
-    >
-      r {text}
-    </text>
+    <g>
+      <line
+        x1={middle - away}
+        x2={middle + away}
+        y1={y}
+        y2={y}
+        stroke="var(--color-line)"
+        strokeDasharray="2 3"
+      />
+      <path
+        d={`${jaw(-1)}${jaw(1)}`}
+        fill="none"
+        stroke={colour}
+        strokeWidth={strength >= 0.1 ? 2.5 : 1.2}
+      />
+      <text x={middle} y={y + high / 2 + 16} textAnchor="middle" fontSize={11}>
+        {value < 0 ? "▾" : "▴"} r {fixed(value)}
+      </text>
+    </g>
   );
 }
 
