@@ -60,3 +60,12 @@ export function tint(hex: string, strength: number): string {
   const part = (place: number) => Math.round(255 - (255 - at(hex, place)) * strength);
   return [0, 1, 2].map((place) => part(place).toString(16).padStart(2, "0")).join("");
 }
+
+/** A cell of a number as it is, read as it is written on the screen. */
+export function told(
+  value: number | null | undefined,
+  words: string,
+  form: GridCell["form"] = "number",
+): GridCell {
+  return { value: value ?? null, form, words: value === null || value === undefined ? "–" : words };
+}

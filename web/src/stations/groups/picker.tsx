@@ -3,7 +3,7 @@ import { Popover } from "radix-ui";
 import { count } from "@/charts/format";
 import type { Change, Recipe } from "@/stations/groups/queries";
 import { TinyShares, TinyThread } from "@/stations/groups/tiny";
-import { preparation } from "@/stations/measures/thread-row";
+import { preparation } from "@/stations/measures/preparation";
 import { FindList } from "@/ui/find-list";
 
 interface Props {

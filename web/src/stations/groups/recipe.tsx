@@ -7,7 +7,7 @@ import { Picker } from "@/stations/groups/picker";
 import { draftOf } from "@/stations/groups/queries";
 import type { Change, Draft, Recipe as Body } from "@/stations/groups/queries";
 import { TinyShares, TinyThread } from "@/stations/groups/tiny";
-import { preparation } from "@/stations/measures/thread-row";
+import { preparation } from "@/stations/measures/preparation";
 import { useStudy } from "@/study/context";
 import { Button } from "@/ui/button";
 import { Select } from "@/ui/select";

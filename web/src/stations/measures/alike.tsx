@@ -12,6 +12,8 @@ import { useRows } from "@/stations/measures/use-rows";
 import { useStudy } from "@/study/context";
 import { Failed, Waiting } from "@/ui/status";
 import { Checkbox } from "@/ui/input";
+import { alikeGrid } from "@/stations/measures/grids";
+import { TableBehind } from "@/study/table-behind";
 import { PAIRED } from "@/stations/measures/paired";
 import { useAddress } from "@/study/address";
 import { unit } from "@/study/unit";
@@ -62,6 +64,7 @@ export function AlikeMatrix({ page }: { page: Page }) {
           </label>
         </div>
         <Field found={found} order={order} />
+        <TableBehind name="alike" grid={() => alikeGrid(found, KINDS)} />
         <p className="mt-2 text-11 text-quiet">
           {found.exact
             ? `All ${count(found.customers)} ${unit.many} of the table`

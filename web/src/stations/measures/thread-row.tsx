@@ -3,6 +3,7 @@ import { valueAt } from "@/charts/axis";
 import { count, figure, fixed, inUnit, unitWords } from "@/charts/format";
 import { ThreadShape } from "@/charts/thread";
 import { useLens } from "@/lens/context";
+import { preparation } from "@/stations/measures/preparation";
 import { Detail } from "@/stations/measures/detail";
 import { Role } from "@/stations/measures/role";
 import { COLUMNS } from "@/stations/measures/row";
@@ -173,24 +174,4 @@ function Counts({ thread, numbers }: { thread: Thread; numbers: Schemas["Numbers
       )}
     </span>
   );
-}
-
-const SCALES: Record<string, string> = {
-  z: "z-score",
-  range: "0 to 1",
-  robust: "by quartiles",
-  rank: "by rank",
-  none: "unscaled",
-};
-
-/** A preparation in a few words, in the order in which its steps are taken. */
-export function preparation(steps: Schemas["StepsBody"]): string {
-  const parts = [
-    steps.fill !== "leave out" && `${steps.fill} fill`,
-    steps.fences && "capped at fences",
-    (steps.cap ?? 0) > 0 && !steps.fences && `capped ${((steps.cap ?? 0) * 100).toFixed(0)}%`,
-    steps.transform !== "none" && steps.transform,
-    SCALES[steps.scale ?? "z"],
-  ];
-  return parts.filter(Boolean).join(", ");
 }

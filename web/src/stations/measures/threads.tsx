@@ -3,10 +3,12 @@ import { useState } from "react";
 import { count } from "@/charts/format";
 import { CategoryRow } from "@/stations/measures/category-row";
 import { ThreadRow } from "@/stations/measures/thread-row";
+import { levelsGrid, threadsGrid } from "@/stations/measures/grids";
 import { COLUMNS } from "@/stations/measures/row";
 import { useChoice } from "@/stations/measures/use-measures";
 import type { Page, Thread } from "@/stations/measures/use-measures";
-import { useMoney } from "@/study/context";
+import { useMoney, useStudy } from "@/study/context";
+import { TableBehind } from "@/study/table-behind";
 import { unit } from "@/study/unit";
 
 const FAMILIES: Record<string, string> = {
@@ -35,6 +37,7 @@ export function Threads({ page, beside }: { page: Page; beside: string }) {
   const families = Object.keys(FAMILIES)
     .map((key) => ({ key, threads: page.threads.filter((thread) => thread.family === key) }))
     .filter(({ threads }) => threads.length > 0);
+  const { study } = useStudy();
   const inMoney = useMoney("exact");
   const row = (thread: Thread) => {
     const props = {
@@ -107,6 +110,10 @@ export function Threads({ page, beside }: { page: Page; beside: string }) {
           );
         })}
       </section>
+      <TableBehind name="measures" grid={() => threadsGrid(page, study.currency)} />
+      {page.threads.some((thread) => thread.levels) && (
+        <TableBehind what="categories" name="categories" grid={() => levelsGrid(page)} />
+      )}
       {page.reconciliation && (
         <p className="px-1 text-12 text-quiet">
           The window&rsquo;s ledger, {inMoney(page.reconciliation.ledger)}, is{" "}

@@ -4,12 +4,15 @@ import { useState } from "react";
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { ticksOf } from "@/charts/axis";
-import { count, day, figure, within } from "@/charts/format";
+import { count, day, figure, inUnit, within } from "@/charts/format";
 import { Picture } from "@/charts/picture";
 import { useRows } from "@/stations/measures/use-rows";
 import type { Page } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { TableBehind } from "@/study/table-behind";
+import { text, told } from "@/ui/grid";
+import type { Grid } from "@/ui/grid";
 import { Select } from "@/ui/select";
 import { unit } from "@/study/unit";
 
@@ -81,7 +84,7 @@ export function Worth({ page }: { page: Page }) {
           curves={found.curves}
           values={(curve) => curve.spend}
           everyone={found.spend}
-          words={(value) => `${study.currency}${figure(value)}`}
+          words={(value) => inUnit(value, "money", study.currency)}
         />
       </div>
       <p className="mt-2 text-12 text-quiet">
@@ -94,8 +97,29 @@ export function Worth({ page }: { page: Page }) {
           .join(", ")}{" "}
         (η²). The grey line is everyone.
       </p>
+      <TableBehind name="worth of bands" grid={() => worthGrid(found, study.currency)} />
     </section>
   );
+}
+
+function worthGrid(found: Schemas["WorthPage"], currency: string): Grid {
+  return {
+    title: "Worth of bands",
+    note: `${found.words} From ${day(found.since)} to ${day(found.to)}.`,
+    heads: ["Measure", "Band, from the worst", unit.Many, "Came back", `Spend per ${unit.one}`],
+    rows: found.curves.flatMap((curve) =>
+      curve.customers.map((customers, band) => {
+        const [back, spend] = [curve.came_back[band], curve.spend[band]];
+        return [
+          text(curve.label),
+          told(band + 1, count(band + 1)),
+          told(customers, count(customers)),
+          told(back, `${figure(100 * (back ?? 0))}%`, "share"),
+          told(spend, inUnit(spend, "money", currency), "money"),
+        ];
+      }),
+    ),
+  };
 }
 
 interface ChartProps {

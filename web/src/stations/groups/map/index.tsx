@@ -18,6 +18,9 @@ import { useStudy } from "@/study/context";
 import { useAddress, whole, word } from "@/study/address";
 import { Button } from "@/ui/button";
 import { Empty, Failed, Waiting } from "@/ui/status";
+import { TableBehind } from "@/study/table-behind";
+import { text, told } from "@/ui/grid";
+import type { Grid } from "@/ui/grid";
 import { Select } from "@/ui/select";
 import { unit } from "@/study/unit";
 
@@ -127,6 +130,7 @@ function Picture({ page, look, colour, columns }: PictureProps) {
         : [usual(0), usual(1), usual(2)],
     matrix: [0, 1, 2, 3].map(usual).filter((key, n, all) => all.indexOf(key) === n),
   };
+  const { study } = useStudy();
   const [chosen, setChosen] = useState<Record<string, string[]>>({});
   const axes = chosen[look] ?? start[look] ?? [];
   const most = look === "matrix" ? MATRIX_POINTS : look === "turned" ? TURNED_POINTS : 20_000;
@@ -154,6 +158,7 @@ function Picture({ page, look, colour, columns }: PictureProps) {
         ) : (
           <Plane grouping={page.id} plane={plane} cloud={cloud} centres />
         )}
+        {plane && <TableBehind name="map" grid={() => mapGrid(plane, study.currency)} />}
       </div>
       <aside className="grid content-start gap-3">
         <div className="grid gap-1">
@@ -200,6 +205,22 @@ function Picture({ page, look, colour, columns }: PictureProps) {
       </aside>
     </div>
   );
+}
+
+/** Where the groups' means stand on the axes of a picture. */
+function mapGrid(plane: PlanePage, currency: string): Grid {
+  return {
+    title: "Means of the groups",
+    note: `Of ${count(plane.customers)} ${unit.many}, on the axes of the picture.`,
+    heads: ["Group", ...plane.axes.map((axis) => axis.label)],
+    rows: plane.names.map((group, n) => [
+      text(group.name),
+      ...plane.axes.map((axis) => {
+        const value = axis.centres[n];
+        return told(value, inUnit(value ?? null, axis.unit, currency));
+      }),
+    ]),
+  };
 }
 
 function Said({ plane, most, look }: { plane: PlanePage; most: number; look: string }) {
