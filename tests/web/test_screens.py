@@ -117,3 +117,60 @@ class Screens(Station):
         hidden = page.locator("#station").evaluate("(box) => box.scrollHeight - box.clientHeight")
         self.assertEqual(hidden, 0)
         page.emulate_media(media="screen")
+
+
+class WayBack(Station):
+    def test_back_leads_to_what_was_open_and_where_one_stood(self):
+        self.walk("Measures", self.back)
+
+    def back(self, page):
+        station = page.locator("#station")
+        page.get_by_role("button", name=re.compile("^Shares by weekday")).click()
+        spend = page.get_by_role("button", name=re.compile("^Spend")).first
+        spend.click()
+        steps = page.get_by_role("region", name="Preparation of Spend")
+        steps.wait_for()
+        monday = page.get_by_role("button", name=re.compile("^Monday")).first
+        monday.scroll_into_view_if_needed()
+        page.wait_for_function("() => document.getElementById('station').scrollTop > 300")
+        stood = station.evaluate("(box) => box.scrollTop")
+        self.open_station(page, "Scores")
+        page.wait_for_function("() => document.getElementById('station').scrollTop === 0")
+        page.go_back()
+        steps.wait_for()
+        monday.wait_for()
+        page.wait_for_function(
+            "(stood) => Math.abs(document.getElementById('station').scrollTop - stood) < 3",
+            arg=stood,
+        )
+        page.reload()  # what is opened stands in the address
+        steps.wait_for()
+        page.get_by_role("link", name="List everyone").click()
+        table = page.get_by_role("table")
+        table.locator("tbody tr").first.wait_for()
+        table.locator("xpath=..").evaluate("(box) => box.scrollTo(0, 2700)")
+        row = table.locator("tr[aria-rowindex='106']")
+        name = row.get_by_role("link").first.inner_text()
+        row.get_by_role("link").first.click()
+        page.get_by_role("heading", name=name, level=1).wait_for()
+        page.go_back()
+        row.get_by_role("link", name=name).first.wait_for()
+        self.assertGreater(table.locator("xpath=..").evaluate("(box) => box.scrollTop"), 2600)
+
+    def test_tables_stand_behind_pictures(self):
+        threads = [t for t in self.get("measures")["threads"] if t["numbers"]]
+        self.walk("Measures", self.tables, len(threads))
+
+    def tables(self, page, count):
+        page.get_by_role("button", name="Show as a table", exact=True).click()
+        table = page.get_by_role("table", name="Measures")
+        table.locator("tbody tr").first.wait_for()
+        self.assertEqual(table.locator("tbody tr").count(), count)
+        self.accessible(page)
+        page.get_by_role("tab", name="Alike").click()
+        page.get_by_role("button", name="Show as a table", exact=True).click()
+        table = page.get_by_role("table", name="How alike measures and traits are")
+        likeness = table.locator("tbody tr td:last-child").all_inner_texts()
+        told = [abs(float(each.replace("−", "-"))) for each in likeness if each != "–"]
+        self.assertEqual(told, sorted(told, reverse=True))
+        self.assertGreater(len(told), 20)

@@ -1,5 +1,5 @@
 import { useIsFetching } from "@tanstack/react-query";
-import { useCallback, useEffect, useMemo, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Outlet, useLocation, useNavigate, useParams } from "react-router";
 
 import type { Schemas } from "@/api/client";
@@ -13,6 +13,7 @@ import { KeysCard, useKeys } from "@/study/keys";
 import { useHistorySteps, usePulse, useTrail } from "@/study/queries";
 import { SessionEnded } from "@/study/session-ended";
 import { callRows, unit } from "@/study/unit";
+import { useKeptScroll } from "@/study/use-kept-scroll";
 import { TopBar } from "@/study/top-bar";
 import { Trail } from "@/study/trail";
 import { SHARED, useAddress, useElsewhere } from "@/study/address";
@@ -140,7 +141,9 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
   const lens = useLens();
   const elsewhere = useElsewhere();
   const late = useLate(trail.study.id);
+  const main = useRef<HTMLElement>(null);
   useTitle(trail);
+  useKeptScroll(main, "station");
   const onWindow = useCallback((to: string, back: string) => void put({ to, back }), [put]);
   const act = (key: string) => {
     const station = trail.stations[Number(key) - 1];
@@ -185,6 +188,7 @@ function Inside({ trail }: { trail: Schemas["Trail"] }) {
       <Trail stations={trail.stations} />
       <div className="relative flex min-h-0 flex-1 print:block">
         <main
+          ref={main}
           id="station"
           tabIndex={-1}
           className="min-w-0 flex-1 overflow-y-auto p-3.5 outline-none small:overflow-y-visible small:p-2 small:pb-16 print:p-0"

@@ -7,6 +7,7 @@ import type { Schemas } from "@/api/client";
 import { count, inUnit, unitWords } from "@/charts/format";
 import { SegmentMark } from "@/marks/segment-mark";
 import { useStudy } from "@/study/context";
+import { useKeptScroll } from "@/study/use-kept-scroll";
 import { CustomerLink } from "@/study/customer-link";
 import { Column, RowHead, SortColumn, Table } from "@/ui/table";
 import { unit } from "@/study/unit";
@@ -51,9 +52,12 @@ export function CustomerTable({ first, query, order, down, onTurn }: Props) {
   });
   const byPage = new Map(pages.map((page, n) => [page, found[n]?.data]));
   const key = JSON.stringify(query);
+  const asked = useRef(key);
   useEffect(() => {
-    scroll.current?.scrollTo({ top: 0 });
+    if (asked.current !== key) scroll.current?.scrollTo({ top: 0 });
+    asked.current = key;
   }, [key]);
+  useKeptScroll(scroll, "customers");
   return (
     <section className="card overflow-hidden" aria-label="Customers">
       <div ref={scroll} className="h-[calc(100vh-196px)] overflow-auto">

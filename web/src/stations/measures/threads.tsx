@@ -1,5 +1,3 @@
-import { useState } from "react";
-
 import { count } from "@/charts/format";
 import { CategoryRow } from "@/stations/measures/category-row";
 import { ThreadRow } from "@/stations/measures/thread-row";
@@ -8,6 +6,7 @@ import { COLUMNS } from "@/stations/measures/row";
 import { useChoice } from "@/stations/measures/use-measures";
 import type { Page, Thread } from "@/stations/measures/use-measures";
 import { useMoney, useStudy } from "@/study/context";
+import { useAddress, word, words } from "@/study/address";
 import { TableBehind } from "@/study/table-behind";
 import { unit } from "@/study/unit";
 
@@ -26,13 +25,16 @@ const FAMILIES: Record<string, string> = {
   channel: "Shares by channel",
   site: "Shares by site",
 };
+/** The measure whose preparation is open, and the families that are unfolded. */
+const OPENED = { open: word, unfolded: words };
 /** Families of many alike measures, told in a line until somebody opens them. */
 const FOLDED = ["offers", "season", "weekday", "department", "channel", "site"];
 
 /** The main picture: measures by family, each on its thread. */
 export function Threads({ page, beside }: { page: Page; beside: string }) {
-  const [open, setOpen] = useState("");
-  const [unfolded, setUnfolded] = useState<string[]>([]);
+  const [{ open, unfolded }, put] = useAddress(OPENED);
+  const setOpen = (name: string) => void put({ open: name || null });
+  const setUnfolded = (families: string[]) => void put({ unfolded: families });
   const choose = useChoice(page.plan_revision);
   const families = Object.keys(FAMILIES)
     .map((key) => ({ key, threads: page.threads.filter((thread) => thread.family === key) }))

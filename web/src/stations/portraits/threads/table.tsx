@@ -37,7 +37,6 @@ export function ThreadsTable(props: {
   const at = useThreadsAddress();
   const lens = useLens();
   const inMoney = useMoney("short");
-  const [open, setOpen] = useState<string[]>([]);
   const [note, setNote] = useState("");
   const [thread, width] = useWidth<HTMLSpanElement>(280);
   const rows = ordered(page.numeric, page.categories, at.order);
@@ -95,7 +94,7 @@ export function ThreadsTable(props: {
                 shade: at.shade,
                 currency: study.currency,
                 note: noteOf(page),
-                open,
+                open: at.open,
               })
             }
           />
@@ -161,8 +160,8 @@ export function ThreadsTable(props: {
                   key={row.name}
                   row={row}
                   look={look}
-                  open={open.includes(row.name)}
-                  onOpen={() => setOpen(toggled(open, row.name))}
+                  open={at.open.includes(row.name)}
+                  onOpen={() => void at.put({ open: toggled(at.open, row.name) })}
                 />
               ),
             )}

@@ -22,6 +22,7 @@ const THREADS = {
   rows: words,
   pinned: words,
   hidden: words,
+  open: words,
   all: parseAsBoolean.withDefault(false),
 };
 
@@ -42,6 +43,7 @@ export function useThreadsAddress() {
     rows: at.rows,
     pinned: at.pinned,
     hidden: at.hidden,
+    open: at.open,
     all: at.all,
     put,
   };
