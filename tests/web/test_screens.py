@@ -174,3 +174,29 @@ class WayBack(Station):
         told = [abs(float(each.replace("−", "-"))) for each in likeness if each != "–"]
         self.assertEqual(told, sorted(told, reverse=True))
         self.assertGreater(len(told), 20)
+
+    def test_a_card_gives_the_focus_back_to_what_opened_it(self):
+        self.walk("Measures", self.focus)
+
+    def focus(self, page):
+        focused = "() => document.activeElement?.getAttribute('aria-label')"
+        account = page.get_by_role("button", name=re.compile("^Signed in as"))
+        label = account.get_attribute("aria-label")
+        account.focus()
+        page.keyboard.press("Enter")
+        entry = page.get_by_role("menuitem", name="People of this study")
+        entry.wait_for()
+        page.keyboard.press("ArrowDown")
+        entry.and_(page.locator(":focus")).wait_for()
+        page.keyboard.press("Enter")
+        card = page.get_by_role("dialog", name=re.compile("^People of"))
+        card.wait_for()
+        page.keyboard.press("Escape")
+        card.wait_for(state="detached")
+        page.wait_for_function(f"(label) => ({focused})() === label", arg=label)
+        keys = page.get_by_role("button", name="? keys")
+        keys.focus()
+        page.keyboard.press("Enter")
+        page.get_by_role("dialog", name="Keys").wait_for()
+        page.keyboard.press("Escape")
+        keys.and_(page.locator(":focus")).wait_for()

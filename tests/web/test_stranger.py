@@ -5,6 +5,7 @@ import re
 import tempfile
 from pathlib import Path
 
+from sortija.server.groups.models import Segment
 from sortija.server.ledger.models import Intake
 from sortija.server.studies.models import Study
 from tests.core.ledger.till_logs import LOGS
@@ -107,6 +108,63 @@ class Stranger(BrowserCase):
         page.locator("h1").click()
         page.keyboard.press("z")
         page.get_by_role("switch", name="Fair").wait_for(state="detached")
+
+    def test_the_same_by_keyboard_alone(self):
+        path = GERMAN.write(self.folder)
+        self.run_in_browser(self.by_keys, self.key(self.owner), path)
+        self.assertEqual(self.troubles, [])
+        study = Study.objects.get(name="Laden am Markt")
+        names = {segment.name for segment in Segment.objects.filter(yardstick__study=study)}
+        self.assertIn("Nachbarn", names)
+
+    def reach(self, page, wanted, back=False):
+        """Go there by Tab, as whoever has no pointer must."""
+        there = wanted.first.element_handle()
+        page.wait_for_function("(mark) => !mark.disabled", arg=there)
+        for _ in range(250):
+            if wanted.first.evaluate("(mark) => mark === document.activeElement"):
+                return
+            page.keyboard.press("Shift+Tab" if back else "Tab")
+        self.fail(f"Tab does not lead to {wanted}")
+
+    def press(self, page, wanted, key="Enter", back=False):
+        self.reach(page, wanted, back)
+        page.wait_for_function(
+            "() => !document.activeElement.disabled"
+            " && document.activeElement.getAttribute('aria-disabled') !== 'true'"
+        )
+        page.keyboard.press(key)
+
+    def by_keys(self, key, path):
+        page = self.page
+        self.come_in(page, key)
+        page.goto("/#all")
+        self.reach(page, page.get_by_label("Name of a new study"))
+        page.keyboard.type("Laden am Markt")
+        self.reach(page, page.get_by_label("Currency"))
+        page.keyboard.type("€")
+        self.press(page, page.get_by_role("button", name="Create a study"))
+        page.get_by_role("heading", name="No log has been imported yet").wait_for()
+        with page.expect_file_chooser() as chooser:
+            self.press(page, page.get_by_role("button", name="Import a file"))
+        chooser.value.set_files(path)
+        page.get_by_role("table", name="Columns of the file").wait_for()
+        self.press(page, page.get_by_role("button", name=re.compile("^Import these")))
+        self.press(page, page.get_by_role("link", name="Go on to Measures"))
+        page.get_by_role("heading", name="Measures", level=1).wait_for()
+        page.get_by_role("region", name="Threads").wait_for()
+        page.keyboard.press("4")
+        page.get_by_role("heading", name="Groups", level=1).wait_for()
+        self.press(page, page.get_by_role("button", name=re.compile("^Try 2 to ")))
+        self.press(page, page.get_by_role("button", name=re.compile("^Adopt these")))
+        page.get_by_role("button", name=re.compile("^These .* are adopted")).wait_for()
+        page.keyboard.press("5")
+        page.get_by_role("heading", name="Portraits", level=1).wait_for()
+        self.reach(page, page.get_by_label("Name of the segment"))
+        page.keyboard.press("Control+a")
+        page.keyboard.type("Nachbarn")
+        page.keyboard.press("Enter")
+        page.get_by_role("columnheader").get_by_text("Nachbarn").first.wait_for()
 
     def test_a_table_of_places_is_called_by_its_name(self):
         path = self.folder / "places.csv"

@@ -18,6 +18,9 @@ export function useAddress<Keys extends UseQueryStatesKeysMap>(keys: Keys) {
   return useQueryStates(keys, { history: "push", shallow: false });
 }
 
+/** For what is opened or looked at closer: Back leads to the page before, and there it stands again. */
+export const IN_PLACE = { history: "replace" } as const;
+
 /** What every station reads: the window, the lens, whose figures they are. */
 export const SHARED = { to: word, back: word, lens: word, of: word };
 

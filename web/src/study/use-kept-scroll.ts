@@ -46,6 +46,7 @@ export function useKeptScroll(box: RefObject<HTMLElement | null>, name: string) 
     const wanted = back ? places.get(place) : undefined;
     const end = wanted ? scrollOnce(scrollerOf(element), wanted) : undefined;
     const keep = () => places.set(place, scrollerOf(element).scrollTop);
+    if (!wanted) keep();
     document.addEventListener("scroll", keep, { capture: true, passive: true });
     return () => {
       end?.();

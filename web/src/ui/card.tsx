@@ -1,6 +1,8 @@
 import { Dialog } from "radix-ui";
 import type { ReactNode } from "react";
 
+import { focusBack } from "@/ui/focus-back";
+
 /** A card over the page, which stays as it is below; Escape closes it. */
 export function Card({
   title,
@@ -24,6 +26,7 @@ export function Card({
         <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/25" />
         <Dialog.Content
           aria-describedby={undefined}
+          onCloseAutoFocus={focusBack}
           className={`card fixed top-1/2 left-1/2 z-50 max-h-[88vh] -translate-x-1/2 -translate-y-1/2 overflow-y-auto p-5 shadow-xl ${page ? "w-[760px] max-w-[94vw]" : wide ? "w-[480px] max-w-[94vw]" : "w-80"}`}
         >
           <div className="flex items-baseline justify-between gap-3">

@@ -1,4 +1,5 @@
-import { useState } from "react";
+import { parseAsArrayOf, parseAsInteger } from "nuqs";
+import { useMemo, useState } from "react";
 import type { ReactNode } from "react";
 
 import { api, data } from "@/api/client";
@@ -19,6 +20,8 @@ import { Hold } from "@/stations/crossings/hold";
 import type { Subject } from "@/stations/crossings/use-watching";
 import { WatchThis } from "@/stations/crossings/watch-this";
 import { Watches } from "@/stations/crossings/watches";
+import { IN_PLACE, useAddress, word } from "@/study/address";
+import { chosen as chosenOf } from "@/ui/chosen";
 import { useStation } from "@/stations/use-station";
 import { Stale, StatusBanner } from "@/study/status-banner";
 import { Button } from "@/ui/button";
@@ -52,15 +55,27 @@ function crossingField(page: Schemas["CrossingsPage"], step: number): string {
   return `crossing:${dates.join(">")}${page.hold ? `~${page.hold}` : ""}`;
 }
 
+/** What is told of crossings, and the one that is looked at closer: step, from, to. */
+const LOOKED_AT = { unit: word, picked: parseAsArrayOf(parseAsInteger).withDefault([]) };
+
+function crossingOf([step, origin, target]: number[]): PickedCrossing | null {
+  if (step === undefined || origin === undefined || target === undefined) return null;
+  return { step, origin, target };
+}
+
 /** Ribbons between dates, the matrix of a step, and all that is known of one crossing. */
 export function RibbonsView({ head, tabs, dates, onDates }: SeriesProps) {
   const lens = useLens();
-  const [unit, setUnit] = useState<Unit>("customers");
+  const [at, put] = useAddress(LOOKED_AT);
+  const unit = chosenOf(UNITS, at.unit);
+  const setUnit = (next: Unit) => void put({ unit: next }, IN_PLACE);
   const [hidden, setHidden] = useState(false);
   const [only, setOnly] = useState(false);
   const [kept, setKept] = useState({ by: "", margin: 0 });
   const by = dates || "year";
-  const [chosen, setPicked] = useState<PickedCrossing | null>(null);
+  const chosen = useMemo(() => crossingOf(at.picked), [at.picked]);
+  const setPicked = ({ step, origin, target }: PickedCrossing) =>
+    void put({ picked: [step, origin, target] }, IN_PLACE);
   const hold = by === kept.by ? kept.margin : 0;
   const step = FEW.includes(by) || !chosen ? undefined : chosen.step;
   const crossings = useStation(

@@ -15,18 +15,34 @@ import { useUngrouped, WhatNext } from "@/stations/ledger/what-next";
 import { Waterline } from "@/stations/ledger/waterline";
 import { useMoney } from "@/study/context";
 import { StatusBanner } from "@/study/status-banner";
+import { IN_PLACE, useAddress, word } from "@/study/address";
+import { chosen as chosenOf } from "@/ui/chosen";
 import { PageHeader } from "@/ui/page-header";
 import { Empty, Failed, Waiting } from "@/ui/status";
+
+/** How it is looked at: the first of each is as usual. */
+const LOOKED_AT = { side: word, unit: word };
+const SIDES = [
+  ["lines", "Lines"],
+  ["looks", "When, where, who is new"],
+] as const;
+const UNITS = [
+  ["money", "Money"],
+  ["lines", "Lines"],
+] as const;
 
 /** The Ledger: what counts, what was set aside and why, and the lines behind it. */
 export function Ledger() {
   const [hovered, setHovered] = useState("");
   const [picked, setPicked] = useState<PickedLines>(ALL_LINES);
-  const [step, setStep] = useState<Step>("month");
   const [around, setAround] = useState<number | null>(null);
   const [chosen, setChosen] = useState<number | null>(null);
-  const [side, setSide] = useState<"lines" | "looks">("lines");
-  const [unit, setUnit] = useState<"money" | "lines">("money");
+  const [at, put] = useAddress(LOOKED_AT);
+  const [step, setStep] = useState<Step>("month");
+  const side = chosenOf(SIDES, at.side);
+  const unit = chosenOf(UNITS, at.unit);
+  const setSide = (next: (typeof SIDES)[number][0]) => void put({ side: next }, IN_PLACE);
+  const setUnit = (next: (typeof UNITS)[number][0]) => void put({ unit: next }, IN_PLACE);
   const ledger = useLedger(hovered, step, around);
   const inMoney = useMoney("short");
   const ungrouped = useUngrouped();
@@ -62,7 +78,7 @@ export function Ledger() {
             aria-label="What the bars show"
             className="flex overflow-hidden rounded-md border border-line bg-card"
           >
-            {(["money", "lines"] as const).map((each) => (
+            {UNITS.map(([each, name]) => (
               <button
                 key={each}
                 type="button"
@@ -70,7 +86,7 @@ export function Ledger() {
                 onClick={() => setUnit(each)}
                 className={`px-3 py-1.5 ${unit === each ? "bg-ink text-white" : "hover:bg-paper"}`}
               >
-                {each === "money" ? "Money" : "Lines"}
+                {name}
               </button>
             ))}
           </div>
@@ -126,7 +142,7 @@ export function Ledger() {
             </div>
             <section className="card min-w-0" aria-label="Below the waterline">
               <div role="group" aria-label="What is shown" className="flex gap-4 px-3 pt-3 pb-2">
-                {(["lines", "looks"] as const).map((each) => (
+                {SIDES.map(([each, name]) => (
                   <button
                     key={each}
                     type="button"
@@ -134,7 +150,7 @@ export function Ledger() {
                     onClick={() => setSide(each)}
                     className={`border-b-2 text-14 ${side === each ? "border-ink font-semibold" : "border-transparent text-quiet hover:text-ink"}`}
                   >
-                    {each === "lines" ? "Lines" : "When, where, who is new"}
+                    {name}
                   </button>
                 ))}
               </div>

@@ -99,7 +99,7 @@ export function Preparations({ page }: { page: Page }) {
                 aria-label={`Delete ${kept}`}
                 onSelect={() => drop.mutate(kept)}
               >
-                drop
+                delete
               </DropdownMenu.Item>
             </div>
           ))}

@@ -6,7 +6,7 @@ import { COLUMNS } from "@/stations/measures/row";
 import { useChoice } from "@/stations/measures/use-measures";
 import type { Page, Thread } from "@/stations/measures/use-measures";
 import { useMoney, useStudy } from "@/study/context";
-import { useAddress, word, words } from "@/study/address";
+import { IN_PLACE, useAddress, word, words } from "@/study/address";
 import { TableBehind } from "@/study/table-behind";
 import { unit } from "@/study/unit";
 
@@ -33,8 +33,8 @@ const FOLDED = ["offers", "season", "weekday", "department", "channel", "site"];
 /** The main picture: measures by family, each on its thread. */
 export function Threads({ page, beside }: { page: Page; beside: string }) {
   const [{ open, unfolded }, put] = useAddress(OPENED);
-  const setOpen = (name: string) => void put({ open: name || null });
-  const setUnfolded = (families: string[]) => void put({ unfolded: families });
+  const setOpen = (name: string) => void put({ open: name || null }, IN_PLACE);
+  const setUnfolded = (families: string[]) => void put({ unfolded: families }, IN_PLACE);
   const choose = useChoice(page.plan_revision);
   const families = Object.keys(FAMILIES)
     .map((key) => ({ key, threads: page.threads.filter((thread) => thread.family === key) }))

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { parseAsInteger } from "nuqs";
 import { Link } from "react-router";
 
 import { count, day } from "@/charts/format";
@@ -13,7 +13,7 @@ import { PlacesChoices, PlacesView } from "@/stations/portraits/places/view";
 import { RuleChoices, Rules } from "@/stations/portraits/rules/rules";
 import { useSegmentChange } from "@/stations/portraits/use-segment-change";
 import { useStudy } from "@/study/context";
-import { useAddress, useElsewhere, word } from "@/study/address";
+import { IN_PLACE, useAddress, useElsewhere, word } from "@/study/address";
 import { Stale, StatusBanner } from "@/study/status-banner";
 import { chosen as viewOf } from "@/ui/chosen";
 import { PageHeader } from "@/ui/page-header";
@@ -30,14 +30,15 @@ const VIEWS = [
   ["offers", "Offers"],
   ["book", "Book"],
 ] as const;
-const LOOKED_AT = { look: word };
+const LOOKED_AT = { look: word, segment: parseAsInteger.withDefault(1) };
 
 /** Portraits: rings on threads beside the table, names, who is typical; rules that retell it. */
 export function Portraits() {
   const { window, canChange } = useStudy();
   const search = useElsewhere();
-  const [chosen, setChosen] = useState(1);
   const [at, put] = useAddress(LOOKED_AT);
+  const chosen = at.segment;
+  const setChosen = (segment: number) => void put({ segment }, IN_PLACE);
   const look = viewOf(VIEWS, at.look);
   const portraits = usePortraits();
   const change = useSegmentChange();

@@ -13,6 +13,7 @@ import { CategoryLines, NumericLine } from "@/stations/portraits/threads/lines";
 import type { Look } from "@/stations/portraits/threads/lines";
 import { PickRows } from "@/stations/portraits/threads/pick-rows";
 import { ordered, shownOf } from "@/stations/portraits/threads/rows";
+import { IN_PLACE } from "@/study/address";
 import { useThreadsAddress } from "@/stations/portraits/threads/use-threads";
 import { TakeAway } from "@/study/take-away";
 import { useMoney, useStudy } from "@/study/context";
@@ -161,7 +162,7 @@ export function ThreadsTable(props: {
                   row={row}
                   look={look}
                   open={at.open.includes(row.name)}
-                  onOpen={() => void at.put({ open: toggled(at.open, row.name) })}
+                  onOpen={() => void at.put({ open: toggled(at.open, row.name) }, IN_PLACE)}
                 />
               ),
             )}
