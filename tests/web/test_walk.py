@@ -105,7 +105,8 @@ class Walk(BrowserCase):
         at = said.bounding_box()
         page.mouse.move(at["x"] + at["width"] / 2, at["y"] + at["height"] / 2)
         page.get_by_role("button", name="Look at these").click()
-        page.get_by_text("Segment: Garden regulars").wait_for()
+        dock = page.get_by_role("complementary", name="Lens")
+        dock.get_by_text("Segment: Garden regulars").wait_for()
         # Another date: the same yardstick places it, and the page says so.
         page.get_by_role("button", name="to 30 Jun 2026").click()
         page.get_by_label("Last day included").fill("2025-12-31")
