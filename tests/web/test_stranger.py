@@ -114,6 +114,7 @@ class Stranger(BrowserCase):
         self.run_in_browser(self.by_keys, self.key(self.owner), path)
         self.assertEqual(self.troubles, [])
         study = Study.objects.get(name="Laden am Markt")
+        self.assertEqual(study.currency, "€")
         names = {segment.name for segment in Segment.objects.filter(yardstick__study=study)}
         self.assertIn("Nachbarn", names)
 
@@ -141,8 +142,10 @@ class Stranger(BrowserCase):
         page.goto("/#all")
         self.reach(page, page.get_by_label("Name of a new study"))
         page.keyboard.type("Laden am Markt")
-        self.reach(page, page.get_by_label("Currency"))
-        page.keyboard.type("€")
+        currency = page.get_by_label("Currency")
+        self.reach(page, currency)
+        while currency.input_value() != "€":
+            page.keyboard.press("ArrowDown")
         self.press(page, page.get_by_role("button", name="Create a study"))
         page.get_by_role("heading", name="No log has been imported yet").wait_for()
         with page.expect_file_chooser() as chooser:
