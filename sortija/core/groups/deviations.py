@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from sortija.core.groups.recipe import Prepared
 
-__all__ = ["Deviation", "deviations_of"]
+__all__ = ["Deviation", "deviations_of", "most_changed"]
 
 
 @dataclass(frozen=True)
@@ -59,3 +59,20 @@ def deviations_of(rows: Prepared, labels: NDArray[np.int32], k: int) -> list[lis
             level = int(row.argmax())
             found[g].append(Deviation(category.name, category.label(level), float(row[level])))
     return found
+
+
+def most_changed(one: list[Deviation], other: list[Deviation]) -> Deviation | None:
+    """The column in which ``other`` stands farthest from ``one``, by how much; None where they
+    have nothing to be compared by (a category is, where the same level tells of both).
+
+    >>> a, b = [Deviation("spend", "", -0.5)], [Deviation("spend", "", 1.0)]
+    >>> most_changed(a, b)
+    Deviation(name='spend', level='', by=1.5)
+    """
+    before = {(each.name, each.level): each.by for each in one}
+    changes = [
+        Deviation(each.name, each.level, each.by - before[each.name, each.level])
+        for each in other
+        if (each.name, each.level) in before
+    ]
+    return max(changes, key=lambda change: abs(change.by), default=None)

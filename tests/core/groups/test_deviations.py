@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from sortija.core.groups.deviations import deviations_of
+from sortija.core.groups.deviations import deviations_of, most_changed
 from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.measures.preparation import Steps
 from sortija.core.table import Column, Table
@@ -57,6 +57,13 @@ class Deviations(unittest.TestCase):
         shuffled = rng.permutation(self.groups)
         far = [abs(each.by) for row in deviations_of(self.rows, shuffled, 3) for each in row]
         self.assertLess(max(far), 0.25)
+
+    def test_what_changes_most_from_one_group_to_another(self):
+        most = most_changed(self.found[0], self.found[1])
+        spend = [self.spend[self.groups == g].mean() for g in (0, 1)]
+        self.assertEqual(most.name, "spend")
+        self.assertAlmostEqual(most.by, (spend[1] - spend[0]) / self.spend.std(), places=4)
+        self.assertIsNone(most_changed([], self.found[1]))
 
     def test_an_empty_group_has_none_and_a_constant_column_says_nothing(self):
         rows = self.rows

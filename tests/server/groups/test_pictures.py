@@ -164,6 +164,14 @@ class Recipes(GroupCase):
                 elif abs(ray["by"]) > 0.5:
                     self.assertGreater(ray["by"] * trait["strength"], 0)
         self.assertGreater(told, 0)
+        # A thread tells the greatest of the differences between the rays of its two rings.
+        above = self.row(page, 2)
+        for thread in above["threads"]:
+            one, other = above["rays"][thread["above"]], row["rays"][thread["below"]]
+            left = {(ray["name"], ray["level"]): ray["by"] for ray in one}
+            far = [abs(ray["by"] - left[key]) for ray in other
+                   if (key := (ray["name"], ray["level"])) in left]  # fmt: skip
+            self.assertAlmostEqual(abs(thread["carried"]["by"]), max(far))
 
     def test_the_balance_tells_what_it_would_change(self):
         self.send(

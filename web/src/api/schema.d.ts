@@ -9065,7 +9065,8 @@ export interface components {
         };
         /**
          * Strand
-         * @description Customers of group ``above`` who stand in group ``below`` of the next row (from 0).
+         * @description Customers of group ``above`` who stand in group ``below`` of the next row (from 0);
+         *     ``carried``: the column in which that group differs most from the one they leave.
          */
         Strand: {
             /** Above */
@@ -9074,6 +9075,7 @@ export interface components {
             below: number;
             /** Customers */
             customers: number;
+            carried: components["schemas"]["Ray"] | null;
         };
         /** StudyList */
         StudyList: {

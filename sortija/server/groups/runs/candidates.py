@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from sortija.core.groups.compare import cross_table
+from sortija.core.groups.deviations import Deviation, most_changed
 from sortija.core.groups.validity import CRITERIA, Criterion
 from sortija.core.labels import heading
 from sortija.core.measures.catalogue import MEASURES
@@ -20,14 +21,6 @@ from sortija.server.studies.process_cache import remembered
 __all__ = ["CandidateRow", "CriterionBody", "Strand", "candidate_rows", "criteria_of"]
 
 
-class Strand(BaseModel):
-    """Customers of group ``above`` who stand in group ``below`` of the next row (from 0)."""
-
-    above: int
-    below: int
-    customers: int
-
-
 class Ray(BaseModel):
     """How far a group stands from everyone in a column, in standard deviations; ``level``: of a
     category the one that tells most, in words."""
@@ -36,6 +29,16 @@ class Ray(BaseModel):
     label: str
     level: str
     by: float
+
+
+class Strand(BaseModel):
+    """Customers of group ``above`` who stand in group ``below`` of the next row (from 0);
+    ``carried``: the column in which that group differs most from the one they leave."""
+
+    above: int
+    below: int
+    customers: int
+    carried: Ray | None
 
 
 class CriterionBody(BaseModel):
@@ -103,19 +106,29 @@ def _label(name: str) -> str:
     return heading(name.removeprefix("trait:").replace("_", " "))
 
 
-def _rays(grouping: Grouping, words: dict[str, dict[str, str]]) -> list[list[Ray]]:
+Words = dict[str, dict[str, str]]
+
+
+def _ray(told: Deviation, words: Words) -> Ray:
     """``words``: of a category's levels, by its name."""
+    level = words.get(told.name, {}).get(told.level, told.level)
+    return Ray(name=told.name, label=_label(told.name), level=level, by=told.by)
+
+
+def _deviations(grouping: Grouping) -> list[list[Deviation]]:
+    return [[Deviation(*told) for told in group] for group in grouping.outcome.deviations]
+
+
+def _carried(above: Grouping, below: Grouping, words: Words) -> list[Strand]:
+    """Threads between two candidates with what those who go on have more or less of."""
+    one, other = _deviations(above), _deviations(below)
+    strands = _threads(Keyed((above.labels.token, below.labels.token), (above, below)))
+    if not one or not other:
+        return strands
+    told = [most_changed(one[each.above], other[each.below]) for each in strands]
     return [
-        [
-            Ray(
-                name=name,
-                label=_label(name),
-                level=words.get(name, {}).get(level, level),
-                by=by,
-            )
-            for name, level, by in group
-        ]
-        for group in grouping.outcome.deviations
+        each.model_copy(update={"carried": _ray(most, words) if most else None})
+        for each, most in zip(strands, told, strict=True)
     ]
 
 
@@ -137,7 +150,7 @@ def _threads(key: Keyed[tuple[Grouping, Grouping]]) -> list[Strand]:
     b = np.asarray(read_column(below.labels).values) - 1
     table = cross_table(a, b, above.k, below.k)
     return [
-        Strand(above=int(i), below=int(j), customers=int(table[i, j]))
+        Strand(above=int(i), below=int(j), customers=int(table[i, j]), carried=None)
         for i, j in zip(*np.nonzero(table), strict=True)
     ]
 
@@ -152,9 +165,7 @@ def candidate_rows(groupings: list[Grouping]) -> list[CandidateRow]:
     ]
 
 
-def _row(
-    grouping: Grouping, following: Grouping | None, base: float, words: dict[str, dict[str, str]]
-) -> CandidateRow:
+def _row(grouping: Grouping, following: Grouping | None, base: float, words: Words) -> CandidateRow:
     result = grouping.outcome
     joined = following is not None and following.k == grouping.k + 1
     return CandidateRow(
@@ -167,8 +178,6 @@ def _row(
         gap_error=result.gap_error, moved=result.moved,
         refusal=result.refusal, equals=_equals(result.equals), starred=grouping.starred,
         same_again=result.same_again[0] if result.same_again else None,
-        threads=_threads(
-            Keyed((grouping.labels.token, following.labels.token), (grouping, following))
-        ) if following is not None and joined else [],
-        rays=_rays(grouping, words),
+        threads=_carried(grouping, following, words) if following is not None and joined else [],
+        rays=[[_ray(each, words) for each in group] for group in _deviations(grouping)],
     )  # fmt: skip

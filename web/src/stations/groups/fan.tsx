@@ -87,22 +87,12 @@ export interface Carried {
   colour: string;
 }
 
-/**
- * What those who go on to a group of the next row come nearer to: the column in which that group
- * differs most from the one that they leave.
- */
-export function carriedOf(from: Ray[] | undefined, to: Ray[] | undefined): Carried | null {
-  let most: { ray: Ray; by: number } | null = null;
-  for (const ray of to ?? []) {
-    const left = from?.find((each) => each.name === ray.name && each.level === ray.level);
-    if (!left) continue;
-    const by = ray.by - left.by;
-    if (Math.abs(by) >= LEAST && Math.abs(by) > Math.abs(most?.by ?? 0)) most = { ray, by };
-  }
-  if (!most) return null;
+/** What those who go on come nearer to; nothing where the two groups are much alike. */
+export function carriedBy(most: Ray | null): Carried | null {
+  if (!most || Math.abs(most.by) < LEAST) return null;
   const way = most.by > 0 ? "higher" : "lower";
   return {
-    words: `, where ${nameOf(most.ray)} is ${fixed(Math.abs(most.by))} SD ${way}`,
+    words: `, where ${nameOf(most)} is ${fixed(Math.abs(most.by))} SD ${way}`,
     colour: most.by > 0 ? ABOVE : BELOW,
   };
 }

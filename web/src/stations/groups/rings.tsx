@@ -1,6 +1,6 @@
 import { count, percent } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
-import { carriedOf, Fan, standsOut } from "@/stations/groups/fan";
+import { carriedBy, Fan, standsOut } from "@/stations/groups/fan";
 import type { Ring } from "@/stations/groups/layout";
 import type { Row } from "@/stations/groups/queries";
 import { unit } from "@/study/unit";
@@ -25,7 +25,7 @@ export function Threads({ row, next, left, from, to, y, below, onThread }: Threa
   if (!to || !next) return null;
   return (
     <g fill="none" stroke="var(--color-everyone)">
-      {row.threads.map(({ above: a, below: b, customers }) => {
+      {row.threads.map(({ above: a, below: b, customers, carried: most }) => {
         const one = from.find((ring) => ring.group === a);
         const other = to.find((ring) => ring.group === b);
         const share = customers / total;
@@ -34,7 +34,7 @@ export function Threads({ row, next, left, from, to, y, below, onThread }: Threa
         const middle = (y1 + y2) / 2;
         const [x1, x2] = [left + one.x, left + other.x];
         const path = `M${x1} ${y1}C${x1} ${middle} ${x2} ${middle} ${x2} ${y2}`;
-        const carried = carriedOf(row.rays[a], next.rays[b]);
+        const carried = carriedBy(most);
         const words = `${count(customers)} ${unit.many}, ${percent(customers, total)}, stay together from group ${a + 1} of ${row.k} to group ${b + 1} of ${next.k}${carried?.words ?? ""}`;
         return (
           <g
