@@ -98,10 +98,10 @@ class OwnRulesByHand(Station):
         page.get_by_label("is one of these, one per line").fill("Tea room")
         page.get_by_role("button", name="Add this rule").click()
         page.get_by_text("“No tea room” is on.").wait_for()
-        # Everything above has its new figures, so that nothing moves away below the pointer.
+        # The card has closed, whose button takes the focus back and may be scrolled to.
+        page.get_by_label("Its name").wait_for(state="detached")
         on = page.locator("[aria-checked=true]")
         rules.get_by_role("switch", name="No tea room").and_(on).wait_for()
-        page.wait_for_load_state("networkidle")
         rules.get_by_role("button", name="No tea room", exact=True).hover()
         rules.get_by_text("Switched the other way,").wait_for()
         rules.get_by_role("switch", name="No tea room").click()

@@ -166,7 +166,9 @@ class Stranger(BrowserCase):
         self.reach(page, page.get_by_label("Name of the segment"))
         page.keyboard.press("Control+a")
         page.keyboard.type("Nachbarn")
-        page.keyboard.press("Enter")
+        # The table shows the name before the server has it.
+        with page.expect_response(lambda answer: answer.request.method == "PUT" and answer.ok):
+            page.keyboard.press("Enter")
         page.get_by_role("columnheader").get_by_text("Nachbarn").first.wait_for()
 
     def test_a_table_of_places_is_called_by_its_name(self):

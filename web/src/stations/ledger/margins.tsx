@@ -48,6 +48,7 @@ export function MarginRates({ margins }: { margins: Schemas["Margins"] }) {
       );
     },
     () => "Margins are kept: gross margin is a measure now.",
+    () => setOpen(false),
   );
   if (!canChange) return null;
   return (
@@ -67,7 +68,7 @@ export function MarginRates({ margins }: { margins: Schemas["Margins"] }) {
             className="grid gap-2 text-12"
             onSubmit={(event) => {
               event.preventDefault();
-              keep.mutate(undefined, { onSuccess: () => setOpen(false) });
+              keep.mutate(undefined);
             }}
           >
             <h3 className="text-13">Gross margin, % of sales</h3>

@@ -89,6 +89,7 @@ export function OwnRule({
 }) {
   const { study } = useStudy();
   const [open, setOpen] = useState(false);
+  const close = () => setOpen(false);
   const [draft, setDraft] = useState<Draft>(NEW);
   const revision = choices.revisions.own ?? 0;
   const numbers = choices.number_columns.includes(draft.column);
@@ -116,6 +117,7 @@ export function OwnRule({
         ),
       ),
     () => (own ? `“${draft.name}” is changed.` : `“${draft.name}” is on.`),
+    close,
   );
   const drop = useLedgerChange(
     () =>
@@ -128,6 +130,7 @@ export function OwnRule({
         ),
       ),
     () => `“${own?.name ?? ""}” is deleted.`,
+    close,
   );
   const field = "w-full rounded-md border border-line bg-card px-2 py-1";
   return (
@@ -153,7 +156,7 @@ export function OwnRule({
             className="grid gap-2 text-12"
             onSubmit={(event) => {
               event.preventDefault();
-              keep.mutate(undefined, { onSuccess: () => setOpen(false) });
+              keep.mutate(undefined);
             }}
           >
             <h3 className="text-13">{own ? "Change the rule" : "Set lines aside by a rule"}</h3>
@@ -228,7 +231,7 @@ export function OwnRule({
                 <Button
                   kind="quiet"
                   disabled={drop.isPending}
-                  onClick={() => drop.mutate(undefined, { onSuccess: () => setOpen(false) })}
+                  onClick={() => drop.mutate(undefined)}
                 >
                   Delete it
                 </Button>

@@ -102,10 +102,15 @@ export function useTriedRule(body: Schemas["OwnBody"], waits: boolean) {
   });
 }
 
-/** Changes of the Ledger: each says what it did, offers to take it back, and asks all anew. */
+/**
+ * A change of the Ledger: it says what it did, offers to take it back, and asks all anew. It is
+ * pending until the new figures are here; `taken` is called before, as soon as the change is made:
+ * a card closes then, and not over a page that somebody has begun to read.
+ */
 export function useLedgerChange<T>(
   change: (input: T) => Promise<unknown>,
   words?: (input: T) => string,
+  taken?: () => void,
 ) {
   const { study, undo } = useStudy();
   const queries = useQueryClient();
@@ -115,6 +120,7 @@ export function useLedgerChange<T>(
     scope: { id: "ledger" }, // one after the other, in the order in which they were asked for
     onSuccess: async (_, input) => {
       if (words) say(words(input), { undo });
+      taken?.();
       await Promise.all([
         askAnew(queries, study.id),
         queries.invalidateQueries({ queryKey: ["pulse", study.id] }),

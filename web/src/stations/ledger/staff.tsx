@@ -32,6 +32,7 @@ export function StaffCards({
         ),
       ),
     (patterns) => `Staff and test cards: ${patterns.join(", ") || "none"}.`,
+    () => setOpen(false),
   );
   return (
     <Popover.Root
@@ -72,7 +73,6 @@ export function StaffCards({
                     .split("\n")
                     .map((line) => line.trim())
                     .filter(Boolean),
-                  { onSuccess: () => setOpen(false) },
                 )
               }
             >
