@@ -79,6 +79,30 @@ class Layout(Station):
         self.assertLessEqual(hidden, 0)
 
 
+class LookedAt(Station):
+    def test_picked_lines_and_how_long_a_bar_is_stand_in_the_address(self):
+        page = self.get("ledger", step="week")
+        self.walk("Ledger", self.look, page["steps"])
+
+    def look(self, page, steps):
+        line = page.get_by_role("region", name="The waterline")
+        line.get_by_role("button", name="by week").click()
+        week = line.get_by_role("button", name=re.compile("^week of .*: counted|^week of")).nth(5)
+        week.focus()
+        page.keyboard.press("Enter")
+        lines = page.get_by_role("region", name="Lines", exact=True)
+        heading = lines.get_by_role("heading", name=re.compile("^week of "))
+        heading.wait_for()
+        said, shown = heading.inner_text(), lines.get_by_role("row").count()
+        page.reload()
+        heading.wait_for()
+        self.assertEqual(heading.inner_text(), said)
+        lines.get_by_role("row").nth(shown - 1).wait_for()
+        line.get_by_role("button", name="by week").and_(
+            page.locator("[aria-pressed=true]")
+        ).wait_for()
+
+
 class OwnRulesByHand(Station):
     def test_made_tried_switched_changed_dropped(self):
         before = self.get("ledger")["counted"]

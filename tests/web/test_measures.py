@@ -47,6 +47,38 @@ class MeasuresByHand(Station):
         page.get_by_role("button", name="From here").click()
         page.get_by_role("button", name=re.compile("from 1 Nov 2025")).wait_for()
 
+    def test_a_stretch_of_a_thread_by_keys_is_the_lens(self):
+        threads = {t["name"]: t["numbers"] for t in self.get("measures")["threads"]}
+        self.walk("Measures", self.stretch, threads["recency"])
+
+    def stretch(self, page, recency):
+        threads = page.get_by_role("group", name="Threads of measures")
+        thread = threads.get_by_role("slider", name=re.compile("^Days since last visit: "))
+        thread.focus()
+        page.keyboard.press("Enter")  # begins with the middle half
+        low, high = recency["places"][1], recency["places"][3]
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("Shift+ArrowLeft")
+        now = int(thread.get_attribute("aria-valuenow"))
+        self.assertAlmostEqual(now, 100 * (high + 0.02), delta=0.51)
+        told = re.match(r"(\S+) to ([^\s;]+)", thread.get_attribute("aria-valuetext"))
+        page.keyboard.press("Enter")
+        dock = page.get_by_role("complementary", name="Lens")
+        axis = recency["axis"]
+        self.assertFalse(axis["log"])
+        wanted = [
+            axis["low"] + at * (axis["high"] - axis["low"]) for at in (low - 0.02, high + 0.02)
+        ]
+        for end, said in zip(wanted, told.groups(), strict=True):
+            self.assertAlmostEqual(end, float(said), delta=1)
+        dock.get_by_text(re.compile(f"{wanted[1]:.0f}")).first.wait_for()
+        page.keyboard.press("ArrowDown")
+        self.assertTrue(
+            threads.get_by_role("slider", name=re.compile("^Visits: ")).evaluate(
+                "(mark) => mark === document.activeElement"
+            )
+        )
+
     def test_whom_a_choice_touches_listed_saved_and_undone(self):
         thread = next(t for t in self.get("measures")["threads"] if t["name"] == "gap_mean")
         missing = sum(thread["numbers"]["figures"]["missing"].values())

@@ -108,6 +108,7 @@ class ScoresByHand(Station):
         field = page.get_by_role("region", name="Field")
         corner = field.get_by_role("slider", name="Lower corner of Lately and often")
         corner.focus()
+        page.keyboard.press("Enter")  # takes hold of it
         page.keyboard.press("ArrowLeft")
         wanted = sum(sum(row[2:]) for row in before["field"]["customers"][3:])
         ladder = page.get_by_role("region", name="Ladder")
@@ -121,8 +122,13 @@ class ScoresByHand(Station):
         ladder.get_by_role("button", name="Front garden", exact=True).wait_for()
         cut = field.get_by_role("slider", name="Cut 2 of Visits")
         cut.focus()
+        page.keyboard.press("Enter")
         page.keyboard.press("ArrowUp")
         page.get_by_text("Cut points of Visits changed.").wait_for()
+        # Let go, an arrow leads to another mark.
+        page.keyboard.press("Escape")
+        page.keyboard.press("ArrowUp")
+        self.assertTrue(cut.evaluate("(mark) => mark !== document.activeElement"))
         page.get_by_label("Score another measure").select_option(label="Time as member")
         chip = page.get_by_role("button", name=re.compile("^Time as member"))
         chip.click()

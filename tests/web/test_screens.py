@@ -8,6 +8,12 @@ STATIONS = ("Ledger", "Measures", "Scores", "Groups", "Portraits", "Crossings", 
 #: What is wider than the page, or than the station in it.
 SPILT = """() => [document.scrollingElement, document.getElementById("station")]
   .map((box) => box.scrollWidth - box.clientWidth)"""
+#: Pictures with more than one stop for Tab among their own marks.
+STOPS = """() => [...document.querySelectorAll("#station [data-marks]")]
+  .map((frame) => [frame.getAttribute("aria-label"),
+    [...frame.querySelectorAll(":is(svg *, svg, [data-reached])[tabindex='0']")]
+      .filter((mark) => mark.parentElement.closest("[data-marks]") === frame).length])
+  .filter(([, stops]) => stops !== 1)"""
 #: How far a picture as wide as its station reaches beyond it.
 BEYOND = """(label) => {
   const edge = document.getElementById("station").getBoundingClientRect().right;
@@ -35,6 +41,7 @@ class Screens(Station):
         for name in STATIONS:
             self.open_station(page, name)
             page.locator("#station h2, #station table, #station svg").first.wait_for()
+            page.wait_for_function(f"() => ({STOPS})().length === 0", timeout=10_000)
             for width in (2560, 1024, 640, 320):
                 page.set_viewport_size({"width": width, "height": 800})
                 with self.subTest(station=name, width=width):
@@ -61,6 +68,23 @@ class Screens(Station):
             )
             page.set_viewport_size({"width": 1024, "height": 800})
             self.settled(page, f"() => ({BEYOND})({picture!r}) <= 0")
+
+    def test_marks_beside_cells_are_no_part_of_what_is_copied(self):
+        self.walk("Portraits", self.copied)
+
+    def copied(self, page):
+        table = page.get_by_role("table", name="Measures by segment")
+        mark = table.locator("[aria-hidden=true]").filter(has_text=re.compile(r"\S")).first
+        mark.wait_for(state="attached")
+        said, copied = mark.evaluate(
+            """(mark) => {
+              const selection = getSelection();
+              selection.selectAllChildren(mark.closest("tr"));
+              return [mark.textContent.trim(), selection.toString()];
+            }"""
+        )
+        self.assertNotIn(said, copied)
+        self.assertRegex(copied, r"\d")
 
     def test_the_trail_names_every_station_to_a_hand(self):
         self.walk("Measures", self.trail)

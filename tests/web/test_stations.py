@@ -143,6 +143,7 @@ class CampaignsByHand(Station):
         page.get_by_text("This fork finds a rise of").wait_for()
         slider = page.get_by_label("Share held out")
         slider.focus()
+        page.keyboard.press("Enter")
         page.keyboard.press("End")
         page.get_by_text(re.compile("held out, 50%")).wait_for()
         page.get_by_role("button", name="Draw the holdout").click()

@@ -4,6 +4,8 @@ import { useMarks } from "@/charts/use-marks";
 
 type Drawing = Omit<SVGProps<SVGSVGElement>, "ref" | "role" | "aria-label" | "aria-hidden">;
 
+type Handled = Omit<SVGProps<SVGSVGElement>, "ref">;
+
 /** A picture that fills its place shrinks with it, but not so far that its letters are too small. */
 const SMALLEST = 0.85;
 
@@ -19,6 +21,11 @@ function fitted({ viewBox, width, className = "", style, ...drawing }: Drawing):
 /** A picture that is looked at; `label`: what it shows, for those who do not see it. */
 export function Picture({ label, ...drawing }: Drawing & { label: string }) {
   return <svg {...fitted(drawing)} role="img" aria-label={label} />;
+}
+
+/** A picture that is itself a mark, of the `PickList` in which it stands. */
+export function MarkPicture({ handled, ...drawing }: Drawing & { handled: Handled }) {
+  return <svg {...fitted(drawing)} {...handled} />;
 }
 
 /** A picture whose marks are picked; see `pickable`. */

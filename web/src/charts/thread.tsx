@@ -1,6 +1,7 @@
 import { useRef, useState } from "react";
-import type { PointerEvent } from "react";
-import { Picture } from "@/charts/picture";
+import type { KeyboardEvent, PointerEvent } from "react";
+
+import { MarkPicture, Picture } from "@/charts/picture";
 
 const W = 1000;
 const UP = 24;
@@ -16,8 +17,15 @@ interface Props {
   label: string;
   lens?: number[] | null;
   beside?: number[] | null;
+  /** What can be picked of it, by pointer and by keys, if it stands in a `PickList`. */
+  stretch?: Stretches | undefined;
+}
+
+interface Stretches {
   /** A stretch of the thread was picked, from and to along it (0 to 1). */
-  onStretch?: (from: number, to: number) => void;
+  onPick: (from: number, to: number) => void;
+  /** What a stretch holds, in words. */
+  words: (from: number, to: number) => string;
 }
 
 function hill(values: number[], base: number, height: number, open = false): string {
@@ -37,22 +45,14 @@ function hill(values: number[], base: number, height: number, open = false): str
  * other.
  */
 export function ThreadShape(props: Props) {
-  const { shape, places, prepared, preparedPlaces, label, lens, beside, onStretch } = props;
+  const { shape, places, prepared, preparedPlaces, label, lens, beside, stretch } = props;
   const [, low = 0, middle = 0.5, high = 1] = places;
   const [, low2 = 0, middle2 = 0.5, high2 = 1] = preparedPlaces;
   const foot = UP + BAND;
-  const brush = useBrush(onStretch);
+  const brush = useBrush(stretch, [low, high]);
   const still = { vectorEffect: "non-scaling-stroke" as const };
-  return (
-    <Picture
-      viewBox={`0 0 ${W} ${H}`}
-      width="100%"
-      height={H}
-      preserveAspectRatio="none"
-      label={label}
-      className={onStretch ? "cursor-crosshair touch-none" : ""}
-      {...brush.handlers}
-    >
+  const drawn = (
+    <>
       <path d={hill(shape, UP, UP - 2)} fill="var(--color-everyone)" opacity={0.8} />
       {beside && (
         <path
@@ -139,24 +139,90 @@ export function ThreadShape(props: Props) {
           opacity={0.18}
         />
       )}
-    </Picture>
+    </>
+  );
+  const frame = {
+    viewBox: `0 0 ${W} ${H}`,
+    width: "100%",
+    height: H,
+    preserveAspectRatio: "none",
+  };
+  if (!stretch)
+    return (
+      <Picture {...frame} label={label}>
+        {drawn}
+      </Picture>
+    );
+  return (
+    <div className="relative">
+      <MarkPicture
+        {...frame}
+        className="block cursor-crosshair touch-none"
+        handled={{ "aria-label": label, ...brush.handlers }}
+      >
+        {drawn}
+      </MarkPicture>
+      {brush.stretch && (
+        <span
+          aria-hidden
+          className="pointer-events-none absolute right-0 bottom-0 rounded bg-teal px-1 text-11 text-white"
+        >
+          {stretch.words(...brush.stretch)}
+        </span>
+      )}
+    </div>
   );
 }
 
 const LEAST = 0.012;
+/** How far an arrow moves an end of a stretch. */
+const STEP = 1 / 50;
 
-/** A stretch drawn with the pointer along the width of an element. */
-function useBrush(onStretch?: (from: number, to: number) => void) {
+/**
+ * A stretch along the width of an element. Drawn with the pointer; by keys Enter begins with the
+ * middle half, arrows move its upper end, with Shift its lower one, and Enter picks it.
+ */
+function useBrush(stretches: Stretches | undefined, middle: [number, number]) {
   const [stretch, setStretch] = useState<[number, number] | null>(null);
   const from = useRef<number | null>(null);
   const at = (event: PointerEvent<SVGSVGElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
     return Math.min(1, Math.max(0, (event.clientX - box.left) / box.width));
   };
-  if (!onStretch) return { stretch: null, handlers: {} };
+  if (!stretches) return { stretch: null, handlers: {} };
+  const { onPick, words } = stretches;
+  const byKeys = (event: KeyboardEvent) => {
+    if (event.key === "Enter" || event.key === " ") {
+      if (stretch) onPick(...stretch);
+      setStretch(stretch ? null : middle);
+    } else if (!stretch) return;
+    else if (event.key === "Escape") setStretch(null);
+    else if (event.key === "ArrowLeft" || event.key === "ArrowRight") {
+      const step = event.key === "ArrowLeft" ? -STEP : STEP;
+      const [low, high] = stretch;
+      setStretch(
+        event.shiftKey
+          ? [Math.min(Math.max(0, low + step), high - LEAST), high]
+          : [low, Math.max(Math.min(1, high + step), low + LEAST)],
+      );
+    } else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
   return {
     stretch,
     handlers: {
+      role: "slider",
+      tabIndex: -1,
+      "data-reached": "",
+      "aria-valuemin": 0,
+      "aria-valuemax": 100,
+      "aria-valuenow": Math.round(100 * (stretch?.[1] ?? 1)),
+      "aria-valuetext": stretch
+        ? `${words(...stretch)}; Enter makes it the lens`
+        : "all; Enter begins a stretch",
+      onKeyDown: byKeys,
+      onBlur: () => setStretch(null),
       onPointerDown: (event: PointerEvent<SVGSVGElement>) => {
         from.current = at(event);
         event.currentTarget.setPointerCapture(event.pointerId);
@@ -172,7 +238,7 @@ function useBrush(onStretch?: (from: number, to: number) => void) {
         setStretch(null);
         if (began === null) return;
         const to = at(event);
-        if (Math.abs(to - began) > LEAST) onStretch(Math.min(began, to), Math.max(began, to));
+        if (Math.abs(to - began) > LEAST) onPick(Math.min(began, to), Math.max(began, to));
       },
       onPointerCancel: () => {
         from.current = null;

@@ -16,6 +16,7 @@ export function useMarks<Frame extends Element>() {
   });
   return {
     ref,
+    "data-marks": "",
     onFocus: (event: FocusEvent<Frame>) => {
       const marks = marksOf(ref.current);
       const here = placeIn(marks, event);
@@ -36,8 +37,10 @@ export function useMarks<Frame extends Element>() {
   };
 }
 
+/** The marks of a frame, without those of a frame within it. */
 function marksOf(frame: Element | null): (HTMLElement | SVGElement)[] {
-  return [...(frame?.querySelectorAll<HTMLElement | SVGElement>("[data-reached]") ?? [])];
+  const all = frame?.querySelectorAll<HTMLElement | SVGElement>("[data-reached]") ?? [];
+  return [...all].filter((mark) => mark.parentElement?.closest("[data-marks]") === frame);
 }
 
 function placeIn(marks: Element[], event: { target: unknown }): number {

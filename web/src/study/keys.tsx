@@ -18,9 +18,10 @@ const ANYWHERE: [string, string][] = [
 /** What keys do where one stands on a picture, a table or a list. */
 const WITHIN: [string, string][] = [
   ["Tab", "to the next picture, list or button"],
-  ["arrows", "from mark to mark, or move a handle"],
+  ["arrows", "from mark to mark, or move what is held"],
+  ["Shift ← →", "the lower end of a stretch on a thread; without Shift its upper one"],
   ["Home End", "the first mark, the last one"],
-  ["Enter", "look at it, open it, or set it down"],
+  ["Enter", "look at it, open it; take hold of a handle, let it go"],
   ["Shift Enter", "look at it as well; Shift with a click does the same"],
   ["Page ↑ ↓", "a campaign by a week"],
   ["F2", "rename a segment at its head"],

@@ -1,7 +1,8 @@
 import { useRef, useState } from "react";
-import type { KeyboardEvent, PointerEvent } from "react";
+import type { PointerEvent } from "react";
 
 import { count, percent } from "@/charts/format";
+import { useHandles } from "@/charts/handles";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
 import { valueClause } from "@/lens/clauses";
@@ -280,32 +281,22 @@ function Fork({ share, shares, deep, words, onTry, onShare }: ForkProps) {
     const frame = along.current.getBoundingClientRect();
     move(nearest((frame.bottom - event.clientY) / frame.height));
   };
-  const onKeyDown = (event: KeyboardEvent) => {
-    const place = shares.indexOf(nearest(now));
-    const next = {
-      ArrowUp: shares[place + 1],
-      ArrowRight: shares[place + 1],
-      ArrowDown: shares[place - 1],
-      ArrowLeft: shares[place - 1],
-      Home: shares[0],
-      End: most,
-    }[event.key];
-    if (next === undefined) return;
-    event.preventDefault();
-    event.stopPropagation();
-    onShare(next);
-  };
+  const { handle } = useHandles();
+  const go = (next: number | undefined) => next !== undefined && onShare(next);
   return (
     <g
-      role="slider"
-      tabIndex={0}
-      aria-label="Share held out"
+      {...handle({
+        id: "share",
+        label: "Share held out",
+        words,
+        onMove: (right, up) => go(shares[shares.indexOf(nearest(now)) + right + up]),
+        onEnd: (way) => go(way < 0 ? shares[0] : most),
+      })}
       aria-orientation="vertical"
       aria-valuenow={Math.round(100 * now)}
       aria-valuemin={0}
       aria-valuemax={Math.round(100 * most)}
-      aria-valuetext={words}
-      className="cursor-ns-resize touch-none"
+      className="handle cursor-ns-resize touch-none"
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
         move(nearest(now));
@@ -316,7 +307,6 @@ function Fork({ share, shares, deep, words, onTry, onShare }: ForkProps) {
         move(null);
       }}
       onPointerCancel={() => move(null)}
-      onKeyDown={onKeyDown}
     >
       <title>Drag to hold out more or fewer</title>
       <rect ref={along} x={FORK - 1} y={TOP} width={2} height={deep} fill="var(--color-card)" />

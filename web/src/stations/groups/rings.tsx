@@ -39,8 +39,8 @@ export function Threads({ row, next, left, from, to, y, below, onThread }: Threa
         return (
           <g
             key={`${a}-${b}`}
-            {...pickable({ label: words, onPick: () => onThread(a, b), reached: false })}
-            className="cursor-pointer hover:stroke-[var(--color-teal)]"
+            {...pickable({ label: words, onPick: () => onThread(a, b) })}
+            className="cursor-pointer hover:stroke-teal focus-visible:stroke-teal"
           >
             <title>{words}</title>
             <path d={path} stroke="transparent" strokeWidth={Math.max(7, share * 22)} />

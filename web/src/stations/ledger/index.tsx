@@ -6,8 +6,8 @@ import { BringIn } from "@/stations/ledger/bring-in";
 import { Files } from "@/stations/ledger/files";
 import { Lines } from "@/stations/ledger/lines";
 import { Summaries } from "@/stations/ledger/summaries";
-import { ALL_LINES } from "@/stations/ledger/picked";
-import type { PickedLines, Step } from "@/stations/ledger/picked";
+import { IN_ADDRESS } from "@/stations/ledger/picked";
+import type { PickedLines } from "@/stations/ledger/picked";
 import { useLedger } from "@/stations/ledger/queries";
 import { Review } from "@/stations/ledger/review";
 import { Rules } from "@/stations/ledger/rules";
@@ -34,11 +34,9 @@ const UNITS = [
 /** The Ledger: what counts, what was set aside and why, and the lines behind it. */
 export function Ledger() {
   const [hovered, setHovered] = useState("");
-  const [picked, setPicked] = useState<PickedLines>(ALL_LINES);
-  const [around, setAround] = useState<number | null>(null);
   const [chosen, setChosen] = useState<number | null>(null);
   const [at, put] = useAddress(LOOKED_AT);
-  const [step, setStep] = useState<Step>("month");
+  const [{ step, around, ...picked }, look] = useAddress(IN_ADDRESS);
   const side = chosenOf(SIDES, at.side);
   const unit = chosenOf(UNITS, at.unit);
   const setSide = (next: (typeof SIDES)[number][0]) => void put({ side: next }, IN_PLACE);
@@ -59,7 +57,7 @@ export function Ledger() {
   const empty = page.intakes.length === 0 && page.status.state === "empty";
   const alone = !page.steps && !review && !empty && page.status.state === "empty";
   const pick = (next: PickedLines) => {
-    setPicked(next);
+    void look(next, IN_PLACE);
     setSide("lines");
   };
   return (
@@ -131,8 +129,7 @@ export function Ledger() {
             onPick={pick}
             step={step}
             onStep={(next, day) => {
-              setStep(next);
-              setAround(day);
+              void look({ step: next, around: day }, IN_PLACE);
             }}
           />
           <div className="grid grid-cols-[minmax(420px,5fr)_6fr] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">

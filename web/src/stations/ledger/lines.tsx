@@ -6,7 +6,7 @@ import type { Schemas } from "@/api/client";
 import { count, day, figure, money } from "@/charts/format";
 import { useLens } from "@/lens/context";
 import { useSavedFile } from "@/lens/use-saved-file";
-import { ALL_LINES, fieldOf } from "@/stations/ledger/picked";
+import { ALL_LINES, fieldOf, nameOf } from "@/stations/ledger/picked";
 import type { PickedLines } from "@/stations/ledger/picked";
 import { linesOf, useLines } from "@/stations/ledger/queries";
 import { Select } from "@/ui/select";
@@ -46,7 +46,7 @@ export function Lines({ picked, onPick, page }: Props) {
     <div aria-label="Lines" role="region">
       <div className="flex items-baseline gap-2 px-3 pb-2 whitespace-nowrap">
         <h3 className="truncate text-13">
-          {picked.when && `${picked.when}, `}
+          {picked.when && picked.first !== null && `${nameOf(picked.when, picked.first)}, `}
           {what}
         </h3>
         <span className="flex-1 text-12 text-quiet">{count(total)}</span>

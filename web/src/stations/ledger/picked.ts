@@ -1,14 +1,18 @@
-import { dayOfNumber, month } from "@/charts/format";
+import { createParser, parseAsStringLiteral } from "nuqs";
 
-export type Step = "month" | "week" | "day";
+import { dayOfNumber, month } from "@/charts/format";
+import { whole, word } from "@/study/address";
+
+export const STEPS = ["month", "week", "day"] as const;
+export type Step = (typeof STEPS)[number];
 
 /** Which lines are looked at: days from `first` to `last` (both included), and a rule. */
 export interface PickedLines {
   first: number | null;
   last: number | null;
   rule: string;
-  /** What the days are called. */
-  when: string;
+  /** How long the picked bar was, for the name of its days; null where none was picked. */
+  when: Step | null;
   /** A column of words and the number of one of them; empty for any. */
   by: string;
   number: number;
@@ -18,9 +22,29 @@ export const ALL_LINES: PickedLines = {
   first: null,
   last: null,
   rule: "",
-  when: "",
+  when: null,
   by: "",
   number: 0,
+};
+
+const day = createParser({
+  parse: (text) => {
+    const day = Date.parse(`${text}T00:00:00Z`) / 86_400_000;
+    return Number.isInteger(day) ? day : null;
+  },
+  serialize: iso,
+});
+
+/** Picked lines, and how long a bar is, as the address keeps them. */
+export const IN_ADDRESS = {
+  first: day,
+  last: day,
+  rule: word,
+  when: parseAsStringLiteral(STEPS),
+  by: word,
+  number: whole,
+  step: parseAsStringLiteral(STEPS).withDefault("month"),
+  around: day,
 };
 
 /** Months since January 1970 of a day since then. */

@@ -4,7 +4,7 @@ import type { Schemas } from "@/api/client";
 import { count, dayOfNumber, money, month } from "@/charts/format";
 import { pickable } from "@/charts/pickable";
 import { PickPicture } from "@/charts/picture";
-import { ALL_LINES, monthOf, nameOf } from "@/stations/ledger/picked";
+import { ALL_LINES, monthOf, nameOf, STEPS } from "@/stations/ledger/picked";
 import type { PickedLines, Step } from "@/stations/ledger/picked";
 import { texture, TextureDefs } from "@/stations/ledger/textures";
 import { useStudy } from "@/study/context";
@@ -15,7 +15,6 @@ const BELOW = 58;
 const AXIS = 20;
 const LEFT = 64;
 const HEIGHT = 10 + ABOVE + AXIS + BELOW + 10;
-const STEPS: Step[] = ["month", "week", "day"];
 
 interface Props {
   page: Schemas["LedgerPage"];
@@ -58,7 +57,7 @@ export function Waterline({ page, unit, picked, onPick, step, onStep }: Props) {
             first: start,
             last: steps.ends[steps.starts.indexOf(start)] ?? start,
             rule,
-            when: nameOf(shown, start),
+            when: shown,
           },
     );
   const act = (start: number, rule: string, label: string) =>

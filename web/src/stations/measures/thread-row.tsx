@@ -72,18 +72,20 @@ export function ThreadRow({ thread, numbers, page, open, onOpen, onGo, onChoose 
             lens={numbers.lens}
             beside={numbers.beside}
             label={`${thread.label}: median ${words(figures.median)}, middle half ${words(figures.quartile_1)} to ${words(figures.quartile_3)}; prepared by ${preparation(numbers.steps)}`}
-            onStretch={(from, to) =>
-              lens.pick(
-                thread.field,
-                {
-                  range: [
-                    from <= 0.004 ? null : rounded(valueAt(from, axis)),
-                    to >= 0.996 ? null : rounded(valueAt(to, axis)),
-                  ],
-                },
-                false,
-              )
-            }
+            stretch={{
+              onPick: (from, to) =>
+                lens.pick(
+                  thread.field,
+                  {
+                    range: [
+                      from <= 0.004 ? null : rounded(valueAt(from, axis)),
+                      to >= 0.996 ? null : rounded(valueAt(to, axis)),
+                    ],
+                  },
+                  false,
+                ),
+              words: (from, to) => `${words(valueAt(from, axis))} to ${words(valueAt(to, axis))}`,
+            }}
           />
           <Ends
             top={words(axis.high) + (axis.log ? " log" : "")}

@@ -1,3 +1,4 @@
+import { PickList } from "@/charts/picture";
 import { count } from "@/charts/format";
 import { CategoryRow } from "@/stations/measures/category-row";
 import { ThreadRow } from "@/stations/measures/thread-row";
@@ -75,42 +76,44 @@ export function Threads({ page, beside }: { page: Page; beside: string }) {
           <span>missing, outliers, skew</span>
           <span className="text-right">in groups</span>
         </div>
-        {families.map(({ key, threads }) => {
-          const folds = FOLDED.includes(key);
-          const shown = !folds || unfolded.includes(key);
-          const used = threads.filter((thread) => thread.role === "shapes");
-          return (
-            <section key={key} aria-label={FAMILIES[key]}>
-              <h2 className="flex items-baseline gap-2 border-b border-line bg-paper px-3 py-1 text-12">
-                {folds ? (
-                  <button
-                    type="button"
-                    aria-expanded={shown}
-                    className="hover:underline"
-                    onClick={() =>
-                      setUnfolded(
-                        shown ? unfolded.filter((each) => each !== key) : [...unfolded, key],
-                      )
-                    }
-                  >
-                    <span aria-hidden className="inline-block w-3 text-quiet">
-                      {shown ? "▾" : "▸"}
-                    </span>
-                    {FAMILIES[key]}
-                  </button>
-                ) : (
-                  FAMILIES[key]
-                )}
-                <span className="font-sans text-11 font-normal text-quiet">
-                  {count(threads.length)} {threads.length === 1 ? "measure" : "measures"}
-                  {used.length > 0 && `, ${used.length} in use`}
-                  {folds && !shown && `: ${someOf(threads)}`}
-                </span>
-              </h2>
-              {(shown ? threads : used).map(row)}
-            </section>
-          );
-        })}
+        <PickList label="Threads of measures">
+          {families.map(({ key, threads }) => {
+            const folds = FOLDED.includes(key);
+            const shown = !folds || unfolded.includes(key);
+            const used = threads.filter((thread) => thread.role === "shapes");
+            return (
+              <section key={key} aria-label={FAMILIES[key]}>
+                <h2 className="flex items-baseline gap-2 border-b border-line bg-paper px-3 py-1 text-12">
+                  {folds ? (
+                    <button
+                      type="button"
+                      aria-expanded={shown}
+                      className="hover:underline"
+                      onClick={() =>
+                        setUnfolded(
+                          shown ? unfolded.filter((each) => each !== key) : [...unfolded, key],
+                        )
+                      }
+                    >
+                      <span aria-hidden className="inline-block w-3 text-quiet">
+                        {shown ? "▾" : "▸"}
+                      </span>
+                      {FAMILIES[key]}
+                    </button>
+                  ) : (
+                    FAMILIES[key]
+                  )}
+                  <span className="font-sans text-11 font-normal text-quiet">
+                    {count(threads.length)} {threads.length === 1 ? "measure" : "measures"}
+                    {used.length > 0 && `, ${used.length} in use`}
+                    {folds && !shown && `: ${someOf(threads)}`}
+                  </span>
+                </h2>
+                {(shown ? threads : used).map(row)}
+              </section>
+            );
+          })}
+        </PickList>
       </section>
       <TableBehind name="measures" grid={() => threadsGrid(page, study.currency)} />
       {page.threads.some((thread) => thread.levels) && (

@@ -1,5 +1,7 @@
 import { useState } from "react";
-import type { KeyboardEvent, PointerEvent } from "react";
+import type { PointerEvent } from "react";
+
+import { useHandles } from "@/charts/handles";
 
 import { bandAt } from "@/stations/scores/geometry";
 import type { Box, Stretch } from "@/stations/scores/geometry";
@@ -30,6 +32,7 @@ type Corner = "low" | "high";
 export function Fences(props: Props) {
   const { fences, columns, rows, height, lit, canMove, placeOf, onMove, onLand, onLift } = props;
   const [held, setHeld] = useState(false);
+  const { handle: byKeys } = useHandles();
   return (
     <g>
       {fences.map((fence) => {
@@ -60,12 +63,20 @@ export function Fences(props: Props) {
             cx={x}
             cy={y}
             r={5}
-            role="slider"
-            tabIndex={0}
-            aria-label={`${corner === "high" ? "Upper" : "Lower"} corner of ${fence.name}`}
+            {...byKeys({
+              id: `${corner} ${fence.number}`,
+              label: `${corner === "high" ? "Upper" : "Lower"} corner of ${fence.name}`,
+              words: `bands ${box.across[0]} to ${box.across[1]} across, ${box.up[0]} to ${box.up[1]} upwards`,
+              onMove: (right, up) => {
+                const [c, r] =
+                  corner === "low" ? [box.across[0], box.up[0]] : [box.across[1], box.up[1]];
+                const clamp = (v: number, most: number) => Math.min(most, Math.max(1, v));
+                to(corner, clamp(c + right, columns.length), clamp(r + up, rows.length));
+              },
+              onLand,
+            })}
             aria-valuenow={corner === "high" ? box.across[1] : box.across[0]}
-            aria-valuetext={`bands ${box.across[0]} to ${box.across[1]} across, ${box.up[0]} to ${box.up[1]} upwards`}
-            className="cursor-move touch-none"
+            className="handle cursor-move touch-none"
             fill={on ? "var(--color-ink)" : "var(--color-card)"}
             stroke="var(--color-ink)"
             strokeWidth={1.5}
@@ -84,29 +95,6 @@ export function Fences(props: Props) {
               if (held) onLand();
               setHeld(false);
             }}
-            onKeyDown={(event: KeyboardEvent) => {
-              const step = {
-                ArrowRight: [1, 0],
-                ArrowLeft: [-1, 0],
-                ArrowUp: [0, 1],
-                ArrowDown: [0, -1],
-              }[event.key];
-              if (!step) {
-                if (event.key === "Enter") onLand();
-                return;
-              }
-              event.preventDefault();
-              event.stopPropagation();
-              const [c, r] =
-                corner === "low" ? [box.across[0], box.up[0]] : [box.across[1], box.up[1]];
-              const clamp = (v: number, most: number) => Math.min(most, Math.max(1, v));
-              to(
-                corner,
-                clamp(c + (step[0] ?? 0), columns.length),
-                clamp(r + (step[1] ?? 0), rows.length),
-              );
-            }}
-            onBlur={onLand}
           />
         );
         return (

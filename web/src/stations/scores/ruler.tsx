@@ -1,8 +1,9 @@
 import { useRef, useState } from "react";
-import type { KeyboardEvent, PointerEvent } from "react";
+import type { PointerEvent } from "react";
 
 import { placeOf, ticksOf, valueAt } from "@/charts/axis";
 import { inUnit, unitWords, within } from "@/charts/format";
+import { useHandles } from "@/charts/handles";
 import type { Stretch } from "@/stations/scores/geometry";
 import type { Banded } from "@/stations/scores/use-scores";
 import { useStudy } from "@/study/context";
@@ -29,6 +30,7 @@ export function Ruler({ measure, bands, length, upright = false, onCuts }: Props
   const { study } = useStudy();
   const [moving, setMoving] = useState<{ cut: number; value: number } | null>(null);
   const along = useRef<SVGGElement>(null);
+  const { handle } = useHandles();
   const { axis, higher_is_better: rising } = measure;
   const place = (value: number) => (rising ? placeOf(value, axis) : 1 - placeOf(value, axis));
   const words = (value: number) => inUnit(value, measure.unit, study.currency);
@@ -67,10 +69,7 @@ export function Ruler({ measure, bands, length, upright = false, onCuts }: Props
     const at = Math.min(1, Math.max(0, share));
     setMoving({ cut, value: rounded(valueAt(rising ? at : 1 - at, axis)) });
   };
-  const step = (cut: number) => (event: KeyboardEvent) => {
-    const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
-    if (!way) return;
-    event.preventDefault();
+  const step = (cut: number, way: number) => {
     const old = measure.cuts[cut] ?? 0;
     let next = old;
     // On a log axis a small step may round to nothing: go on until the value moves.
@@ -107,15 +106,19 @@ export function Ruler({ measure, bands, length, upright = false, onCuts }: Props
         return (
           <g
             key={n}
-            role="slider"
-            tabIndex={onCuts ? 0 : -1}
-            aria-label={`Cut ${n + 1} of ${measure.label}`}
+            {...(onCuts
+              ? handle({
+                  id: String(n),
+                  label: `Cut ${n + 1} of ${measure.label}`,
+                  words: words(cut),
+                  onMove: (right, up) => step(n, right + up),
+                })
+              : { role: "img", "aria-label": `Cut ${n + 1} of ${measure.label}: ${words(cut)}` })}
             aria-orientation={upright ? "vertical" : "horizontal"}
             aria-valuenow={cut}
             aria-valuemin={axis.low}
             aria-valuemax={axis.high}
-            aria-valuetext={words(cut)}
-            className={`touch-none ${onCuts ? (upright ? "cursor-ns-resize" : "cursor-ew-resize") : ""}`}
+            className={`handle touch-none ${onCuts ? (upright ? "cursor-ns-resize" : "cursor-ew-resize") : ""}`}
             onPointerDown={(event) => {
               if (!onCuts) return;
               event.currentTarget.setPointerCapture(event.pointerId);
@@ -127,7 +130,6 @@ export function Ruler({ measure, bands, length, upright = false, onCuts }: Props
               setMoving(null);
             }}
             onPointerCancel={() => setMoving(null)}
-            onKeyDown={step(n)}
           >
             <title>{`${measure.label} is cut at ${words(cut)}`}</title>
             <rect x={x - 7} y={y - 9} width={14} height={18} fill="transparent" />
