@@ -30,7 +30,8 @@ from sortija.core.ledger.rules import default_rules, mask_of
 from sortija.core.ledger.summaries import balance, visits
 from sortija.core.lens.bins import bin_column
 from sortija.core.lens.clauses import Clause
-from sortija.core.lens.evaluate import Chart, draw, select, without
+from sortija.core.lens.drawing import Chart, count_everyone, redraw
+from sortija.core.lens.evaluate import select, without
 from sortija.core.measures.derive import Derived, derive, last_day_of
 from sortija.core.measures.describe import axis_for, outline
 from sortija.core.measures.expected import expected_visits, fit_expected, rhythm_of
@@ -76,7 +77,10 @@ def first(derived: Derived) -> None:
     column = derived.table["recency"]
     clause = Clause("measure:recency", ranges=((None, 60.0),))
     selection = select([clause], {("measure:recency", ""): column}, derived.known, derived.money)
-    draw(selection, [Chart("measure:recency", bin_column(column))])
+    charts = [Chart("measure:visits", bin_column(column))]
+    everyone = [count_everyone(charts[0].bins, derived.known)]
+    _, last = redraw(selection, charts, everyone, None)
+    redraw(selection, charts, everyone, last)
     without(selection, 0, derived.money)
 
 

@@ -1,9 +1,4 @@
-"""Evaluate a lens over all customers, and draw every chart of a screen from one pass.
-
-A byte a customer counts the clauses that it fails. 0: in the lens. 1, and the failed clause is
-a chart's own: the customer still counts for that chart's bars, which are drawn without the
-chart's own clause so that it can be widened.
-"""
+"""Evaluate a lens over all customers: a byte a customer counts the clauses that it fails."""
 
 from __future__ import annotations
 
@@ -16,11 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import Engine, chunk_bounds
-from sortija.core.lens.bins import Bins
 from sortija.core.lens.clauses import MISSING, Clause, ClauseError
 from sortija.core.table import Column
 
-__all__ = ["Bars", "Chart", "Selection", "Totals", "draw", "members", "select", "without"]
+__all__ = ["Selection", "Totals", "fails_of", "members", "select", "select_by", "without"]
 
 
 @dataclass(frozen=True)
@@ -32,37 +26,37 @@ class Totals:
 
 
 @dataclass(frozen=True)
-class Chart:
-    """A chart to draw: its field, its bins, and its window where it is fixed to one."""
-
-    field: str
-    bins: Bins
-    window: str = ""
-
-
-@dataclass(frozen=True)
-class Bars:
-    """Counts a bar for everyone and for the lens without the chart's own clause."""
-
-    everyone: NDArray[np.int64]
-    lens: NDArray[np.int64]
-    everyone_missing: int
-    lens_missing: int
-
-
-@dataclass(frozen=True)
 class Selection:
-    """A lens evaluated: ``fails`` (clauses, n) uint8, ``failed`` (n,) uint8 their sum.
+    """A lens evaluated: ``fails``, for each clause (n,) uint8, ``failed`` (n,) uint8 their sum.
 
     ``known``: (n,) bool, who is part of everyone.
     """
 
     clauses: tuple[Clause, ...]
-    fails: NDArray[np.uint8]
+    fails: tuple[NDArray[np.uint8], ...]
     failed: NDArray[np.uint8]
     known: NDArray[np.bool_]
     everyone: Totals
     lens: Totals
+
+    def inside(self, own: int | None = None) -> NDArray[np.uint8]:
+        """Who is in the lens, (n,) uint8; with ``own``, whether or not they fail that clause."""
+        fails = self.failed == (0 if own is None else self.fails[own])
+        return fails.view(np.uint8) & self.known.view(np.uint8)
+
+
+# The loops over all customers choose nothing: a processor does several rows of them at once.
+
+
+@numba.njit(nogil=True, cache=True)
+def _fail_range(
+    values: Any, low: float, high: float, missing: bool, negated: bool, out: Any
+) -> None:
+    for i in range(len(values)):
+        value = values[i]
+        # What is missing is not equal to itself.
+        holds = ((value >= low) & (value < high)) | (missing & (value != value))
+        out[i] = holds == negated
 
 
 @numba.njit(nogil=True, cache=True)
@@ -81,37 +75,33 @@ def _fail_ranges(
 @numba.njit(nogil=True, cache=True)
 def _fail_levels(values: Any, wanted: Any, negated: bool, out: Any) -> None:
     for i in range(len(values)):
-        out[i] = 1 if wanted[values[i]] == negated else 0
+        out[i] = wanted[values[i]] == negated
 
 
 @numba.njit(nogil=True, cache=True)
-def _sum(failed: Any, known: Any, money: Any, limit: int) -> tuple[int, int]:
-    count, total = 0, 0
+def _sums(failed: Any, known: Any, money: Any) -> tuple[int, int, int, int]:
+    """Customers and money of the lens, then of everyone."""
+    inside, spent, everyone, all_spent = 0, 0, 0, 0
     for i in range(len(failed)):
-        if known[i] and failed[i] <= limit:
-            count += 1
-            total += money[i]
-    return count, total
-
-
-@numba.njit(nogil=True, cache=True)
-def _bars(codes: Any, failed: Any, own: Any, known: Any, everyone: Any, lens: Any) -> None:
-    """``own`` has length 0 where the chart has no clause of its own."""
-    with_own = len(own) > 0
-    for i in range(len(codes)):
-        if not known[i]:
-            continue
-        everyone[codes[i]] += 1
-        if failed[i] == 0 or (with_own and failed[i] == 1 and own[i] == 1):
-            lens[codes[i]] += 1
+        there = int(known[i])
+        hit = there * int(failed[i] == 0)
+        inside += hit
+        spent += hit * money[i]
+        everyone += there
+        all_spent += there * money[i]
+    return inside, spent, everyone, all_spent
 
 
 def _fail(clause: Clause, column: Column, start: int, stop: int, out: NDArray[np.uint8]) -> None:
     values = column.values[start:stop]
     if column.kind == "number":
+        missing, negated = MISSING in clause.values, clause.negated
         lows = np.array([-np.inf if low is None else low for low, _ in clause.ranges], float)
         highs = np.array([np.inf if high is None else high for _, high in clause.ranges], float)
-        _fail_ranges(values, lows, highs, MISSING in clause.values, clause.negated, out)
+        if len(lows) == 1:
+            _fail_range(values, lows[0], highs[0], missing, negated, out)
+        else:
+            _fail_ranges(values, lows, highs, missing, negated, out)
         return
     wanted = np.zeros(len(column.levels) + 1, np.bool_)
     for value in clause.values:
@@ -120,6 +110,26 @@ def _fail(clause: Clause, column: Column, start: int, stop: int, out: NDArray[np
         elif value in column.levels:
             wanted[column.levels.index(value) + 1] = True
     _fail_levels(values, wanted, clause.negated, out)
+
+
+def fails_of(clause: Clause, column: Column, engine: Engine | None = None) -> NDArray[np.uint8]:
+    """Who fails a clause, (n,) uint8: 1 for whoever does.
+
+    Raises
+    ------
+    ClauseError
+        It asks a category for ranges.
+    """
+    if clause.ranges and column.kind == "category":
+        raise ClauseError(f"{clause.field} has values to pick, not ranges.")
+    fails = np.zeros(len(column.values), np.uint8)
+
+    def part(bounds: tuple[int, int]) -> None:
+        start, stop = bounds
+        _fail(clause, column, start, stop, fails[start:stop])
+
+    (engine or Engine(1)).map(part, chunk_bounds(len(fails)))
+    return fails
 
 
 def select(
@@ -141,63 +151,37 @@ def select(
     ClauseError
         A clause asks a category for ranges.
     """
-    engine = engine or Engine(1)
-    for clause in clauses:
-        if clause.ranges and columns[clause.field, clause.window].kind == "category":
-            raise ClauseError(f"{clause.field} has values to pick, not ranges.")
-    n = len(known)
-    fails = np.zeros((len(clauses), n), np.uint8)
-    failed = np.zeros(n, np.uint8)
+    fails = [fails_of(clause, columns[clause.field, clause.window], engine) for clause in clauses]
+    return select_by(clauses, fails, known, money, engine)
+
+
+def select_by(
+    clauses: Sequence[Clause],
+    fails: Sequence[NDArray[np.uint8]],
+    known: NDArray[np.bool_],
+    money: NDArray[np.int64],
+    engine: Engine | None = None,
+) -> Selection:
+    """The same where it is known already who fails which clause: see :func:`fails_of`."""
+    failed = np.zeros(len(known), np.uint8)
 
     def part(bounds: tuple[int, int]) -> tuple[int, int, int, int]:
-        start, stop = bounds
-        for place, clause in enumerate(clauses):
-            column = columns[clause.field, clause.window]
-            _fail(clause, column, start, stop, fails[place, start:stop])
-            failed[start:stop] += fails[place, start:stop]
-        here = slice(start, stop)
-        mine = _sum(failed[here], known[here], money[here], 0)
-        return (*mine, *_sum(failed[here], known[here], money[here], 255))
+        here = slice(*bounds)
+        for each in fails:
+            failed[here] += each[here]
+        return _sums(failed[here], known[here], money[here])
 
-    sums = engine.map(part, chunk_bounds(n))
+    sums = (engine or Engine(1)).map(part, chunk_bounds(len(known)))
     inside = Totals(sum(s[0] for s in sums), sum(s[1] for s in sums))
     everyone = Totals(sum(s[2] for s in sums), sum(s[3] for s in sums))
-    return Selection(tuple(clauses), fails, failed, known, everyone, inside)
-
-
-def draw(selection: Selection, charts: Sequence[Chart], engine: Engine | None = None) -> list[Bars]:
-    """The bars of every chart of a screen."""
-    engine = engine or Engine(1)
-    bounds = chunk_bounds(len(selection.known))
-    own_clause = {(c.field, c.window): i for i, c in enumerate(selection.clauses)}
-    nothing = np.zeros(0, np.uint8)
-
-    def part(job: tuple[Chart, tuple[int, int]]) -> NDArray[np.int64]:
-        chart, (start, stop) = job
-        counts = np.zeros((2, 256), np.int64)
-        place = own_clause.get((chart.field, chart.window))
-        own = nothing if place is None else selection.fails[place, start:stop]
-        codes = chart.bins.codes[start:stop]
-        _bars(
-            codes, selection.failed[start:stop], own, selection.known[start:stop],
-            counts[0], counts[1],
-        )  # fmt: skip
-        return counts
-
-    parts = engine.map(part, [(chart, b) for chart in charts for b in bounds])
-    out = []
-    for place, chart in enumerate(charts):
-        mine = parts[place * len(bounds) : (place + 1) * len(bounds)]
-        total = sum(mine, np.zeros((2, 256), np.int64))
-        bars = chart.bins.count
-        out.append(Bars(total[0, :bars], total[1, :bars], int(total[0, 255]), int(total[1, 255])))
-    return out
+    return Selection(tuple(clauses), tuple(fails), failed, known, everyone, inside)
 
 
 def without(selection: Selection, place: int, money: NDArray[np.int64]) -> Totals:
     """The lens as it would be without its clause number ``place``."""
     left = selection.failed - selection.fails[place]
-    return Totals(*_sum(left, selection.known, money, 0))
+    customers, spent, _, _ = _sums(left, selection.known, money)
+    return Totals(customers, spent)
 
 
 def members(selection: Selection) -> NDArray[np.int64]:

@@ -3,19 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.core.engine import Engine
+from sortija.core.engine import Engine, readonly
+from sortija.core.lens.bins import Bins
 from sortija.core.lens.clauses import Clause, ClauseError, canonical, digest
-from sortija.core.lens.evaluate import Chart, Selection, Totals, draw, select, without
+from sortija.core.lens.drawing import Chart, Drawn, Everyone, count_everyone, redraw
+from sortija.core.lens.evaluate import Selection, Totals, fails_of, select_by, without
+from sortija.core.table import Column
 from sortija.server.lens.fields import Base, Field, base_of, field
 from sortija.server.lens.models import Lens
+from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
+from sortija.server.studies.process_cache import remembered
 from sortija.server.studies.request_cache import reading
 from sortija.server.studies.trail import coverage
 from sortija.server.studies.windows import WindowInView, read_window
@@ -109,14 +115,41 @@ def selection_of(
     """
     # A file counted between two readings makes traits longer than the base that is shown.
     n = len(base.known)
-    columns = {
-        (c.field, c.window): field(study, _window_of(c.window, window), c.field).column.first(n)
-        for c in clauses
-    }
+    fails = []
+    for clause in clauses:
+        found = field(study, _window_of(clause.window, window), clause.field)
+        column = found.column.first(n)
+        fails.append(_fails(Keyed((found.stamp, n, clause), (clause, column))))
+    return select_by(clauses, fails, base.known, base.money, ENGINE)
+
+
+@remembered
+def _fails(keyed: Keyed[tuple[Clause, Column]]) -> NDArray[np.uint8]:
+    """Whom a clause leaves out: while a lens is narrowed, only the clause that changes is new."""
+    clause, column = keyed.value
     try:
-        return select(clauses, columns, base.known, base.money, ENGINE)
+        return readonly(fails_of(clause, column, ENGINE))
     except ClauseError as problem:
         raise Problem(str(problem)) from problem
+
+
+@dataclass
+class _Last:
+    """What was drawn last of the same customers, whoever looked; changed as a whole."""
+
+    drawn: Drawn
+
+
+@remembered
+def _last(keyed: Keyed[int]) -> _Last:
+    return _Last(Drawn(np.zeros(keyed.value, np.uint8)))
+
+
+@remembered
+def _everyone(keyed: Keyed[tuple[Bins, NDArray[np.bool_]]]) -> Everyone:
+    """A chart's bars for everyone: they change with the ledger, not with the lens."""
+    bins, known = keyed.value
+    return count_everyone(bins, known, ENGINE)
 
 
 def _total(totals: Totals) -> Total:
@@ -198,7 +231,7 @@ def _answer(
         digest=name,
         everyone=_total(selection.everyone),
         lens=_total(selection.lens),
-        charts=_charts(study, window, selection, charts),
+        charts=_charts(study, window, selection, base, charts),
         preview=tried,
         widest=_widest(selection, base) if not selection.lens.customers else None,
         made_from=base.made_from,
@@ -218,11 +251,17 @@ def _chart_field(study: Study, window: WindowInView, key: str) -> Field | None:
 
 
 def _charts(
-    study: Study, window: WindowInView, selection: Selection, charts: Sequence[str]
+    study: Study, window: WindowInView, selection: Selection, base: Base, charts: Sequence[str]
 ) -> list[BarChart]:
     fields = [found for key in charts if (found := _chart_field(study, window, key))]
     n = len(selection.known)
-    bars = draw(selection, [Chart(f.key, f.bins.first(n)) for f in fields], ENGINE)
+    asked = [Chart(f.key, f.bins.first(n)) for f in fields]
+    everyone = [
+        _everyone(Keyed((study.pk, base.made_from, f.stamp, n), (chart.bins, base.known)))
+        for f, chart in zip(fields, asked, strict=True)
+    ]
+    last = _last(Keyed((study.pk, base.made_from, n), n))
+    bars, last.drawn = redraw(selection, asked, everyone, last.drawn, ENGINE)
     return [
         BarChart(
             field=f.key, label=f.label, unit=f.unit,

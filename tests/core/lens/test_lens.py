@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from sortija.core.engine import Engine
 from sortija.core.lens.bins import NO_BIN, bin_column
 from sortija.core.lens.clauses import Clause, ClauseError, canonical, digest
-from sortija.core.lens.evaluate import Chart, draw, members, select, without
+from sortija.core.lens.drawing import Chart, count_everyone, draw, redraw
+from sortija.core.lens.evaluate import members, select, without
 from sortija.core.table import Column
 
 N = 300
@@ -83,6 +84,40 @@ class AgainstPlainPython(unittest.TestCase):
             others = clauses[:place] + clauses[place + 1 :]
             rows = [r for r in range(N) if KNOWN[r] and all(holds(c, r) for c in others)]
             self.assertEqual(without(selection, place, MONEY).customers, len(rows))
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.lists(LENS, min_size=2, max_size=6), st.integers(0, 2**6))
+    def test_bars_moved_from_those_of_the_lens_before_are_those_drawn_anew(self, lenses, gaps):
+        charts = [Chart(field, bin_column(column)) for (field, _), column in COLUMNS.items()]
+        everyone = [count_everyone(chart.bins, KNOWN) for chart in charts]
+        last = None
+        for turn, clauses in enumerate(lenses):
+            # Now and then a chart is not on the screen, or its column is made anew.
+            shown = [n for n in range(len(charts)) if (gaps >> (n + turn) % 7) % 2 == 0]
+            if turn % 3 == 2:
+                charts[0] = Chart(charts[0].field, bin_column(COLUMNS[charts[0].field, ""]))
+            asked = [charts[n] for n in shown]
+            selection = select(clauses, COLUMNS, KNOWN, MONEY)
+            bars, last = redraw(selection, asked, [everyone[n] for n in shown], last)
+            for one, other in zip(bars, draw(selection, asked), strict=True):
+                np.testing.assert_array_equal(one.lens, other.lens)
+                np.testing.assert_array_equal(one.everyone, other.everyone)
+                self.assertEqual(one.lens_missing, other.lens_missing)
+
+    def test_few_in_and_out_move_the_bars_by_themselves(self):
+        n = 200_000
+        values = np.random.default_rng(2).random(n)
+        columns = {("m:x", ""): Column("x", "number", values)}
+        chart = Chart("m:y", bin_column(Column("y", "number", np.roll(values, 1))))
+        known, money = np.ones(n, bool), np.arange(n)
+        everyone, last, engine = [count_everyone(chart.bins, known)], None, Engine(2)
+        self.addCleanup(engine.release)
+        for high in (0.5, 0.51, 0.52, 0.2):
+            selection = select([Clause("m:x", ranges=((0.1, high),))], columns, known, money)
+            [bars], last = redraw(selection, [chart], everyone, last, engine)
+            inside = (values >= 0.1) & (values < high)
+            wanted = np.bincount(chart.bins.codes[inside], minlength=256)
+            np.testing.assert_array_equal(bars.lens, wanted[: chart.bins.count])
 
     def test_many_chunks_and_threads_agree(self):
         n = 200_000
