@@ -14,8 +14,10 @@ from pathlib import Path
 
 from sortija.places import cache_folder
 
-__all__ = ["folder_of", "keep_compiled"]
+__all__ = ["COMPILED", "folder_of", "keep_compiled"]
 
+#: Stands beside the kernels once those of the first screens are there.
+COMPILED = "first-screens"
 CORE = Path(__file__).resolve().parents[1] / "core"
 
 

@@ -5,6 +5,7 @@ set -euo pipefail
 root=$(cd "$(dirname "${BASH_SOURCE[0]}")/../.." && pwd)
 cd "$root"
 export SORTIJA_DATA=${SORTIJA_DATA:-$root/var}
+unset PYTHONDONTWRITEBYTECODE  # Python would read 600 modules anew in each process
 umask 077  # what is kept here is for its owner alone
 mkdir -p "$SORTIJA_DATA"
 chmod 700 "$SORTIJA_DATA"

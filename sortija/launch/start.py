@@ -12,7 +12,7 @@ import signal
 import socket
 import subprocess
 import sys
-import threading
+import tempfile
 import time
 import urllib.error
 import urllib.request
@@ -41,16 +41,41 @@ def _port(asked: int | None) -> int:
         if not _free(asked):
             raise SystemExit(f"Port {asked} is taken. Choose another with --port.")
         return asked
-    return next(port for port in range(8000, 8100) if _free(port))
+    return _free_from(8000)
 
 
-def _manage(*words: str) -> str:
-    done = subprocess.run(
-        [sys.executable, "-m", "sortija.server", *words], cwd=ROOT, capture_output=True, text=True
-    )
-    if done.returncode:
-        raise SystemExit(f"{' '.join(words)} failed:\n{done.stdout[-2000:]}{done.stderr[-4000:]}")
-    return done.stdout.strip()
+def _free_from(first: int) -> int:
+    return next(port for port in range(first, first + 200) if _free(port))
+
+
+@dataclass(frozen=True)
+class _Prepared:
+    """What was made before the server starts: a sign-in link, and what the demo's delivery service
+    has to know (None: it has no such service)."""
+
+    link: str
+    post: dict[str, str] | None
+
+
+def _prepare(*words: str) -> _Prepared:
+    """Make tables, demo and link; what is said meanwhile is passed on."""
+    with tempfile.TemporaryFile("w+") as trouble:
+        part = subprocess.Popen(
+            (sys.executable, "-m", "sortija.launch.prepare", *words),
+            cwd=ROOT, stdout=subprocess.PIPE, stderr=trouble, text=True,
+            preexec_fn=_end_with_parent,
+        )  # fmt: skip
+        assert part.stdout is not None
+        made = ""
+        for line in part.stdout:
+            if line.startswith("{"):
+                made = line
+            else:
+                print(line, end="", flush=True)
+        if part.wait():
+            trouble.seek(0)
+            raise SystemExit(f"Sortija could not be made ready:\n{trouble.read()[-6000:]}")
+    return _Prepared(**json.loads(made))
 
 
 def _wait(port: int, server: subprocess.Popen[bytes]) -> None:
@@ -234,27 +259,24 @@ def serve(options: argparse.Namespace) -> int:
             house.cluster = Cluster(DATA / "postgres")
             house.cluster.start()
             os.environ["DATABASE_URL"] = house.cluster.url
-        warming = threading.Thread(target=_warm)
-        warming.start()
-        _manage("migrate", "--verbosity", "0")
-        warming.join()
-        if not options.no_demo:
-            print("Importing the Marrowmere demo …", flush=True)
-            _manage("load_demo", "--person", options.person, "--members", str(options.members))
-            _manage("load_demo_campaigns")
+        delivery = 0 if options.no_demo else _free_from(port + 100)
+        ready = _prepare(
+            "--person", options.person,
+            "--members", "0" if options.no_demo else str(options.members),
+            "--delivery", f"http://127.0.0.1:{delivery}",
+        )  # fmt: skip
         server = house.open(
             "the server", sys.executable, "-m", "gunicorn", "sortija.server.wsgi",
             "--bind", f"{options.host}:{port}", "--workers", "1", "--threads", "8",
             "--log-level", "warning", "--timeout", "120", logs="server",
         )  # fmt: skip
+        _wait(port, server)  # by itself, for pages are there sooner so; then what works behind them
         for lane in ("quick", "long"):
             words = (sys.executable, "-m", "sortija.server", "work", "--lane", lane)
             house.open(f"the {lane} worker", *words, logs=lane)
-        post = "" if options.no_demo else _open_post(house, port, options.members)
-        _wait(port, server)
-        link = _manage("sign_in_link", options.person)
-        print(f"\nSortija runs at {url}\nSign in, once and within 15 minutes: {link}")
-        if post:
+        print(f"\nSortija runs at {url}\nSign in, once and within 15 minutes: {ready.link}")
+        if ready.post:
+            post = _open_post(house, delivery, options.members, ready.post)
             print(f"The demo's letters go to {post}, which says what it does with them.")
         print("Ctrl-C stops it.", flush=True)
         kept = list(house.parts)
@@ -271,19 +293,14 @@ def serve(options: argparse.Namespace) -> int:
         house.close()
 
 
-def _open_post(house: _House, port: int, members: int) -> str:
+def _open_post(house: _House, at: int, members: int, told: dict[str, str]) -> str:
     """A delivery service for trying out, for as long as the demo has no other; its address."""
-    at = next(each for each in range(port + 100, port + 300) if _free(each))
-    url = f"http://127.0.0.1:{at}"
-    told = json.loads(_manage("connect_demo_delivery", "--url", url))
-    if not told:
-        return ""
     house.open(
         "the demo's delivery service", sys.executable, "-m", "sortija.demo.delivery",
         "--port", str(at), "--store", str(DATA / "delivery.sqlite3"), "--members", str(members),
         more={"SORTIJA_DELIVERY_TOKEN": told["token"], "SORTIJA_DELIVERY_SECRET": told["secret"]},
     )  # fmt: skip
-    return url
+    return f"http://127.0.0.1:{at}"
 
 
 def _asked_to_stop(*_: object) -> None:
@@ -298,11 +315,6 @@ def _forget() -> None:
         shutil.rmtree(DATA / name, ignore_errors=True)
     for file in DATA.glob("delivery.sqlite3*"):
         file.unlink()
-
-
-def _warm() -> None:
-    """Compile the kernels into their cache while other things happen."""
-    subprocess.run([sys.executable, "-m", "sortija.launch.warm"], cwd=ROOT, check=False)
 
 
 if __name__ == "__main__":

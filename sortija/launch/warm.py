@@ -6,6 +6,7 @@ somebody signs in and looks around.
 
 from __future__ import annotations
 
+import os
 import sys
 import tempfile
 from dataclasses import replace
@@ -43,6 +44,7 @@ from sortija.core.portraits.profile import numeric_profile
 from sortija.core.portraits.rules import retell, steadiness
 from sortija.core.table import Column, Table
 from sortija.demo.files import write_demo
+from sortija.launch.compiled import COMPILED
 from sortija.server.jobs.niceness import let_screens_go_first
 
 MEMBERS = 120
@@ -128,6 +130,8 @@ def main() -> None:
         later(*derived_demo())
     else:
         first(derived_demo()[2])
+        if folder := os.environ.get("NUMBA_CACHE_DIR"):
+            (Path(folder) / COMPILED).touch()
 
 
 if __name__ == "__main__":

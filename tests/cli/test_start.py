@@ -179,6 +179,9 @@ class Started(unittest.TestCase):
         self.house.wait(10)
         type(self).house = self.begin()
         self.until(self.health, "health of the next start")
+        said = self.log.read_text()
+        self.assertEqual(said.count("join#"), 2)
+        self.assertEqual(said.count("Importing the Marrowmere demo"), 1)
         servers = self.pids("gunicorn")
         self.assertEqual(len(servers), 2, self.parts())  # one and its worker: no old ones
         # Their database was taken from under them while they stopped; they end all the same.
