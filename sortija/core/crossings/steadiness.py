@@ -12,11 +12,11 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import rankdata
 
 from sortija.core.crossings.redrawn import Drawn, Inputs, RedrawnWindows
 from sortija.core.crossings.yardsticks import MovingYardstick, values_or_absence
 from sortija.core.engine import Engine
+from sortija.core.measures.association import mid_ranks
 from sortija.core.progress import Progress, silent
 from sortija.core.sampling import SEED
 
@@ -105,7 +105,7 @@ def _rank_correlation(pair: tuple[NDArray[np.float64], NDArray[np.float64]]) -> 
     there = ~(np.isnan(one) | np.isnan(other))
     if there.sum() < 3:
         return float("nan")
-    a, b = rankdata(one[there]), rankdata(other[there])
+    a, b = mid_ranks(one[there]), mid_ranks(other[there])
     a, b = a - a.mean(), b - b.mean()
     spread = float(np.sqrt((a @ a) * (b @ b)))
     return float(a @ b) / spread if spread > 0 else float("nan")

@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from sortija.core.ledger.parse_numbers import EMPTY_DIGEST, hash_cells
+from sortija.core.ledger.parse_numbers import empty_digest, hash_cells
 
 __all__ = ["Codebook"]
 
@@ -83,7 +83,7 @@ class Codebook:
         out = np.empty(len(cells), np.int32)
         fresh = np.empty(len(cells), np.int64)
         new = _look_up(
-            digests, np.uint64(EMPTY_DIGEST), self._held, self._codes, len(self), out, fresh
+            digests, np.uint64(empty_digest()), self._held, self._codes, len(self), out, fresh
         )
         if new:
             rows = fresh[:new]

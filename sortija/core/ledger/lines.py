@@ -21,9 +21,9 @@ from sortija.core.ledger.mapping import LogMapping
 from sortija.core.ledger.parse_datetimes import read_moments
 from sortija.core.ledger.parse_numbers import (
     BAD,
-    EMPTY_DIGEST,
     GOOD,
     decimals_in,
+    empty_digest,
     hash_cells,
     read_decimals,
 )
@@ -327,7 +327,7 @@ class LineReader:
             column = self._cells(batch, role)
             if column is not None:
                 content = hash_cells(column, content)
-        lone = digests["card"] == EMPTY_DIGEST
+        lone = digests["card"] == empty_digest()
         bits = np.zeros(batch.num_rows, np.int32)
         for rule, meets in (
             ("no_date", day_state != GOOD),

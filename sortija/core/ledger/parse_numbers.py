@@ -6,6 +6,7 @@ milliseconds and no Python string is made.
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 
 import numba
@@ -17,10 +18,10 @@ from numpy.typing import NDArray
 __all__ = [
     "BAD",
     "EMPTY",
-    "EMPTY_DIGEST",
     "GOOD",
     "decimal_comma",
     "decimals_in",
+    "empty_digest",
     "hash_cells",
     "read_decimals",
     "text_buffers",
@@ -324,5 +325,7 @@ def hash_cells(column: pa.Array, keys: NDArray[np.uint64] | None = None) -> NDAr
     return keys
 
 
-#: The digest of an empty cell, and of one that holds blanks alone.
-EMPTY_DIGEST = int(hash_cells(pa.array([""]))[0])
+@cache
+def empty_digest() -> int:
+    """The digest of an empty cell, and of one that holds blanks alone."""
+    return int(hash_cells(pa.array([""], pa.string()))[0])
