@@ -54,9 +54,15 @@ need_packages "${missing[@]}"
 
 # Python's packages, when their lock has changed since; those of the tests where tests are to run.
 # A copied folder brings an environment along that still points to where it came from.
+# uv installs the same files in a tenth of pip's time; where it is not to be had, pip does.
+UV=0.13.9
 install_from() {
-  .venv/bin/pip install --quiet --disable-pip-version-check --requirement "$1" \
-    2> "$SORTIJA_DATA/pip.log" || { tail -n 20 "$SORTIJA_DATA/pip.log" >&2; exit 1; }
+  local log="$SORTIJA_DATA/pip.log"
+  local pip=(.venv/bin/pip --quiet --disable-pip-version-check install)
+  { [ -x .venv/bin/uv ] || "${pip[@]}" "uv==$UV"; } 2> "$log" \
+    && .venv/bin/uv pip install --quiet --python .venv/bin/python --requirement "$1" 2>> "$log" \
+    && return
+  "${pip[@]}" --requirement "$1" 2> "$log" || { tail -n 20 "$log" >&2; exit 1; }
 }
 lock="$(sha256sum requirements.lock | cut -c1-16) $root"
 if [ "$(cat .venv/sortija-lock 2> /dev/null)" != "$lock" ] || ! .venv/bin/python -c '' 2> /dev/null; then
