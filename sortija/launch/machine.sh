@@ -52,6 +52,25 @@ if ! ldconfig -p 2> /dev/null | grep libpangoft2-1.0 > /dev/null; then
 fi
 need_packages "${missing[@]}"
 
+# The front end, when its sources have changed since: made on another core than Python's packages.
+web_state() { (cd web && find src public package-lock.json vite.config.ts index.html -type f \
+  -exec sha256sum {} + | LC_ALL=C sort | sha256sum | cut -c1-16); }
+state=$(web_state)
+built=$(cat web/dist/.state 2> /dev/null || true)
+front_end() {
+  if [ ! -d web/node_modules ] || [ web/package-lock.json -nt web/node_modules/.package-lock.json ]; then
+    say "Installing the front end's packages …"
+    (cd web && npm ci --no-audit --no-fund --silent)
+    touch web/node_modules/.package-lock.json
+  fi
+  if [ "$built" != "$state" ]; then
+    say "Building the front end …"
+    (cd web && npx vite build --logLevel warn)
+  fi
+}
+front_end &
+front_end=$!
+
 # Python's packages, when their lock has changed since; those of the tests where tests are to run.
 # A copied folder brings an environment along that still points to where it came from.
 # uv installs the same files in a tenth of pip's time; where it is not to be had, pip does.
@@ -87,18 +106,8 @@ printf '#!/bin/sh\nPYTHONPATH=%q exec %q -m sortija "$@"\n' "$PWD" "$PWD/.venv/b
   > .venv/bin/sortija
 chmod 755 .venv/bin/sortija
 
-# The front end, when its sources have changed since.
-web_state() { (cd web && find src public package-lock.json vite.config.ts index.html -type f \
-  -exec sha256sum {} + | LC_ALL=C sort | sha256sum | cut -c1-16); }
-if [ ! -d web/node_modules ] || [ web/package-lock.json -nt web/node_modules/.package-lock.json ]; then
-  say "Installing the front end's packages …"
-  (cd web && npm ci --no-audit --no-fund --silent)
-  touch web/node_modules/.package-lock.json
-fi
-state=$(web_state)
-if [ "$(cat web/dist/.state 2> /dev/null)" != "$state" ]; then
-  say "Building the front end …"
-  (cd web && npx vite build --logLevel warn)
+wait "$front_end" || { say "The front end could not be built; what went wrong stands above."; exit 1; }
+if [ "$built" != "$state" ]; then
   .venv/bin/python -m whitenoise.compress --quiet web/dist
   echo "$state" > web/dist/.state
 fi
