@@ -84,10 +84,10 @@ def _wait(port: int, server: subprocess.Popen[bytes]) -> None:
         if server.poll() is not None:
             raise SystemExit("The server stopped. What it said stands above.")
         try:
-            with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/health", timeout=2):
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=2):
                 return
         except urllib.error.HTTPError:
-            return  # it answers; its workers may still be on their way
+            return  # it answers, if only to those who call it by its name outside
         except OSError:
             time.sleep(0.1)
     raise SystemExit("The server did not answer within 20 seconds.")
