@@ -67,11 +67,16 @@ def _prepare(*words: str) -> _Prepared:
         )  # fmt: skip
         assert part.stdout is not None
         made = ""
-        for line in part.stdout:
-            if line.startswith("{"):
-                made = line
-            else:
-                print(line, end="", flush=True)
+        try:
+            for line in part.stdout:
+                if line.startswith("{"):
+                    made = line
+                else:
+                    print(line, end="", flush=True)
+        except KeyboardInterrupt:  # the database would wait for whoever still uses it
+            part.kill()
+            part.wait()
+            raise
         if part.wait():
             trouble.seek(0)
             raise SystemExit(f"Sortija could not be made ready:\n{trouble.read()[-6000:]}")
