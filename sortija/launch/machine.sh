@@ -68,8 +68,12 @@ front_end() {
     (cd web && npx vite build --logLevel warn)
   fi
 }
-front_end &
+# In a process group of its own, so that it can be ended whole: a shell's job ignores Ctrl-C.
+set -m
+front_end < /dev/null &
 front_end=$!
+set +m
+trap 'kill -- "-$front_end" 2> /dev/null || true' EXIT
 
 # Python's packages, when their lock has changed since; those of the tests where tests are to run.
 # A copied folder brings an environment along that still points to where it came from.
@@ -107,6 +111,7 @@ printf '#!/bin/sh\nPYTHONPATH=%q exec %q -m sortija "$@"\n' "$PWD" "$PWD/.venv/b
 chmod 755 .venv/bin/sortija
 
 wait "$front_end" || { say "The front end could not be built; what went wrong stands above."; exit 1; }
+trap - EXIT
 if [ "$built" != "$state" ]; then
   .venv/bin/python -m whitenoise.compress --quiet web/dist
   echo "$state" > web/dist/.state

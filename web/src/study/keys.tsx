@@ -26,7 +26,7 @@ const WITHIN: [string, string][] = [
   ["Page ↑ ↓", "a campaign by a week"],
   ["F2", "rename a segment at its head"],
   ["Ctrl Enter", "finish writing in the book"],
-  ["Esc", "close, or leave it as it was"],
+  ["Esc", "close, let go, or leave it as it was"],
 ];
 
 /** Listen for keys, but never while somebody types. */

@@ -6,7 +6,7 @@ import { BringIn } from "@/stations/ledger/bring-in";
 import { Files } from "@/stations/ledger/files";
 import { Lines } from "@/stations/ledger/lines";
 import { Summaries } from "@/stations/ledger/summaries";
-import { IN_ADDRESS } from "@/stations/ledger/picked";
+import { IN_ADDRESS, shownOf } from "@/stations/ledger/picked";
 import type { PickedLines } from "@/stations/ledger/picked";
 import { useLedger } from "@/stations/ledger/queries";
 import { Review } from "@/stations/ledger/review";
@@ -36,7 +36,7 @@ export function Ledger() {
   const [hovered, setHovered] = useState("");
   const [chosen, setChosen] = useState<number | null>(null);
   const [at, put] = useAddress(LOOKED_AT);
-  const [{ step, around, ...picked }, look] = useAddress(IN_ADDRESS);
+  const [{ step, around, ...asked }, look] = useAddress(IN_ADDRESS);
   const side = chosenOf(SIDES, at.side);
   const unit = chosenOf(UNITS, at.unit);
   const setSide = (next: (typeof SIDES)[number][0]) => void put({ side: next }, IN_PLACE);
@@ -47,6 +47,7 @@ export function Ledger() {
   if (ledger.isPending) return <Waiting />;
   if (ledger.isError) return <Failed words={ledger.error.message} />;
   const page = ledger.data;
+  const picked = shownOf(asked, page);
   const waiting = page.intakes.filter(
     (intake) => intake.state === "review" || intake.state === "failed",
   );

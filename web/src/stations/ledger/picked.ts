@@ -1,5 +1,6 @@
 import { createParser, parseAsStringLiteral } from "nuqs";
 
+import type { Schemas } from "@/api/client";
 import { dayOfNumber, month } from "@/charts/format";
 import { whole, word } from "@/study/address";
 
@@ -46,6 +47,20 @@ export const IN_ADDRESS = {
   step: parseAsStringLiteral(STEPS).withDefault("month"),
   around: day,
 };
+
+/** What of picked lines can be shown: an address may be half a one, or older than a rule's end. */
+export function shownOf(asked: PickedLines, page: Schemas["LedgerPage"]): PickedLines {
+  const { first, last } = asked;
+  const days = first !== null && last !== null && first <= last;
+  const rules = ["counted", ...page.rules.map((rule) => rule.key)];
+  const names = page.names[asked.by] ?? [];
+  const named = asked.number >= 0 && asked.number < names.length;
+  return {
+    ...(days ? { first, last, when: asked.when } : { first: null, last: null, when: null }),
+    rule: rules.includes(asked.rule) ? asked.rule : "",
+    ...(named ? { by: asked.by, number: asked.number } : { by: "", number: 0 }),
+  };
+}
 
 /** Months since January 1970 of a day since then. */
 export function monthOf(day: number): number {
