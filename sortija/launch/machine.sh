@@ -52,7 +52,7 @@ if ! ldconfig -p 2> /dev/null | grep libpangoft2-1.0 > /dev/null; then
 fi
 need_packages "${missing[@]}"
 
-# The front end, when its sources have changed since: made on another core than Python's packages.
+# The front end, when its sources have changed since.
 web_state() { (cd web && find src public package-lock.json vite.config.ts index.html -type f \
   -exec sha256sum {} + | LC_ALL=C sort | sha256sum | cut -c1-16); }
 state=$(web_state)
@@ -68,12 +68,6 @@ front_end() {
     (cd web && npx vite build --logLevel warn)
   fi
 }
-# In a process group of its own, so that it can be ended whole: a shell's job ignores Ctrl-C.
-set -m
-front_end < /dev/null &
-front_end=$!
-set +m
-trap 'kill -- "-$front_end" 2> /dev/null || true' EXIT
 
 # Python's packages, when their lock has changed since; those of the tests where tests are to run.
 # A copied folder brings an environment along that still points to where it came from.
@@ -110,8 +104,7 @@ printf '#!/bin/sh\nPYTHONPATH=%q exec %q -m sortija "$@"\n' "$PWD" "$PWD/.venv/b
   > .venv/bin/sortija
 chmod 755 .venv/bin/sortija
 
-wait "$front_end" || { say "The front end could not be built; what went wrong stands above."; exit 1; }
-trap - EXIT
+front_end
 if [ "$built" != "$state" ]; then
   .venv/bin/python -m whitenoise.compress --quiet web/dist
   echo "$state" > web/dist/.state
