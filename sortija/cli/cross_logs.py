@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from sortija.cli.cross_tables import Crossed
 from sortija.cli.derive import columns_in_files
+from sortija.cli.engines import engine_for
 from sortija.cli.files import read_text
 from sortija.cli.log_options import names_of, read_ledger
 from sortija.cli.logs import Ledger
@@ -59,7 +60,7 @@ def cross_logs(asked: argparse.Namespace, logs: list[Path], watch: Watch) -> Log
     windows = [Window(day, asked.window) for day in (asked.before, asked.after)]
     _check(ledger, windows, mask)
     joined = members.joined if members else None
-    engine = Engine()
+    engine = engine_for(watch)
     try:
         both = derive_series(
             ledger.log, windows, mask, ledger.scale, names_of(ledger), joined, engine, watch

@@ -13,12 +13,12 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from sortija.cli.engines import engine_for
 from sortija.cli.files import ENDINGS, check_out, write_table, write_whole
 from sortija.cli.log_options import a_day, add_log_options, months_back, names_of, read_ledger
 from sortija.cli.logs import Ledger, Members
 from sortija.cli.terminal import Trouble, Watch
 from sortija.core.calendar import date_of
-from sortija.core.engine import Engine
 from sortija.core.formats.measures import KEY, whole_ids
 from sortija.core.ledger.cube import Cube
 from sortija.core.ledger.log import Log
@@ -82,7 +82,7 @@ def run(asked: argparse.Namespace) -> None:
         raise Trouble("No line counts: see --report for what was set aside and why.")
     window = _window(asked, date_of(newest))
     names = names_of(ledger)
-    engine = Engine()
+    engine = engine_for(watch)
     try:
         derived = derive(
             ledger.log, window, mask, ledger.scale, names,

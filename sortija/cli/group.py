@@ -14,6 +14,7 @@ import numpy as np
 import pyarrow as pa
 
 from sortija.cli.candidates import print_candidates
+from sortija.cli.engines import engine_for
 from sortija.cli.files import check_out, open_measures, write_table, write_whole
 from sortija.cli.terminal import Trouble, Watch
 from sortija.core.engine import Engine
@@ -162,7 +163,8 @@ def run(asked: argparse.Namespace) -> None:
     check_out(asked.out)
     recipe = recipe_of(asked)
     file = open_measures(asked.measures)
-    watch, engine = Watch(), Engine()
+    watch = Watch()
+    engine = engine_for(watch)
     try:
         rows = prepare(file.table(tuple(recipe.numeric), recipe.categories), recipe)
         _one(asked, file, rows, recipe, engine, watch)

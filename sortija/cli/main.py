@@ -24,6 +24,7 @@ from sortija.cli import (
     serve,
 )
 from sortija.cli.terminal import Trouble
+from sortija.core.engine import ClusterError
 from sortija.places import ROOT
 
 __all__ = ["main"]
@@ -64,7 +65,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     asked = parser.parse_args(arguments)
     try:
         asked.run(asked)
-    except Trouble as problem:
+    except (Trouble, ClusterError) as problem:
         print(f"sortija: {problem}", file=sys.stderr)
         return 1
     except KeyboardInterrupt:

@@ -7,10 +7,10 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from sortija.cli.engines import engine_for
 from sortija.cli.files import ENDINGS, check_out, open_measures, read_text, write_table
 from sortija.cli.group import placed_table
 from sortija.cli.terminal import Trouble
-from sortija.core.engine import Engine
 from sortija.core.formats.measures import MeasureFileError
 from sortija.core.formats.recipes import RecipeFileError, read_recipe
 
@@ -43,7 +43,7 @@ def run(asked: argparse.Namespace) -> None:
     donors = frozen.preparation.donors
     if donors is not None:
         categories = tuple(dict.fromkeys((*categories, *(name for name, _ in donors.categories))))
-    engine = Engine()
+    engine = engine_for()
     try:
         placed = frozen.place(file.table(numeric, categories), engine)
     except MeasureFileError as problem:

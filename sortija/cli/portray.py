@@ -15,6 +15,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from sortija.cli.book import book_file, write_book
+from sortija.cli.engines import engine_for
 from sortija.cli.files import open_measures
 from sortija.cli.group import names
 from sortija.cli.terminal import Trouble, columns
@@ -140,7 +141,7 @@ def _depth(text: str) -> int:
 
 def run(asked: argparse.Namespace) -> None:
     """Read, describe, print."""
-    file, engine = open_measures(asked.assigned), Engine()
+    file, engine = open_measures(asked.assigned), engine_for()
     if asked.measures is not None:
         file = _beside(file, open_measures(asked.measures))
     try:

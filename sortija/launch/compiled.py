@@ -6,27 +6,23 @@ in, and would go on with what was compiled before they changed.
 
 from __future__ import annotations
 
-import hashlib
 import os
 import shutil
 from contextlib import suppress
 from pathlib import Path
 
 from sortija.places import cache_folder
+from sortija.state import CORE, state_of
 
 __all__ = ["COMPILED", "folder_of", "keep_compiled"]
 
 #: Stands beside the kernels once those of the first screens are there.
 COMPILED = "first-screens"
-CORE = Path(__file__).resolve().parents[1] / "core"
 
 
 def folder_of(data: Path, core: Path = CORE) -> Path:
     """The folder below ``data`` of the core as it is now; those of other states go."""
-    seen = hashlib.sha256()
-    for path in sorted(core.rglob("*.py")):
-        seen.update(str(path.relative_to(core)).encode() + b"\0" + path.read_bytes() + b"\0")
-    mine = data / "kernels" / seen.hexdigest()[:16]
+    mine = data / "kernels" / state_of(core)
     mine.mkdir(parents=True, exist_ok=True)
     for other in mine.parent.iterdir():
         if other != mine:

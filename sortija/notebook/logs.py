@@ -10,11 +10,11 @@ from pathlib import Path
 import pyarrow as pa
 
 from sortija.cli.derive import measures_table
+from sortija.cli.engines import engine_for
 from sortija.cli.log_options import names_of, read_ledger
 from sortija.cli.logs import Ledger, Members
 from sortija.cli.terminal import Trouble
 from sortija.core.calendar import date_of
-from sortija.core.engine import Engine
 from sortija.core.ledger.rules import default_rules, mask_of
 from sortija.core.measures.derive import derive as derive_measures
 from sortija.core.measures.window import Window
@@ -132,7 +132,8 @@ def derive(
     newest = ledger.log.last_day(mask)
     if newest < 0:
         raise Trouble("No line counts: look at .files of the log for how it was read.")
-    watch, engine = Bar(), Engine()
+    watch = Bar()
+    engine = engine_for(watch)
     try:
         derived = derive_measures(
             ledger.log, Window(as_of or date_of(newest), window), mask, ledger.scale,

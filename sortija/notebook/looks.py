@@ -14,9 +14,9 @@ import pyarrow as pa
 from sortija.cli import compare as comparing
 from sortija.cli import effect as effects
 from sortija.cli.cross_tables import cross_tables
+from sortija.cli.engines import engine_for
 from sortija.cli.portray import portrait_as_data, portrait_of, print_portrait
 from sortija.cli.terminal import Trouble, columns
-from sortija.core.engine import Engine
 from sortija.core.formats.measures import MeasureFileError
 from sortija.notebook.frames import measures_in, of_the_kind
 
@@ -94,7 +94,7 @@ def portray(
     >>> portray(shop).table["name"].to_pylist()
     ['visits']
     """
-    file, engine = measures_in(table), Engine()
+    file, engine = measures_in(table), engine_for()
     asked = argparse.Namespace(
         assigned="the table", segment=segment, numeric=list(numeric), category=list(category),
         depth=depth, seed=seed,

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 
+from sortija.cli.engines import engine_for
 from sortija.cli.files import read_text
 from sortija.cli.group import placed_table
 from sortija.cli.score import with_scores
@@ -167,7 +168,8 @@ def group(
     >>> group(shop, ["visits"], k=2)
     2 groups by k-means: 12, 8 customers
     """
-    file, watch, engine = measures_in(table), Bar(), Engine()
+    file, watch = measures_in(table), Bar()
+    engine = engine_for(watch)
     own = {name: Steps(transform=_bend(name, log, root)) for name in numeric} | dict(steps or {})
     guess: Method = "k-means" if not category else "k-modes" if not numeric else "k-prototypes"
     try:

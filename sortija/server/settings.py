@@ -41,6 +41,7 @@ def _secret_key() -> str:
 
 
 SECRET_KEY = _secret_key()
+SORTIJA_DASK = env.str("SORTIJA_DASK", default="")
 SORTIJA_URL = env.str("SORTIJA_URL", default="http://127.0.0.1:8000")
 _url = urlsplit(SORTIJA_URL)
 if _url.scheme not in ("http", "https") or not _url.hostname:

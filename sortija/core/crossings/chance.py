@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -105,13 +105,20 @@ class Chance:
         return np.asarray(away & (self.observed > self.moves.high))
 
 
+#: Two arrays of one value a customer.
+_Noted = tuple[NDArray[Any], NDArray[Any]]
+#: (where, distances, visits of both windows) of a block of customers → what is noted of them.
+_Notes = Callable[[slice, NDArray[np.float64], NDArray[np.float64]], _Noted]
+
+
 @dataclass(frozen=True)
 class _Draw:
-    """What one draw comes to: moves from state to state, and (2, S) money before and after of
-    those in a state before."""
+    """What one draw comes to: moves from state to state, (2, S) money before and after of those in
+    a state before, and what was noted of each customer whose lines are looked at."""
 
     moves: NDArray[np.int64]
     money: NDArray[np.int64]
+    noted: _Noted
 
 
 def chance_of(
@@ -140,17 +147,20 @@ def chance_of(
     engine = engine or Engine(1)
     world = RedrawnWindows.of(inputs, engine)
     counts = partial(_counted, world, yardstick, earlier, seed)
-    n = inputs.log.customers
-    seen, farther, as_far = np.full(n, np.nan), np.zeros(n, np.int64), np.zeros(n, np.int64)
-    visits = np.zeros(n)
-    observed = counts(-1, partial(_look, seen, visits))
+    observed = counts(-1, _look)
+    seen, came = observed.noted
+    beyond, equal = np.zeros(len(world.who), np.int64), np.zeros(len(world.who), np.int64)
     rows = []
     for number in range(draws):
         progress("what chance alone moves, draw", number, draws)
-        rows.append(counts(number, partial(_compare, seen, farther, as_far)))
-    moves = np.array([row.moves for row in rows])
-    money = np.array([row.money for row in rows])
-    told = world.told
+        drawn = counts(number, partial(_compare, seen))
+        beyond += drawn.noted[0]
+        equal += drawn.noted[1]
+        rows.append((drawn.moves, drawn.money))
+    moves, money = (np.array(each) for each in zip(*rows, strict=True))
+    n, told = inputs.log.customers, world.told
+    farther, as_far, visits = np.zeros(n, np.int64), np.zeros(n, np.int64), np.zeros(n)
+    farther[world.who], as_far[world.who], visits[world.who] = beyond, equal, came
     there = told & (visits > 0)
     p = np.where(there, (farther + as_far + 1) / (draws + 1), np.nan)
     changed = chance_of_change(Draws(farther, as_far, there, draws), visits)
@@ -176,27 +186,20 @@ def _range_of(drawn: NDArray[np.float64]) -> Range:
     return Range(drawn.mean(axis=0), low, high)
 
 
-#: What is done with a block of customers: their numbers, distances, visits of both windows.
-_Notes = Callable[[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]], None]
-
-
-def _look(
-    seen: NDArray[np.float64], visits: NDArray[np.float64], who: NDArray[np.int64],
-    distance: NDArray[np.float64], came: NDArray[np.float64],
-) -> None:  # fmt: skip
-    seen[who] = distance
-    visits[who] = came
+def _look(where: slice, distance: NDArray[np.float64], came: NDArray[np.float64]) -> _Noted:
+    """How far each customer went, and how often it came."""
+    return distance, came
 
 
 def _compare(
-    seen: NDArray[np.float64], farther: NDArray[np.int64], as_far: NDArray[np.int64],
-    who: NDArray[np.int64], distance: NDArray[np.float64], came: NDArray[np.float64],
-) -> None:  # fmt: skip
+    seen: NDArray[np.float64], where: slice, distance: NDArray[np.float64],
+    came: NDArray[np.float64],
+) -> _Noted:  # fmt: skip
+    """Who went farther than was seen, and who just as far."""
     # The same distance by another way can differ in its last bits.
-    slack = seen[who] * 1e-9 + 1e-12
-    beyond = distance > seen[who] + slack
-    farther[who] += beyond
-    as_far[who] += ~beyond & (distance >= seen[who] - slack)
+    slack = seen[where] * 1e-9 + 1e-12
+    beyond = distance > seen[where] + slack
+    return beyond, ~beyond & (distance >= seen[where] - slack)
 
 
 def _counted(
@@ -211,21 +214,24 @@ def _counted(
         if earlier is not None:
             before = yardstick.held(earlier[drawn.who], before, drawn.tables[0])
         after = yardstick.held(before, after, drawn.tables[1])
-        note(drawn.who, moved(yardstick, *drawn.tables, world.days), drawn.visits)
+        noted = note(drawn.where, moved(yardstick, *drawn.tables, world.days), drawn.visits)
         told = world.told[drawn.who]
         key = before[told].astype(np.int64) * width + after[told]
         moves = np.bincount(key, minlength=width * width).reshape(width, width)
         sums = np.zeros((2, width), np.int64)
         for w in range(2):
             np.add.at(sums[w], before[told], drawn.money[w, told])
-        return _Draw(moves, sums)
+        return _Draw(moves, sums, noted)
 
     parts = world.each(number, seed, count)
-    none = _Draw(np.zeros((width, width), np.int64), np.zeros((2, width), np.int64))
+    none = np.zeros(0)
     return _Draw(
-        sum((part.moves for part in parts), none.moves),
-        sum((part.money for part in parts), none.money),
-    )
+        sum((part.moves for part in parts), np.zeros((width, width), np.int64)),
+        sum((part.money for part in parts), np.zeros((2, width), np.int64)),
+        tuple(  # type: ignore[arg-type]
+            np.concatenate(each) for each in zip(*(part.noted for part in parts), strict=True)
+        ) or (none, none),
+    )  # fmt: skip
 
 
 def states_in(yardstick: MovingYardstick, drawn: Drawn, window: int) -> NDArray[np.int32]:

@@ -62,11 +62,13 @@ class Inputs:
 class Drawn:
     """A block of customers in one draw.
 
-    ``who``: (b,) their numbers; ``tables``: their measures in both windows; ``present``: (2, b) who
+    ``where``: their places among those whose lines are looked at; ``who``: (b,) their numbers;
+    ``tables``: their measures in both windows; ``present``: (2, b) who
     made a purchase in each, ``bought``: (2, b) who did before its end; ``money``: (2, b) int64;
     ``visits``: (b,) of both windows together.
     """
 
+    where: slice
     who: NDArray[np.int64]
     tables: tuple[Table, Table]
     present: NDArray[np.bool_]
@@ -140,7 +142,8 @@ class RedrawnWindows:
 
     def each(self, number: int, seed: int, use: Callable[[Drawn], Found]) -> list[Found]:
         """Hand one draw to ``use``, a block of customers at a time, and collect what it makes of
-        them; −1 is what was seen. The same seed gives the same bits on any number of threads."""
+        them, block by block in order; −1 is what was seen. ``use`` writes nowhere. The same seed
+        gives the same bits on any number of threads or workers."""
         n = len(self.who)
         blocks = [(a, min(a + BLOCK, n)) for a in range(0, n, BLOCK)]
         if not self.shared:
@@ -185,6 +188,6 @@ class RedrawnWindows:
         ends = np.asarray(self.reading.spans.as_ofs)[:, None]
         bought = self.earlier[who] | ((read.first_ever >= 0) & (read.first_ever < ends))
         return Drawn(
-            who, (tables[0], tables[1]), ~np.isnan(came), bought, read.money,
+            slice(*block), who, (tables[0], tables[1]), ~np.isnan(came), bought, read.money,
             np.nan_to_num(came).sum(axis=0),
         )  # fmt: skip

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,7 @@ from sortija.core.crossings.redrawn import Drawn, Inputs, RedrawnWindows
 from sortija.core.crossings.yardsticks import MovingYardstick, values_or_absence
 from sortija.core.engine import Engine
 from sortija.core.measures.association import mid_ranks
+from sortija.core.products import dot
 from sortija.core.progress import Progress, silent
 from sortija.core.sampling import SEED
 
@@ -66,29 +68,38 @@ def steadiness_of(
     names = tuple(sorted(inputs.derived))
     alike = np.zeros((draws, len(yardsticks)))
     ranked = np.full((draws, len(names)), np.nan)
+    look = partial(_look, world, names, tuple(yardsticks))
     for number in range(draws):
         progress("the same year again, draw", number, draws)
-        values = np.full((2, len(names), inputs.log.customers), np.nan)
-
-        def look(drawn: Drawn, values: NDArray[np.float64] = values) -> NDArray[np.int64]:
-            told = world.told[drawn.who] & drawn.present.any(axis=0)
-            for w in range(2):
-                for place, name in enumerate(names):
-                    if name not in drawn.tables[w].names:
-                        continue  # no more than an ingredient of what shapes the groups
-                    of = values_or_absence(drawn.tables[w], name, world.days)
-                    values[w, place, drawn.who[told]] = of[told]
-            return np.array([_alike(by, drawn, world.told[drawn.who]) for by in yardsticks])
-
-        parts = np.sum(world.each(number, seed, look), axis=0).reshape(len(yardsticks), 2)
+        blocks = world.each(number, seed, look)
+        parts = np.sum([same for same, _ in blocks], axis=0).reshape(len(yardsticks), 2)
         with np.errstate(invalid="ignore", divide="ignore"):
             alike[number] = parts[:, 0] / parts[:, 1]
-        pairs = list(zip(values[0], values[1], strict=True))
-        ranked[number] = engine.map(_rank_correlation, pairs)
+        values = np.concatenate([figures for _, figures in blocks], axis=2)
+        ranked[number] = engine.map(_rank_correlation, list(zip(*values, strict=True)))
     return Steadiness(
         tuple(_steady(alike[:, place]) for place in range(len(yardsticks))),
         dict(zip(names, ranked.mean(axis=0).tolist(), strict=True)), int(world.told.sum()),
     )  # fmt: skip
+
+
+def _look(
+    world: RedrawnWindows, names: tuple[str, ...], yardsticks: tuple[MovingYardstick, ...],
+    drawn: Drawn,
+) -> tuple[NDArray[np.int64], NDArray[np.float64]]:  # fmt: skip
+    """Of a block of customers how many each yardstick places alike, and (2, names, b) their
+    measures in both windows, NaN of whom nothing is told."""
+    told = world.told[drawn.who]
+    there = told & drawn.present.any(axis=0)
+    values = np.full((2, len(names), len(there)), np.nan)
+    for w in range(2):
+        for place, name in enumerate(names):
+            if name not in drawn.tables[w].names:
+                continue  # no more than an ingredient of what shapes the groups
+            of = values_or_absence(drawn.tables[w], name, world.days)
+            values[w, place, there] = of[there]
+    same = [_alike(by, drawn, told) for by in yardsticks]
+    return np.array(same, np.int64).reshape(len(yardsticks), 2), values
 
 
 def _alike(yardstick: MovingYardstick, drawn: Drawn, told: NDArray[np.bool_]) -> tuple[int, int]:
@@ -107,8 +118,8 @@ def _rank_correlation(pair: tuple[NDArray[np.float64], NDArray[np.float64]]) -> 
         return float("nan")
     a, b = mid_ranks(one[there]), mid_ranks(other[there])
     a, b = a - a.mean(), b - b.mean()
-    spread = float(np.sqrt((a @ a) * (b @ b)))
-    return float(a @ b) / spread if spread > 0 else float("nan")
+    spread = float(np.sqrt(dot(a, a) * dot(b, b)))
+    return dot(a, b) / spread if spread > 0 else float("nan")
 
 
 def _steady(drawn: NDArray[np.float64]) -> Steady:

@@ -12,6 +12,9 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, TypeVar
 
+from sortija.core.engine.parts import Parts
+from sortija.core.progress import Progress
+
 __all__ = ["CHUNK", "Engine", "chunk_bounds"]
 
 CHUNK = 65_536
@@ -40,14 +43,55 @@ class Engine:
         self.threads = threads or os.cpu_count() or 1
         self._pool = ThreadPoolExecutor(self.threads) if self.threads > 1 else None
 
-    def map(self, function: Callable[[Any], Result], items: Sequence[Any]) -> list[Result]:
-        """``function(item)`` for every item, on the threads; results in the items' order."""
+    def __reduce__(self) -> Any:
+        """Work that takes its engine along to another process has one thread there."""
+        return Engine, (1,)
+
+    def map(
+        self,
+        function: Callable[[Any], Result],
+        items: Sequence[Any],
+        parts: Callable[[Any], Parts] | None = None,
+        told: Callable[[int], None] | None = None,
+    ) -> list[Result]:
+        """``function(item)`` for every item; results in the items' order.
+
+        Parameters
+        ----------
+        parts : function, optional
+            item → what the function touches of large arrays. A function that writes anywhere but
+            into its result and its item has to say so here.
+        told : function, optional
+            Called with the number of each item as it is begun, or of how many are done; what it
+            raises ends the work.
+        """
+        if told is not None:
+            function, items = _telling(function, told), list(enumerate(items))
         if self._pool is None or len(items) < 2:
             return [function(item) for item in items]
         return list(self._pool.map(function, items))
+
+    @property
+    def here(self) -> Engine:
+        """Threads of this process, for what is not worth sending anywhere."""
+        return self
+
+    def heard(self, progress: Progress) -> Progress:
+        """``progress`` for functions that are handed to :meth:`map` and call it themselves."""
+        return progress
 
     def release(self) -> None:
         """End the threads."""
         if self._pool is not None:
             self._pool.shutdown(wait=True)
             self._pool = None
+
+
+def _telling(
+    function: Callable[[Any], Result], told: Callable[[int], None]
+) -> Callable[[tuple[int, Any]], Result]:
+    def one(numbered: tuple[int, Any]) -> Result:
+        told(numbered[0])
+        return function(numbered[1])
+
+    return one

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.engine import Engine, Parts, chunk_bounds
 from sortija.core.groups.lloyd import Centres
 from sortija.core.groups.recipe import Prepared
 
@@ -51,7 +51,9 @@ class Components:
         def part(bounds: tuple[int, int]) -> NDArray[np.float64]:
             return _columns(rows, bounds, self) @ self.axes.T
 
-        parts = (engine or Engine(1)).map(part, chunk_bounds(len(rows)))
+        parts = (engine or Engine(1)).map(
+            part, chunk_bounds(len(rows)), lambda bounds: Parts(rows.parts(*bounds))
+        )
         return np.concatenate(parts) if parts else np.zeros((0, len(self.axes)))
 
 
@@ -82,13 +84,17 @@ def components_of(rows: Prepared, count: int = MOST, engine: Engine | None = Non
     engine = engine or Engine(1)
     levels = tuple(tuple(int(c) for c in np.unique(codes)) for codes in rows.codes)
     bounds, n = chunk_bounds(len(rows)), len(rows)
-    mean = sum(engine.map(lambda b: _raw(rows, b, levels).sum(axis=0), bounds)) / n
+
+    def touched(chunk: tuple[int, int]) -> Parts:
+        return Parts(rows.parts(*chunk))
+
+    mean = sum(engine.map(lambda b: _raw(rows, b, levels).sum(axis=0), bounds, touched)) / n
 
     def moments(chunk: tuple[int, int]) -> NDArray[np.float64]:
         some = _raw(rows, chunk, levels) - mean
         return some.T @ some
 
-    covariance = sum(engine.map(moments, bounds)) / n
+    covariance = sum(engine.map(moments, bounds, touched)) / n
     d = len(rows.numbers)
     scale = np.ones(len(mean))
     if levels:

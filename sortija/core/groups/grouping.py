@@ -144,14 +144,16 @@ def _lloyd(
     mixed = bool(len(rows.codes)) and k > 1
 
     def once(number: int) -> Fit:
-        progress("trying starts", number, recipe.starts)
         own = np.random.default_rng([recipe.seed, k, number])
         most = min(EARLY, recipe.passes) if mixed else recipe.passes
         return lloyd(few, seed(few, k, own), most_passes=most)
 
     scant = mixed and len(rows) <= FEW
     starts = max(recipe.starts, SCANT_STARTS if scant else 1)
-    fits = sorted(engine.map(once, range(starts)), key=lambda fit: fit.cost)
+    tried = engine.map(
+        once, range(starts), told=lambda done: progress("trying starts", done, starts)
+    )
+    fits = sorted(tried, key=lambda fit: fit.cost)
     chains = SCANT_STARTS if scant else CHAINS
     best = _improved(few, fits[:chains], k, recipe, engine) if mixed else fits[0]
     if few is rows:
@@ -206,12 +208,17 @@ def _medoids(rows: Prepared, recipe: Recipe, engine: Engine, progress: Progress)
     def make(k: int, settled: bool) -> Fit:
         _enough(rows, k)
 
+        heard = engine.heard(progress)
+
         def once(number: int) -> tuple[float, NDArray[np.int64], NDArray[np.int32]]:
             rng = np.random.default_rng([recipe.seed, k, number])
-            found = swap_medoids(distance, _far_rows(distance, k, rng), progress)
+            found = swap_medoids(distance, _far_rows(distance, k, rng), heard)
             return found.cost, found.rows, found.labels
 
-        tries = engine.map(once, range(max(recipe.starts, 1)))
+        starts = max(recipe.starts, 1)
+        tries = engine.map(
+            once, range(starts), told=lambda done: progress("trying starts", done, starts)
+        )
         _, places, labels = min(tries, key=lambda each: each[0])
         return _adopted(rows, labels, centres_at(rows, places), engine)
 

@@ -8,7 +8,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine
+from sortija.core.engine import Engine, Parts
 from sortija.core.groups.distances import BLOCK, distances, row_of
 from sortija.core.groups.recipe import Linkage, Prepared, RecipeError
 from sortija.core.groups.tree import Tree, tree_of
@@ -224,13 +224,23 @@ def _by_matrix(rows: Prepared, complete: bool, engine: Engine, progress: Progres
     matrix = np.empty(m * (m - 1) // 2, np.float32)
 
     def part(first: int) -> None:
-        progress("measuring distances", first, m)
         _condense(
             rows.numbers, rows.codes, rows.gammas, rows.gower, m, first, min(first + _ROWS, m),
             matrix,
         )  # fmt: skip
 
-    engine.map(part, range(0, m, _ROWS))
+    def begins(row: int) -> int:
+        """Where the distances of a row to those behind it begin."""
+        return row * m - row * (row + 1) // 2
+
+    firsts = range(0, m, _ROWS)
+    engine.map(
+        part, firsts,
+        lambda first: Parts(
+            writes=[(matrix, slice(begins(first), begins(min(first + _ROWS, m))))]
+        ),
+        lambda done: progress("measuring distances", done, len(firsts)),
+    )  # fmt: skip
     pairs, heights = np.empty((max(m - 1, 0), 2), np.int64), np.empty(max(m - 1, 0))
     sizes, chain = np.ones(m, np.int64), np.empty(m + 1, np.int64)
     length = 0

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import CHUNK, Engine, chunk_bounds
+from sortija.core.engine import CHUNK, Engine, Parts, chunk_bounds
 from sortija.core.groups.distances import nearest_two
 from sortija.core.groups.kernels import assign, exchange, farthest, settle
 from sortija.core.groups.recipe import MOST_PASSES, Prepared
@@ -105,20 +105,29 @@ class _Chunks:
         """One assignment over all chunks, merged first to last."""
         rows, gammas = self.rows, self.rows.gammas
 
+        labels, bounds = self.labels, self.bounds
+        sums, counts, hist = self.sums, self.counts, self.hist
+
         def chunk(number: int) -> Any:
             return assign(
-                rows.numbers, rows.codes, self.labels, gammas, centres.numbers, centres.modes,
-                *self.bounds[number], self.sums[number], self.counts[number], self.hist[number],
+                rows.numbers, rows.codes, labels, gammas, centres.numbers, centres.modes,
+                *bounds[number], sums[number], counts[number], hist[number],
             )  # fmt: skip
 
+        def touched(number: int) -> Parts:
+            own = [(each, number) for each in (sums, counts, hist)]
+            return Parts(
+                rows.parts(*bounds[number]), changes=[(labels, slice(*bounds[number])), *own]
+            )
+
         cost, changed = 0.0, 0
-        for part in self.engine.map(chunk, range(len(self.bounds))):
+        for part in self.engine.map(chunk, range(len(bounds)), touched):
             cost += part[0]
             changed += part[1]
-        sums = np.zeros(self.sums.shape[1:])
-        for each in self.sums:
-            sums += each
-        return _Pass(cost, changed, sums, self.counts.sum(axis=0), self.hist.sum(axis=0))
+        whole = np.zeros(sums.shape[1:])
+        for each in sums:
+            whole += each
+        return _Pass(cost, changed, whole, counts.sum(axis=0), hist.sum(axis=0))
 
 
 def _farthest(
@@ -132,7 +141,11 @@ def _farthest(
             rows.numbers, rows.codes, labels, gammas, centres.numbers, centres.modes, *bounds
         )
 
-    return max(engine.map(chunk, chunk_bounds(len(labels))), key=lambda found: found[1])
+    def touched(bounds: tuple[int, int]) -> Parts:
+        return Parts([*rows.parts(*bounds), (labels, slice(*bounds))])
+
+    found = engine.map(chunk, chunk_bounds(len(labels)), touched)
+    return max(found, key=lambda each: each[1])
 
 
 def _moved(done: _Pass, old: Centres) -> Centres:
@@ -264,7 +277,7 @@ def nearest_centres(rows: Prepared, centres: Centres, engine: Engine | None = No
             start, stop,
         )  # fmt: skip
 
-    parts = engine.map(chunk, chunk_bounds(len(rows)))
+    parts = engine.map(chunk, chunk_bounds(len(rows)), lambda bounds: Parts(rows.parts(*bounds)))
     if not parts:
         none = np.zeros(0, np.int32)
         return Placed(none, np.zeros(0, np.float32), none, np.zeros(0, np.float32))

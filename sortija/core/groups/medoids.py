@@ -9,7 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine
+from sortija.core.engine import Engine, Parts
 from sortija.core.groups.distances import pair_distances
 from sortija.core.groups.recipe import Prepared, RecipeError
 from sortija.core.progress import Progress, silent
@@ -54,11 +54,14 @@ def distance_matrix(
     gammas = rows.gammas
 
     def block(first: int) -> None:
-        progress("measuring distances", first, m)
         last = min(first + _BLOCK, m)
         pair_distances(rows.numbers, rows.codes, gammas, rows.gower, first, last, out[first:last])
 
-    (engine or Engine(1)).map(block, range(0, m, _BLOCK))
+    firsts = range(0, m, _BLOCK)
+    (engine or Engine(1)).map(
+        block, firsts, lambda first: Parts(writes=[(out, slice(first, min(first + _BLOCK, m)))]),
+        lambda done: progress("measuring distances", done, len(firsts)),
+    )  # fmt: skip
     return out
 
 

@@ -9,7 +9,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine
+from sortija.core.engine import Engine, Parts
 from sortija.core.groups.components import components_of
 from sortija.core.groups.distances import BLOCK, distances, row_of
 from sortija.core.groups.lloyd import assign_once, lloyd
@@ -122,11 +122,14 @@ def nearest_rows(
     gammas = rows.gammas
 
     def part(first: int) -> None:
-        progress("looking for neighbours", first, m)
         last = min(first + _ROWS, m)
         _nearest(rows.numbers, rows.codes, gammas, rows.gower, first, last, out)
 
-    (engine or Engine(1)).map(part, range(0, m, _ROWS))
+    firsts = range(0, m, _ROWS)
+    (engine or Engine(1)).map(
+        part, firsts, lambda first: Parts(writes=[(out, slice(first, min(first + _ROWS, m)))]),
+        lambda done: progress("looking for neighbours", done, len(firsts)),
+    )  # fmt: skip
     return out
 
 
@@ -241,11 +244,16 @@ def _rest(
     gammas = rows.gammas
 
     def part(bounds: tuple[int, int]) -> None:
-        progress("placing the others", bounds[0], len(rows))
         _amid(rows.numbers, rows.codes, gammas, rows.gower, sorted_rows.numbers, sorted_rows.codes,
               centres.numbers, centres.modes, begins, places, *bounds, out)  # fmt: skip
 
-    engine.map(part, [(a, min(a + _PART, len(rows))) for a in range(0, len(rows), _PART)])
+    def touched(bounds: tuple[int, int]) -> Parts:
+        return Parts(rows.parts(*bounds), [(out, slice(*bounds))])
+
+    blocks = [(a, min(a + _PART, len(rows))) for a in range(0, len(rows), _PART)]
+    engine.map(
+        part, blocks, touched, lambda done: progress("placing the others", done, len(blocks))
+    )
     out[chosen] = points
     return out
 

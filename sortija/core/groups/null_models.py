@@ -173,10 +173,13 @@ def null_figures(
 
     def tables(kinds: Sequence[Kind], turns: range) -> dict[Kind, NDArray[np.float64]]:
         def one(number: int) -> NDArray[np.float64]:
-            progress("looking at tables without groups", number, len(kinds) * len(turns))
             return once(kinds[number % len(kinds)], turns[number // len(kinds)])
 
-        every = engine.map(one, range(len(kinds) * len(turns)))
+        many = len(kinds) * len(turns)
+        every = engine.map(
+            one, range(many),
+            told=lambda done: progress("looking at tables without groups", done, many),
+        )  # fmt: skip
         found = {
             kind: np.array(every[place :: len(kinds)]).transpose(1, 0, 2)
             for place, kind in enumerate(kinds)
@@ -222,7 +225,6 @@ def gap_statistic(
     lighter = replace(recipe.seeded, starts=min(recipe.starts, _STARTS))
 
     def costs(number: int) -> NDArray[np.float64]:
-        progress("comparing with even tables", number, _GAP_TABLES + 1)
         own = np.random.default_rng([recipe.seed, 17, number])
         table = few if number == 0 else null_rows(few, "even", own, len(few))
         make = grouper(table, lighter)
@@ -236,7 +238,10 @@ def gap_statistic(
                 break  # a table of categories may have fewer different rows than groups
         return out
 
-    found = np.array(engine.map(costs, range(_GAP_TABLES + 1)))
+    many = _GAP_TABLES + 1
+    found = np.array(engine.map(
+        costs, range(many), told=lambda done: progress("comparing with even tables", done, many)
+    ))  # fmt: skip
     gap = found[1:].mean(axis=0) - found[0]
     error = found[1:].std(axis=0) * np.sqrt(1 + 1 / _GAP_TABLES)
     good = [i for i in range(len(ks) - 1) if gap[i] >= gap[i + 1] - error[i + 1]]

@@ -9,6 +9,8 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from sortija.core.engine import WHOLE
+from sortija.core.engine.parts import Part
 from sortija.core.groups.relevance import Relevance, relevance_of
 from sortija.core.measures.neighbours import Donors, choose_donors, fill_column
 from sortija.core.measures.preparation import Fitted, Steps, apply, fit
@@ -260,6 +262,11 @@ class Prepared:
     @property
     def gammas(self) -> NDArray[np.float32]:
         return np.array([c.gamma for c in self.preparation.categories], np.float32)
+
+    def parts(self, first: int, last: int) -> list[Part]:
+        """What work on rows ``first`` to before ``last`` reads of them."""
+        here = WHOLE, slice(first, last)
+        return [(self.numbers, here), (self.codes, here)]
 
     def one(self, place: int) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:
         """(d,) numbers and (q,) codes of one row."""

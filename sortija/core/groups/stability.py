@@ -61,7 +61,6 @@ def jaccard_stability(
     size = min(m, _ROWS.get(recipe.method, SAMPLE))
 
     def once(number: int) -> NDArray[np.float64]:
-        progress("resampling", number, times)
         rng = np.random.default_rng([recipe.seed, k, number, 7])
         drawn = rng.integers(0, m, size)
         own = replace(fresh, seed=int(rng.integers(1 << 31)))
@@ -72,7 +71,8 @@ def jaccard_stability(
         distinct, first = np.unique(drawn, return_index=True)
         return best_jaccard(labels[distinct], fit.labels[first], k)
 
-    return np.mean(engine.map(once, range(times)), axis=0)
+    found = engine.map(once, range(times), told=lambda done: progress("resampling", done, times))
+    return np.mean(found, axis=0)
 
 
 def best_jaccard(

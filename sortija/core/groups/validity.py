@@ -10,7 +10,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.engine import WHOLE, Engine, Parts, chunk_bounds
 from sortija.core.groups.distances import distances, pair_distances, row_of
 from sortija.core.groups.lloyd import Fit
 from sortija.core.groups.recipe import Prepared
@@ -122,7 +122,10 @@ def measure_yard(rows: Prepared, seed: int, engine: Engine | None = None) -> Yar
         last = min(first + _BLOCK, len(places))
         pair_distances(some.numbers, some.codes, gammas, rows.gower, first, last, out[first:last])
 
-    engine.map(block, range(0, len(places), _BLOCK))
+    engine.map(
+        block, range(0, len(places), _BLOCK),
+        lambda first: Parts(writes=[(out, slice(first, min(first + _BLOCK, len(places))))]),
+    )  # fmt: skip
     return Yard(rows, places, out, exact, seed)
 
 
@@ -199,7 +202,11 @@ def silhouette(
     def part(first: int) -> None:
         _sums(yard.distance, order, begins, first, min(first + _COLUMNS, m), sums)
 
-    engine.map(part, range(0, m, _COLUMNS))
+    def touched(first: int) -> Parts:
+        here = WHOLE, slice(first, min(first + _COLUMNS, m))
+        return Parts([(yard.distance, here)], changes=[(sums, here)])
+
+    engine.map(part, range(0, m, _COLUMNS), touched)
     if len(extra):
         both, some = yard.rows.take(places), yard.rows.take(extra)
         away = np.empty((len(extra), len(places)), np.float32)
@@ -303,7 +310,11 @@ def own_distances(rows: Prepared, fit: Fit, engine: Engine | None = None) -> NDA
         _own(rows.numbers, rows.codes, rows.gammas, rows.gower, fit.centres.numbers,
              fit.centres.modes, fit.labels, *bounds, out)  # fmt: skip
 
-    (engine or Engine(1)).map(part, chunk_bounds(len(rows)))
+    def touched(bounds: tuple[int, int]) -> Parts:
+        here = slice(*bounds)
+        return Parts([*rows.parts(*bounds), (fit.labels, here)], changes=[(out, here)])
+
+    (engine or Engine(1)).map(part, chunk_bounds(len(rows)), touched)
     return out
 
 

@@ -12,7 +12,9 @@ from typing import Any, NamedTuple
 
 import numba
 
-__all__ = ["KINDS", "Kind", "Lines", "counts", "is_sale", "receipt_at"]
+from sortija.core.engine.parts import Part
+
+__all__ = ["KINDS", "Kind", "Lines", "counts", "is_sale", "parts_of", "receipt_at"]
 
 
 class Kind(IntEnum):
@@ -45,6 +47,13 @@ class Lines(NamedTuple):
     channel: Any
     bits: Any
     cost: Any
+
+
+def parts_of(lines: Lines, first: int, last: int) -> list[Part]:
+    """What work on customers ``first`` to before ``last`` reads of the lines."""
+    mine = slice(int(lines.start[first]), int(lines.start[last]))
+    reads: list[Part] = [(lines.start, slice(first, last + 1))]
+    return [*reads, *((each, mine) for each in lines[1:] if len(each))]
 
 
 @numba.njit(nogil=True, cache=True)

@@ -9,8 +9,8 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds
-from sortija.core.ledger.counting import Lines, counts, is_sale, receipt_at
+from sortija.core.engine import Engine, Parts, chunk_bounds
+from sortija.core.ledger.counting import Lines, counts, is_sale, parts_of, receipt_at
 from sortija.core.ledger.log import Log
 
 __all__ = ["Balance", "Gap", "Visits", "balance", "gaps", "spent_between", "visits"]
@@ -61,7 +61,14 @@ def visits(log: Log, mask: int, engine: Engine | None = None) -> Visits:
     def block(number: int) -> int:
         return int(_visits(lines, mask, *blocks[number], starts[number], first, day, money))
 
-    found = engine.map(block, range(len(blocks)))
+    def touched(number: int) -> Parts:
+        begin, end = blocks[number]
+        mine = slice(starts[number], int(log.start[end]))
+        return Parts(
+            parts_of(lines, begin, end), [(first, slice(begin, end)), (day, mine), (money, mine)]
+        )
+
+    found = engine.map(block, range(len(blocks)), touched)
     kept = [slice(start, start + count) for start, count in zip(starts, found, strict=True)]
     if not kept:
         return Visits(first, day[:0], money[:0])
@@ -150,7 +157,9 @@ def balance(log: Log, mask: int, first: int, as_of: int, engine: Engine | None =
         return out
 
     # The last of all stands for the lines without a customer.
-    out = sum(engine.map(block, chunk_bounds(log.customers + 1)), np.zeros(5, np.int64))
+    blocks = chunk_bounds(log.customers + 1)
+    found = engine.map(block, blocks, lambda bounds: Parts(parts_of(lines, *bounds)))
+    out = sum(found, np.zeros(5, np.int64))
     kept, others, nobody, customers, without = out.tolist()
     return Balance(kept + others + nobody, kept, others, nobody, customers, without)
 

@@ -16,7 +16,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.engine import Engine, Parts, chunk_bounds
 from sortija.core.lens.bins import NO_BIN, Bins
 from sortija.core.lens.evaluate import Selection
 
@@ -99,7 +99,10 @@ def _counted(
             _bars(codes[here], counted[here], bars[place])
         return bars.sum(axis=1)
 
-    parts = engine.map(part, chunk_bounds(rows))
+    def touched(bounds: tuple[int, int]) -> Parts:
+        return Parts(reads=[(each, slice(*bounds)) for job in jobs for each in job])
+
+    parts = engine.map(part, chunk_bounds(rows), touched)
     return list(sum(parts, np.zeros((len(jobs), 256), np.int64)))
 
 

@@ -10,7 +10,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.engine import Engine, Parts, chunk_bounds
 from sortija.core.lens.clauses import MISSING, Clause, ClauseError
 from sortija.core.table import Column
 
@@ -128,7 +128,11 @@ def fails_of(clause: Clause, column: Column, engine: Engine | None = None) -> ND
         start, stop = bounds
         _fail(clause, column, start, stop, fails[start:stop])
 
-    (engine or Engine(1)).map(part, chunk_bounds(len(fails)))
+    def touched(bounds: tuple[int, int]) -> Parts:
+        here = slice(*bounds)
+        return Parts(reads=[(column.values, here)], writes=[(fails, here)])
+
+    (engine or Engine(1)).map(part, chunk_bounds(len(fails)), touched)
     return fails
 
 
@@ -171,7 +175,12 @@ def select_by(
             failed[here] += each[here]
         return _sums(failed[here], known[here], money[here])
 
-    sums = (engine or Engine(1)).map(part, chunk_bounds(len(known)))
+    def touched(bounds: tuple[int, int]) -> Parts:
+        here = slice(*bounds)
+        reads = [(each, here) for each in (*fails, known, money)]
+        return Parts(reads=reads, changes=[(failed, here)])
+
+    sums = (engine or Engine(1)).map(part, chunk_bounds(len(known)), touched)
     inside = Totals(sum(s[0] for s in sums), sum(s[1] for s in sums))
     everyone = Totals(sum(s[2] for s in sums), sum(s[3] for s in sums))
     return Selection(tuple(clauses), tuple(fails), failed, known, everyone, inside)

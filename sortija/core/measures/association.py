@@ -12,6 +12,7 @@ from scipy import special
 
 from sortija.core.engine import Engine
 from sortija.core.measures.variance import eta_squared
+from sortija.core.products import dot
 from sortija.core.table import Column
 
 __all__ = [
@@ -65,10 +66,10 @@ def pearson(x: NDArray[np.float64], y: NDArray[np.float64]) -> float:
     if len(x) < 3:
         return float("nan")
     a, b = x - x.mean(), y - y.mean()
-    spread = float(np.sqrt((a @ a) * (b @ b)))
+    spread = float(np.sqrt(dot(a, a) * dot(b, b)))
     if spread <= 1e-12 * len(x) * max(float(np.abs(x).max() * np.abs(y).max()), 1e-300):
         return float("nan")
-    return float(np.clip((a @ b) / spread, -1.0, 1.0))
+    return float(np.clip(dot(a, b) / spread, -1.0, 1.0))
 
 
 def cramers_v(a: NDArray[np.int64], b: NDArray[np.int64]) -> float:
@@ -152,22 +153,25 @@ def alike(columns: Sequence[Column], rank: bool = False, engine: Engine | None =
     there = [~c.missing for c in columns]
     centred = _complete(columns, there, rank)
 
-    def line(i: int) -> None:
+    def line(i: int) -> list[tuple[int, float]]:
+        found = []
         for j in range(i, size):
             both = there[i] & there[j]
-            rows[i, j] = rows[j, i] = int(both.sum())
-            if i in centred and j in centred and rows[i, j] == centred[i][2] == centred[j][2]:
+            known = int(both.sum())
+            if i in centred and j in centred and known == centred[i][2] == centred[j][2]:
                 # Known for the same customers: standardised once, a product is all it takes.
                 got = (
-                    float(centred[i][0] @ centred[j][0])
-                    if centred[i][1] and centred[j][1]
-                    else np.nan
+                    dot(centred[i][0], centred[j][0]) if centred[i][1] and centred[j][1] else np.nan
                 )
-                values[i, j] = values[j, i] = np.clip(got, -1.0, 1.0)
+                found.append((known, float(np.clip(got, -1.0, 1.0))))
             else:
-                values[i, j] = values[j, i] = _pair(columns[i], columns[j], both, rank)
+                found.append((known, _pair(columns[i], columns[j], both, rank)))
+        return found
 
-    (engine or Engine(1)).map(line, range(size))
+    for i, found in enumerate((engine or Engine(1)).map(line, range(size))):
+        for j, (known, value) in enumerate(found, i):
+            rows[i, j] = rows[j, i] = known
+            values[i, j] = values[j, i] = value
     kinds = tuple(tuple(_kind(a, b, rank) for b in columns) for a in columns)
     return Alike(tuple(c.name for c in columns), kinds, values, rows)
 
@@ -192,7 +196,7 @@ def _complete(
             values = np.asarray(columns[i].values, np.float64)[there[i]]
             values = mid_ranks(values) if rank else values
             centred = values - (values.mean() if len(values) else 0.0)
-            length = float(np.sqrt(centred @ centred))
+            length = float(np.sqrt(dot(centred, centred)))
             varies = length > 1e-9 * np.sqrt(len(values)) * max(
                 1e-300, float(np.abs(values).max(initial=0))
             )

@@ -9,7 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.calendar import date_of
-from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.engine import WHOLE, Engine, Parts, chunk_bounds
+from sortija.core.engine.parts import Part
+from sortija.core.ledger.counting import parts_of
 from sortija.core.ledger.log import Log
 from sortija.core.measures.catalogue import Measure
 from sortija.core.measures.column_layout import Layout, Names
@@ -169,18 +171,32 @@ def derive_series(
     lines, within = log.arrays(), reading.windows
 
     def block(place: int) -> None:
-        progress("measures", place, len(blocks))
         results = Results(values, money, first_ever, everyone[place], rhythms[place])
         derive_block(lines, *blocks[place], within, reading.wanted, results)
 
-    engine.map(block, range(len(blocks)))
+    def touched(place: int) -> Parts:
+        own = slice(*blocks[place])
+        joined = reading.wanted.joined
+        reads = [*parts_of(lines, *blocks[place]), *([(joined, own)] if len(joined) else [])]
+        # Of customers without a line nothing is written but what was there.
+        changes: list[Part] = [
+            (money, (WHOLE, own)),
+            (first_ever, own),
+            (everyone, place),
+            (rhythms, place),
+        ]
+        return Parts(reads, [(values, (WHOLE, WHOLE, own))], changes)
+
+    engine.map(
+        block, range(len(blocks)), touched, lambda done: progress("measures", done, len(blocks))
+    )
     whole, rhythm = everyone.sum(axis=0), rhythms.sum(axis=0)
 
     def window(place: int) -> Derived:
         at = _At(reading.spans, place, days, whole[place], rhythm[place])
         return _finish(at, reading.layout, values[place], money[place], first_ever, joined)
 
-    return tuple(engine.map(window, range(many)))
+    return tuple(engine.here.map(window, range(many)))
 
 
 @dataclass(frozen=True)
@@ -215,7 +231,11 @@ def _by_day(log: Log, mask: int, engine: Engine) -> _Days:
         return out
 
     ownerless = part((named, end))
-    return _Days(sum(engine.map(part, bounds), ownerless.copy()), ownerless)
+
+    def touched(bound: tuple[int, int]) -> Parts:
+        return Parts([(each, slice(*bound)) for each in (lines.bits, lines.day, lines.money)])
+
+    return _Days(sum(engine.map(part, bounds, touched), ownerless.copy()), ownerless)
 
 
 def _finish(

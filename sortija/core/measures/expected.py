@@ -18,7 +18,8 @@ from numpy.typing import NDArray
 from scipy.optimize import minimize
 from scipy.special import digamma, gammaln, hyp2f1
 
-from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.engine import Engine, Parts, chunk_bounds
+from sortija.core.ledger.counting import parts_of
 from sortija.core.ledger.log import Log
 from sortija.core.measures.kernels import visits_block
 from sortija.core.progress import Progress, silent
@@ -90,7 +91,10 @@ def rhythm_of(log: Log, mask: int, as_of: int, engine: Engine | None = None) -> 
     def block(bounds: tuple[int, int]) -> None:
         visits_block(lines, mask, 0, as_of, *bounds, found)
 
-    (engine or Engine(1)).map(block, chunk_bounds(log.customers))
+    def touched(bounds: tuple[int, int]) -> Parts:
+        return Parts(parts_of(lines, *bounds), [(found, slice(*bounds))])
+
+    (engine or Engine(1)).map(block, chunk_bounds(log.customers), touched)
     rows = np.flatnonzero(found[:, 0] > 0)
     days, first, last = found[rows].astype(np.float64).T
     return Rhythm(days - 1, (last - first) / WEEK, (as_of - first) / WEEK, rows)
@@ -199,7 +203,11 @@ def _cost(logs: NDArray[np.float64], data: _Sufficient) -> tuple[float, NDArray[
         _block(data.again, data.last, data.age, data.counts, *bound, alpha, r, a, b, out)
         return out
 
-    rest = sum(data.engine.map(part, bounds), np.zeros(5))
+    def touched(bound: tuple[int, int]) -> Parts:
+        here = slice(*bound)
+        return Parts([(each, here) for each in (data.again, data.last, data.age, data.counts)])
+
+    rest = sum(data.engine.map(part, bounds, touched), np.zeros(5))
     gradient = np.array([by_r, by_alpha, by_a, by_b]) + rest[1:]
     return -(value + float(rest[0])), -gradient * np.array([r, alpha, a, b])
 
@@ -301,7 +309,12 @@ def expected_visits(
             model, found.again[first:last], found.last[first:last], found.age[first:last], weeks
         )
 
-    engine.map(part, chunk_bounds(len(found)))
+    def touched(bounds: tuple[int, int]) -> Parts:
+        here = slice(*bounds)
+        reads = [(each, here) for each in (found.again, found.last, found.age)]
+        return Parts(reads, [(out, here)])
+
+    engine.map(part, chunk_bounds(len(found)), touched)
     return out
 
 

@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.calendar import day_number, months_before
-from sortija.core.engine import Engine, chunk_bounds
+from sortija.core.engine import Engine, Parts, chunk_bounds
+from sortija.core.ledger.counting import parts_of
 from sortija.core.ledger.log import Log
 from sortija.core.measures.expected import (
     WEEK,
@@ -117,7 +118,10 @@ def _visits(log: Log, mask: int, first: int, end: int, engine: Engine) -> NDArra
     def block(bounds: tuple[int, int]) -> None:
         visits_block(lines, mask, first, end, *bounds, out)
 
-    engine.map(block, chunk_bounds(log.customers))
+    def touched(bounds: tuple[int, int]) -> Parts:
+        return Parts(parts_of(lines, *bounds), [(out, slice(*bounds))])
+
+    engine.map(block, chunk_bounds(log.customers), touched)
     return out[:, 0]
 
 

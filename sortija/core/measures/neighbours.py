@@ -11,7 +11,7 @@ import numba
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine, chunk_bounds, readonly
+from sortija.core.engine import Engine, Parts, readonly
 from sortija.core.measures.preparation import Steps, bend
 from sortija.core.table import Table
 
@@ -204,7 +204,11 @@ def fill_column(
 
     step = max(1, len(lacking) // 64)
     bounds = [(a, min(a + step, len(lacking))) for a in range(0, len(lacking), step)]
-    (engine or Engine(1)).map(part, bounds if len(lacking) else chunk_bounds(0))
+
+    def touched(bounds: tuple[int, int]) -> Parts:
+        return Parts(writes=[(filled, slice(*bounds))])
+
+    (engine or Engine(1)).map(part, bounds, touched)
     values[lacking] = filled
     return values
 

@@ -17,9 +17,12 @@ from scipy.special import gammaincinv, gammaln, ndtr
 
 from sortija.core.ledger.log import Log
 from sortija.core.measures.association import mid_ranks, pearson
+from sortija.core.measures.derive import Names, derive
 from sortija.core.measures.window import Window
+from sortija.core.sampling import SEED
+from sortija.core.table import Table
 
-__all__ = ["Population", "fit_population", "simulate"]
+__all__ = ["Population", "fit_population", "simulate", "simulated_table"]
 
 LEAST_CUSTOMERS = 50
 #: Lines that a population is fitted to.
@@ -216,6 +219,16 @@ def simulate(population: Population, customers: int, rng: np.random.Generator) -
     day = np.concatenate([day, joined[anchors]])
     total = np.concatenate([total, np.exp(level[anchors])])
     return _as_log(p, customers, owner, day, total, rng)
+
+
+def simulated_table(
+    population: Population, window: Window, mask: int, scale: int, names: Names, number: int,
+    customers: int,
+) -> Table:  # fmt: skip
+    """The measures of so many simulated customers; the same for the same ``number``."""
+    log = simulate(population, customers, np.random.default_rng([SEED, number]))
+    derived = derive(log, window, mask, scale, names)
+    return derived.table.taken(np.flatnonzero(derived.present))
 
 
 def _drawn(

@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 from sortija.core.crossings.chance import Chance, Range, chance_of
 from sortija.core.crossings.rearranged import null_of
 from sortija.core.crossings.yardsticks import ByCentres, ByLadder, MovingYardstick
-from sortija.core.engine import Engine
 from sortija.core.progress import Progress
 from sortija.core.table import Column
 from sortija.server.crossings.redrawing import inputs_for, modelled
 from sortija.server.groups.yardsticks import assignments
 from sortija.server.groups.yardsticks.assignments import AssignmentAt
+from sortija.server.jobs.engines import engine_for
 from sortija.server.ledger.store.ledger import ledger_of
 from sortija.server.studies import models
 from sortija.server.studies.column_details import Details, details_of
@@ -141,7 +141,7 @@ def make(before: AssignmentAt, after: AssignmentAt, progress: Progress) -> None:
     ledger = ledger_of(before.yardstick.study)
     if ledger is None or (words := why_not(before, after)):
         raise Problem(words if ledger else "The log was removed. Import it again.")
-    by, engine = moving_yardstick(after), Engine()
+    by, engine = moving_yardstick(after), engine_for(progress)
     try:
         inputs = inputs_for(ledger, before.made, after.made, by.names)
         at = before.kept_from

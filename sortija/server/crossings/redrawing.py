@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
-import numpy as np
-from numpy.typing import NDArray
-
+from sortija.core.crossings.completing import Completing, Own
 from sortija.core.crossings.redrawn import Inputs
-from sortija.core.measures.formula import evaluate
-from sortija.core.table import Column, Table
+from sortija.core.table import Column
 from sortija.server.ledger.store.ledger import Ledger
 from sortija.server.measures.derivation import inputs_of_window
-from sortija.server.measures.formulas import Formulated, formulas_behind
+from sortija.server.measures.formulas import formulas_behind
 from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.problems import Problem
 
@@ -45,10 +40,11 @@ def inputs_for(
     fixed = [
         _fixed(made, needs - derived - {each.name for each in own}) for made in (before, after)
     ]
+    formulas = [Own(each.name, each.formula, each.needs) for each in own]
     of_window, joined = inputs_of_window(ledger)
     return Inputs(
         ledger.lines().log, before.window.window, after.window.window, ledger.mask,
-        ledger.study.scale, derived, of_window, joined, _completes(names, fixed, own),
+        ledger.study.scale, derived, of_window, joined, Completing(names, fixed, formulas),
     )  # fmt: skip
 
 
@@ -58,21 +54,3 @@ def _fixed(made: MeasureSet, names: set[str]) -> dict[str, Column]:
     if gone is not None:
         raise Problem(f"{gone.removeprefix('trait:')} is no longer in this study.")
     return {name: made.column(name) for name in names}
-
-
-def _completes(
-    names: tuple[str, ...], fixed: list[dict[str, Column]], own: list[Formulated]
-) -> Callable[[Table, int, NDArray[np.int64]], Table]:
-    def complete(table: Table, window: int, who: NDArray[np.int64]) -> Table:
-        there = {column.name: column for column in table}
-        for name, column in fixed[window].items():
-            values = np.asarray(column.values)[who]
-            there[name] = Column(name, column.kind, values, column.unit, column.levels)
-        for each in own:
-            given = {w: np.asarray(there[n].values, np.float64) for w, n in each.needs.items()}
-            there[each.name] = Column(
-                each.name, "number", evaluate(each.formula, given or {"": np.zeros(len(who))})
-            )
-        return Table(tuple(there[name] for name in names))
-
-    return complete

@@ -7,7 +7,6 @@ import time
 import numpy as np
 from pydantic import BaseModel
 
-from sortija.core.engine import Engine
 from sortija.core.groups.compare import adjusted_rand, carry_over, cross_table, rand_in_words
 from sortija.core.groups.recipe import Recipe, RecipeError, prepare
 from sortija.core.groups.sweep import sweep
@@ -18,6 +17,7 @@ from sortija.server.groups.models import Grouping, Yardstick
 from sortija.server.groups.recipe.inputs import inputs_from, table_for
 from sortija.server.groups.yardsticks.assignments import assignment_from
 from sortija.server.jobs import work
+from sortija.server.jobs.engines import engine_for
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
@@ -143,7 +143,7 @@ def _refit(job: Job, running: Running) -> None:
     if not isinstance(made, MeasureSet):
         raise JobError("The measures of this window are not ready. Look at them first.")
     recipe, began = Recipe.from_json(yardstick.grouping.recipe), time.monotonic()
-    engine = Engine()
+    engine = engine_for(running.progress)
     try:
         inputs = inputs_from(made, recipe)
         names = [*recipe.numeric, *recipe.categories]

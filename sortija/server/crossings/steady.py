@@ -19,6 +19,7 @@ from sortija.server.groups.recipe.inputs import table_for
 from sortija.server.groups.runs.result import GroupingResult
 from sortija.server.groups.runs.swept import when_swept
 from sortija.server.jobs import work
+from sortija.server.jobs.engines import engine_for
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.ledger.store.coverage import covered
@@ -129,7 +130,7 @@ def _reliability(job: Job, running: Running) -> None:
     made = _measures(study, window, running.progress)
     if name not in made[1].derived or name in reliability_known(made[1]):
         return
-    engine = Engine()
+    engine = engine_for(running.progress)
     try:
         inputs = inputs_for(ledger, made[0], made[1], (name,))
         found = steadiness_of(inputs, [], engine=engine, progress=running.progress)
@@ -162,7 +163,7 @@ def _tried(
     ledger = ledger_of(made[1].study)
     if ledger is None:
         raise JobError("The log was removed. Import it again.")
-    engine = Engine()
+    engine = engine_for(progress)
     try:
         found = steadiness_of(
             inputs_for(ledger, made[0], made[1], names), yardsticks, engine=engine,

@@ -21,6 +21,7 @@ from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import Inputs, inputs_from, inputs_of, table_for
 from sortija.server.groups.runs.result import GroupingResult
 from sortija.server.groups.runs.swept import tell_of_run
+from sortija.server.jobs.engines import engine_for
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.measure_set import MeasureSet, measures_or_job
@@ -58,7 +59,7 @@ def _sweep(job: Job, running: Running) -> None:
     done = set(there.values_list("k", flat=True))
     wanted = range(int(job.arguments.get("least", 2)), int(job.arguments.get("most", 8)) + 1)
     ks = [k for k in wanted if k not in done and k < len(rows)]
-    engine, began = Engine(), time.monotonic()
+    engine, began = engine_for(running.progress), time.monotonic()
     try:
         try:
             for candidate in sweep(rows, ks, inputs.recipe, engine, running.progress, settled=True):
@@ -164,7 +165,7 @@ def _open(job: Job, running: Running) -> None:
     labels = codes[np.minimum(rows.rows, len(codes) - 1)] - 1
     if (labels < 0).any() or inputs_from(made, recipe).stamp != grouping.made_from:
         raise JobError("The ledger changed since this was grouped. Group again, then look closer.")
-    engine = Engine()
+    engine = engine_for(running.progress)
     try:
         stability = jaccard_stability(
             rows, labels, grouping.k, recipe, OPENED, engine=engine, progress=running.progress

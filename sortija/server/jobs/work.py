@@ -23,6 +23,7 @@ from django.db.models import F
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
+from sortija.core.engine import ClusterError
 from sortija.core.progress import Stopped
 from sortija.server.hooks import Hooks
 from sortija.server.jobs.models import Job
@@ -254,7 +255,7 @@ def run(job_id: int, attempt: int) -> None:
         log.info("job done")
     except Stopped:
         running.end(Job.CANCELLED)
-    except JobError as problem:
+    except (JobError, ClusterError) as problem:
         running.end(Job.FAILED, str(problem))
     except Exception as problem:
         if passing(problem) and attempt < _MOST_ATTEMPTS:

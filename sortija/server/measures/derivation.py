@@ -11,12 +11,12 @@ import numpy as np
 from django.db import transaction
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine
 from sortija.core.measures.derive import VERSION, Derived, Names, derive
 from sortija.core.measures.rollup import roll_up
 from sortija.core.progress import Progress, silent
 from sortija.core.table import Column
 from sortija.server.hooks import Hooks
+from sortija.server.jobs.engines import engine_for
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import Running, handles
 from sortija.server.ledger.customers.traits import Trait, joined_trait, trait_column, traits_of
@@ -129,7 +129,7 @@ def make(ledger: Ledger, window: WindowInView, progress: Progress = silent, of: 
         progress("handing lines to levels", 0, 1)
         log = roll_up(log, trait_column(ledger.study, trait, ledger.customers))
         levels, dates = trait.levels, None
-    engine = Engine()
+    engine = engine_for(progress)
     try:
         derived = derive(
             log, window.window, ledger.mask, ledger.study.scale, names, dates, engine, progress
@@ -169,7 +169,7 @@ def keep_derived(
 def _expect(
     ledger: Ledger, window: WindowInView, rows: dict[str, models.Column], progress: Progress
 ) -> None:
-    engine = Engine()
+    engine = engine_for(progress)
     try:
         present = ~read_column(rows["recency"]).missing
         make_expected(ledger, window, rows["recency"].fingerprint, present, engine, progress)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from sortija.core.engine import Engine
 from sortija.core.measures.derive import derive_series, windows_at_once
 from sortija.core.progress import Progress, silent
 from sortija.server.jobs import work
+from sortija.server.jobs.engines import engine_for
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import Running, handles
 from sortija.server.ledger.store.ledger import Ledger, ledger_of
@@ -53,7 +53,7 @@ def _lacking(ledger: Ledger, windows: Sequence[WindowInView]) -> list[WindowInVi
 
 def _make(ledger: Ledger, windows: Sequence[WindowInView], progress: Progress = silent) -> None:
     names, dates = inputs_of_window(ledger)
-    engine, log = Engine(), ledger.lines().log
+    engine, log = engine_for(progress), ledger.lines().log
     many = windows_at_once(log.customers)
     try:
         for first in range(0, len(windows), many):

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
-import numpy as np
-
-from sortija.core.measures.derive import derive
-from sortija.core.measures.one_population import Population, fit_population, simulate
+from sortija.core.measures.one_population import Population, fit_population, simulated_table
 from sortija.core.sampling import SEED
-from sortija.core.table import Column, Table
+from sortija.core.table import Table
 from sortija.server.ledger.store.ledger import Ledger, ledger_of
 from sortija.server.measures.derivation import inputs_of_window
 from sortija.server.measures.measure_set import MeasureSet
@@ -35,16 +33,7 @@ def population_of(made: MeasureSet) -> Callable[[int, int], Table | None] | None
     names, _ = inputs_of_window(ledger)
     window, mask, scale = made.window.window, ledger.mask, ledger.study.scale
 
-    def table(number: int, customers: int) -> Table:
-        log = simulate(fitted, customers, np.random.default_rng([SEED, number]))
-        derived = derive(log, window, mask, scale, names)
-        rows = np.flatnonzero(derived.present)
-        return Table(tuple(
-            Column(c.name, c.kind, np.asarray(c.values)[rows], c.unit, c.levels)
-            for c in derived.table
-        ))  # fmt: skip
-
-    return table
+    return partial(simulated_table, fitted, window, mask, scale, names)
 
 
 @remembered

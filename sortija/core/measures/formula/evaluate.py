@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from sortija.core.engine import Engine
+from sortija.core.engine import Engine, Parts
 from sortija.core.measures.formula.language import Formula, Node
 
 __all__ = ["evaluate"]
@@ -41,7 +41,11 @@ def evaluate(
             got = _value(formula.tree, {k: v[first:last] for k, v in given.items()})
             out[first:last] = np.where(np.isfinite(got), got, np.nan)
 
-    (engine or Engine(1)).map(part, bounds)
+    def touched(bound: tuple[int, int]) -> Parts:
+        here = slice(*bound)
+        return Parts([(each, here) for each in given.values()], [(out, here)])
+
+    (engine or Engine(1)).map(part, bounds, touched)
     return out
 
 

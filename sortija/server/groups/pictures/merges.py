@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from sortija.core.engine import Engine
 from sortija.core.groups.grouping import grouper
 from sortija.core.groups.recipe import Linkage, Recipe, RecipeError, prepare
 from sortija.core.groups.tree import Tree
@@ -17,6 +16,7 @@ from sortija.server.groups.jobs import fresh_measures
 from sortija.server.groups.models import MergeTree
 from sortija.server.groups.recipe.inputs import inputs_from, inputs_of, table_for
 from sortija.server.jobs import work
+from sortija.server.jobs.engines import engine_for
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.lens.fields import customer_names
@@ -103,7 +103,7 @@ def grow_trees(study: Study, person: Any, made: MeasureSet) -> Job:
 @handles("groups.trees", repeatable=True)
 def _grow(job: Job, running: Running) -> None:
     study, _, made = fresh_measures(job)
-    engine = Engine()
+    engine = engine_for(running.progress)
     try:
         recipe = _recipe(made, study)
         stamp = inputs_from(made, recipe).stamp

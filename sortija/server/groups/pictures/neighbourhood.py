@@ -6,13 +6,13 @@ from typing import Any
 
 import numpy as np
 
-from sortija.core.engine import Engine
 from sortija.core.groups.neighbourhood import neighbourhood_of
 from sortija.core.table import Column
 from sortija.server.groups.jobs import fresh_measures
 from sortija.server.groups.models import Grouping
 from sortija.server.groups.pictures.mapped import map_of, neighbourhood_stamp, prepared_rows
 from sortija.server.jobs import work
+from sortija.server.jobs.engines import engine_for
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.measure_set import MeasureSet
@@ -46,7 +46,7 @@ def _lay_out(job: Job, running: Running) -> None:
     grouping = Grouping.objects.select_related("labels").get(
         pk=job.arguments["grouping"], study=study
     )
-    engine = Engine()
+    engine = engine_for(running.progress)
     try:
         at = map_of(made, grouping)
         rows = prepared_rows(at)

@@ -9,7 +9,6 @@ from typing import Any, get_args
 from django.db import transaction
 from pydantic import BaseModel
 
-from sortija.core.engine import Engine
 from sortija.core.groups.propose import Inputs as Columns
 from sortija.core.groups.propose import Kind, Proposal, inputs_for, propose_groups
 from sortija.core.groups.recipe import RecipeError
@@ -20,6 +19,7 @@ from sortija.server.groups.models import Grouping
 from sortija.server.groups.recipe.inputs import chosen, draft_of, inputs_from, table_for
 from sortija.server.groups.runs.candidates import CandidateRow, candidate_rows
 from sortija.server.jobs import work
+from sortija.server.jobs.engines import engine_for
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.measures.actions import plan_of
@@ -114,7 +114,7 @@ def _propose(job: Job, running: Running) -> None:
     study, _, made = fresh_measures(job)
     numbers, categories = _offered(study, made)
     ends = time.monotonic() + int(job.arguments.get("budget", 60))
-    engine = Engine()
+    engine = engine_for(running.progress)
     try:
         table = table_for(study, made, [*numbers, *categories])
         inputs = _inputs(table, numbers, categories, made)
