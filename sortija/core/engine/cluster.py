@@ -1,8 +1,9 @@
 """Chunks on the workers of a Dask cluster, with the same results to the bit as on threads.
 
-A map goes out in batches of items. Large arrays are sent once and stay with the workers as long
-as they are asked for; results come back in any order and are put in the items' order. Functions
-are pure, so whatever is lost with a worker or with the scheduler is done again.
+A map begins here: what takes a moment is done before it could be sent. What is left goes out in
+batches of items. Large arrays are sent once and stay with the workers as long as they are asked
+for; results come back in any order and are put in the items' order. Functions are pure, so
+whatever is lost with a worker or with the scheduler is done again.
 """
 
 from __future__ import annotations
@@ -34,6 +35,8 @@ log = logging.getLogger(__name__)
 # What goes wrong is told in our words, once.
 logging.getLogger("distributed.client").setLevel(logging.CRITICAL)
 Result = TypeVar("Result")
+#: Seconds that a map is worked on here before the rest is sent, and that a batch should take.
+HERE_FIRST, _BATCH = 0.25, 0.2
 #: Batches for each thread of the cluster: few enough to be quick, many enough to even out.
 _BATCHES = 3
 #: Seconds between two looks at whether to stop, between two at whether workers are left, and for
@@ -94,22 +97,46 @@ class Cluster(Engine):
         ClusterError
             The scheduler does not answer in time, or workers cannot do the work.
         """
-        if len(items) < 2:  # nobody would share the work
-            return self.here.map(function, items, parts, told)
-        work = Work(function, items, parts)
+        began = time.monotonic()
+        first = self._first(function, items, told)
+        rest = items[len(first) :]
+        if not len(rest):
+            return first
+        each = (time.monotonic() - began) * self.here.threads / len(first) if first else _BATCH
+        work = Work(function, rest, parts)
         self._connect()
-        size = max(1, -(-len(items) // (_BATCHES * self._width)))
-        waiting = [
-            _Sent(range(at, min(at + size, len(items)))) for at in range(0, len(items), size)
-        ][::-1]
+        size = self._size(len(rest), each)
+        waiting = [_Sent(range(at, min(at + size, len(rest)))) for at in range(0, len(rest), size)][
+            ::-1
+        ]
         under_way: list[_Sent] = []
+        further = None if told is None else lambda done: told(len(first) + done)
         try:
-            self._through(work, waiting, under_way, told)
+            self._through(work, waiting, under_way, further)
         finally:
             if under_way and self._client is not None:
                 with suppress(*_LOST):
                     self._client.cancel([sent.future for sent in under_way], force=True)
-        return work.results
+        return first + work.results
+
+    def _first(
+        self, function: Callable[[Any], Result], items: Sequence[Any],
+        told: Callable[[int], None] | None,
+    ) -> list[Result]:  # fmt: skip
+        """What is done here, as many items again as before while the time lasts."""
+        ends, done = time.monotonic() + HERE_FIRST, list[Result]()
+        while len(done) < len(items) and (time.monotonic() < ends or len(items) < 2):
+            more = items[len(done) : len(done) + max(self.here.threads, len(done))]
+            if told is not None:
+                told(len(done))
+            done += self.here.map(function, more)
+        return done
+
+    def _size(self, items: int, seconds: float) -> int:
+        """How many items go together: as long as a batch should take, and something for all."""
+        even = -(-items // (_BATCHES * self._width))
+        worth = min(-(-items // self._width), round(_BATCH / max(seconds, 1e-9)))
+        return max(1, even, worth)
 
     @property
     def here(self) -> Engine:
@@ -153,20 +180,28 @@ class Cluster(Engine):
                 under_way.append(sent)
                 sent.future.add_done_callback(arrived.put)
             self._tell(told, done, len(work.items))
-            with suppress(Empty):
-                future = arrived.get(timeout=_LOOK)
-                found = next((each for each in under_way if each.future is future), None)
-                if found is None:
-                    continue
+            for found in self._arrived(arrived, under_way):
                 under_way.remove(found)
+                assert found.future is not None
                 try:
-                    results = self._results(future)
+                    results = self._results(found.future)
                 except _LOST as problem:
                     self._again(found, waiting, problem)
                     continue
                 for each in results:
                     work.take(each)
                 done += len(results)
+
+    @staticmethod
+    def _arrived(arrived: SimpleQueue[Future], under_way: list[_Sent]) -> list[_Sent]:
+        """Batches that came back, or were lost; none where nothing comes for a moment."""
+        with suppress(Empty):
+            came = {arrived.get(timeout=_LOOK)}
+            with suppress(Empty):
+                while True:
+                    came.add(arrived.get_nowait())
+            return [sent for sent in under_way if sent.future in came]
+        return []
 
     def _again(self, sent: _Sent, waiting: list[_Sent], problem: Exception) -> None:
         """A batch was lost with a worker, and arrays may have gone with it: all is sent anew."""
@@ -193,7 +228,10 @@ class Cluster(Engine):
             try:
                 if self._client is None:
                     self._client = Client(
-                        self.address, timeout=_ANSWER, set_as_default=False, name="sortija"
+                        self.address,
+                        timeout=_ANSWER,
+                        set_as_default=False,
+                        name="sortija",
                     )
                 if self._count():
                     return True

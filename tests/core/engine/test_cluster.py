@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import threading
 import time
 import unittest
 from dataclasses import fields, is_dataclass
+from unittest import mock
 
 import numpy as np
 
@@ -14,6 +16,7 @@ from sortija.core.crossings.redrawn import Inputs
 from sortija.core.crossings.steadiness import steadiness_of
 from sortija.core.crossings.yardsticks import ByCentres
 from sortija.core.engine import CHUNK, ClusterError, Engine, Parts, chunk_bounds, engine_at
+from sortija.core.engine import cluster as cluster_engine
 from sortija.core.engine.cluster import Cluster
 from sortija.core.groups.assignment import place
 from sortija.core.groups.components import components_of
@@ -45,6 +48,10 @@ from tests.clusters import Processes
 from tests.core.crossings.worlds import AFTER, BEFORE, MASK, SHAPING, grouping, log_of, world
 
 ROWS = 2 * CHUNK + 1_000
+
+
+def setUpModule():
+    unittest.enterModuleContext(mock.patch.object(cluster_engine, "HERE_FIRST", 0.0))
 
 
 def flat(found):
@@ -341,6 +348,36 @@ class Through(unittest.TestCase):
         self.addCleanup(setattr, batches, "versions", before)
         with self.assertRaisesRegex(ClusterError, r"runs Sortija \w+ \(here Sortija 0\)"):
             self.engine.map(abs, range(3))
+
+
+class HereFirst(unittest.TestCase):
+    """What takes a moment never leaves; what takes long begins here, too."""
+
+    def setUp(self):
+        self.enterContext(mock.patch.object(cluster_engine, "HERE_FIRST", 0.25))
+
+    def test_a_moment(self):
+        self.assertEqual(Cluster("tcp://127.0.0.1:9").map(abs, range(-3, 0)), [3, 2, 1])
+
+    def test_longer(self):
+        cluster = Processes(1)
+        self.addCleanup(cluster.end)
+        engine = Cluster(cluster.address)
+        self.addCleanup(engine.release)
+        told, out = [], np.zeros(12)
+
+        def who(item):
+            time.sleep(0.2)
+            out[item] += item
+            return item, os.getpid()
+
+        found = engine.map(who, range(12), lambda n: Parts(changes=[(out, n)]), told.append)
+        self.assertEqual([item for item, _ in found], list(range(12)))
+        here = [pid == os.getpid() for _, pid in found]
+        self.assertEqual(here, sorted(here, reverse=True))
+        self.assertEqual(len(set(here)), 2)
+        self.assertEqual(told, sorted(told))
+        np.testing.assert_array_equal(out, np.arange(12))
 
 
 class Nobody(unittest.TestCase):

@@ -2,11 +2,13 @@
 
 import threading
 import time
+import unittest
 from unittest import mock
 
 from django.db import connection
 from django.test import override_settings
 
+from sortija.core.engine import cluster
 from sortija.server.crossings import chance
 from sortija.server.groups.models import Grouping, Yardstick
 from sortija.server.jobs import work
@@ -16,6 +18,10 @@ from sortija.server.studies.columns import read_column
 from sortija.server.studies.models import ColumnChunk
 from tests.clusters import Processes
 from tests.server.support import DemoCase, ServerCase, run_jobs
+
+
+def setUpModule():
+    unittest.enterModuleContext(mock.patch.object(cluster, "HERE_FIRST", 0.0))
 
 
 class Same(DemoCase):
