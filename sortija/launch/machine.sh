@@ -58,6 +58,10 @@ web_state() { (cd web && find src public package-lock.json vite.config.ts index.
 state=$(web_state)
 built=$(cat web/dist/.state 2> /dev/null || true)
 front_end() {
+  # Meanwhile kernels are compiled, where this state of the core has none yet.
+  if [ "$built" != "$state" ] && [ ! -e "$NUMBA_CACHE_DIR/first-screens" ]; then
+    (.venv/bin/python -m sortija.launch.warm > /dev/null 2>&1 &)
+  fi
   if [ ! -d web/node_modules ] || [ web/package-lock.json -nt web/node_modules/.package-lock.json ]; then
     say "Installing the front end's packages …"
     (cd web && npm ci --no-audit --no-fund --silent)

@@ -1,14 +1,20 @@
 """Compile kernels once, by walking a very small demo through the core.
 
-Those of the first screens before the server starts; with the word ``later`` the others, while
-somebody signs in and looks around.
+Those of the first screens before the server starts, on a new machine while the front end is made:
+those that read a file by one process, those that look at a log (``measures``) by another. With the
+word ``later`` the others, while somebody signs in and looks around.
 """
 
 from __future__ import annotations
 
+import fcntl
 import os
+import signal
+import subprocess
 import sys
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 
@@ -58,15 +64,32 @@ def look(log: Log, mask: int) -> None:
     overlapping([lambda: [log.receipt]] * 2, [len(log)] * 2, ["both", "replace"])
 
 
-def derived_demo() -> tuple[Log, int, Derived]:
-    """The log of a very small demo, the bits of its rules, its measures."""
+def read_demo() -> Log:
+    """The log of a very small demo."""
     with tempfile.TemporaryDirectory() as folder:
         demo = write_demo(Path(folder), members=MEMBERS)
         dialect = sniff(demo.log)
         file = DelimitedFile(demo.log, dialect)
         mapping, _ = guess_log(file.first_rows(500))
         reader = LineReader(mapping, 2, 20_900)
-        log = assemble(list(reader.read(file.batches())), len(reader.cards))
+        return assemble(list(reader.read(file.batches())), len(reader.cards))
+
+
+def made_up(customers: int = 40, lines: int = 6) -> Log:
+    """A log that no file was read for: some lines for each customer, a receipt each."""
+    many = customers * lines
+    each = np.arange(many)
+    none = np.full(many, -1, np.int16)
+    start = np.minimum(np.arange(customers + 2) * lines, many)
+    return Log(
+        start, (20_000 + 30 * (each % lines)).astype(np.int32), each.astype(np.uint64),
+        np.full(many, 1_000), 100 + each, np.zeros(many, np.int8), none, none, none,
+        np.zeros(many, np.int32),
+    )  # fmt: skip
+
+
+def looked_at(log: Log) -> tuple[Log, int, Derived]:
+    """A log, the bits of its rules, its measures; what the Ledger shows of it is computed too."""
     mask = mask_of(default_rules())
     window = last_day_of(log, mask)
     assert window is not None
@@ -124,14 +147,39 @@ def later(log: Log, mask: int, derived: Derived) -> None:
     retell([table["recency"], kinds], codes - 1, 3, engine=engine)
 
 
+@contextmanager
+def alone(folder: Path) -> Iterator[None]:
+    """One process at a time compiles for a folder; it may end as it likes."""
+    with (folder / "compiling").open("w") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+        yield
+
+
+def compile_first() -> None:
+    """The kernels of the first screens by two processes; nothing where they are there."""
+    folder = os.environ.get("NUMBA_CACHE_DIR")
+    if not folder:
+        return
+    with alone(Path(folder)):
+        done = Path(folder) / COMPILED
+        if not done.exists():
+            other = subprocess.Popen([sys.executable, "-m", "sortija.launch.warm", "measures"])
+            read_demo()
+            if other.wait() == 0:
+                done.touch()
+
+
 def main() -> None:
-    if sys.argv[1:] == ["later"]:
+    # A shell has what it starts in the background ignore Ctrl-C, which is meant for us too.
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+    asked = "".join(sys.argv[1:])
+    if asked == "later":
         let_screens_go_first()
-        later(*derived_demo())
+        later(*looked_at(read_demo()))
+    elif asked == "measures":
+        first(looked_at(made_up())[2])
     else:
-        first(derived_demo()[2])
-        if folder := os.environ.get("NUMBA_CACHE_DIR"):
-            (Path(folder) / COMPILED).touch()
+        compile_first()
 
 
 if __name__ == "__main__":

@@ -95,10 +95,10 @@ def _killed(child, seconds):
 def main():
     """Answer line by line until there are no more."""
     django.setup()
-    from sortija.launch.warm import derived_demo
+    from sortija.launch.warm import looked_at, read_demo
     from tests.server import support  # noqa: F401
 
-    derived_demo()  # modules and kernels are loaded once, before anything is forked
+    looked_at(read_demo())  # modules and kernels are loaded once, before anything is forked
     print("ready", flush=True)
     for line in sys.stdin:
         fuse, seconds, *draws = line.split()

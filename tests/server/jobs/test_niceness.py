@@ -3,11 +3,14 @@
 import os
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 from django.test import SimpleTestCase
+from numba.core.dispatcher import Dispatcher
 
-from sortija.launch.warm import derived_demo, first, later
+from sortija.launch.compiled import COMPILED
+from sortija.launch.warm import alone, first, later, looked_at, read_demo
 
 ROOT = Path(__file__).parents[3]
 SHOW = """
@@ -43,9 +46,51 @@ class GivingWay(SimpleTestCase):
         self.assertEqual((nicer, group), ("5", before))
 
 
+def compiled():
+    """How many forms of each kernel of the core there are."""
+    kernels = {id(each): each for name, module in sorted(sys.modules.items())
+               if name.startswith("sortija.core.") for each in vars(module).values()
+               if isinstance(each, Dispatcher)}  # fmt: skip
+    return {
+        f"{each.py_func.__module__}.{each.py_func.__name__}": len(each.overloads)
+        for each in kernels.values()
+    }
+
+
 class Warming(SimpleTestCase):
+    def test_two_processes_compile_all_that_the_first_screens_want(self):
+        words = """
+from sortija.launch.warm import first, looked_at, made_up, read_demo
+from tests.server.jobs.test_niceness import compiled
+read_demo()
+first(looked_at(made_up())[2])
+before = compiled()
+first(looked_at(read_demo())[2])
+after = compiled()
+print(sum(after.values()), *(name for name in after if after[name] != before.get(name)))
+"""
+        out = subprocess.run(
+            [sys.executable, "-c", words], capture_output=True, text=True, check=True, cwd=ROOT
+        )
+        many, *more = out.stdout.split()
+        self.assertGreater(int(many), 20)
+        self.assertEqual(more, [])
+
+    def test_one_compiles_and_the_next_finds_it_done(self):
+        with tempfile.TemporaryDirectory() as folder:
+            environment = {**os.environ, "NUMBA_CACHE_DIR": folder}
+            (Path(folder) / COMPILED).touch()
+            with alone(Path(folder)):
+                other = subprocess.Popen(
+                    [sys.executable, "-m", "sortija.launch.warm"], cwd=ROOT, env=environment
+                )
+                with self.assertRaises(subprocess.TimeoutExpired):
+                    other.wait(4)
+            self.assertEqual(other.wait(20), 0)
+            self.assertEqual(list(Path(folder).rglob("*.nbc")), [])
+
     def test_every_way_to_groups_goes_on_the_small_demo(self):
-        log, mask, derived = derived_demo()
+        log, mask, derived = looked_at(read_demo())
         first(derived)
         later(log, mask, derived)
         self.assertGreater(int(derived.present.sum()), 50)
