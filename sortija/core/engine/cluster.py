@@ -276,9 +276,9 @@ class Cluster(Engine):
     def _submit(self, work: Work, sent: _Sent) -> Future:
         assert self._client is not None
         batch, arrays = work.batch(sent.places)
-        return self._client.submit(run, batch, self._shared(self._client, arrays), pure=False)
+        return self._client.submit(run, batch, self._with_workers(self._client, arrays), pure=False)
 
-    def _shared(self, client: Client, arrays: Sequence[Array]) -> list[Future]:
+    def _with_workers(self, client: Client, arrays: Sequence[Array]) -> list[Future]:
         """The arrays with the workers; those that are there already are not sent again."""
         keys = [content_of(array) for array in arrays]
         new = [n for n, key in enumerate(keys) if key not in self._known]

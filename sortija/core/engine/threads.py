@@ -7,6 +7,7 @@ kernels release the interpreter's lock.
 
 from __future__ import annotations
 
+import itertools
 import os
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -69,7 +70,31 @@ class Engine:
             function, items = _telling(function, told), list(enumerate(items))
         if self._pool is None or len(items) < 2:
             return [function(item) for item in items]
-        return list(self._pool.map(function, items))
+        return self._by_all(self._pool, function, items)
+
+    def _by_all(
+        self, pool: ThreadPoolExecutor, function: Callable[[Any], Result], items: Sequence[Any]
+    ) -> list[Result]:
+        """Whoever asks works too; each thread takes the next item that nobody has."""
+        results: list[Any] = [None] * len(items)
+        failed: dict[int, BaseException] = {}
+        following = itertools.count()  # whose next number is one thread's alone
+
+        def work() -> None:
+            while not failed and (place := next(following)) < len(items):
+                try:
+                    results[place] = function(items[place])
+                except BaseException as problem:
+                    failed[place] = problem
+
+        others = [pool.submit(work) for _ in range(min(self.threads, len(items)) - 1)]
+        work()
+        for other in others:
+            if not other.cancel():  # one that has not begun has nothing left to do
+                other.result()
+        if failed:
+            raise failed[min(failed)]
+        return results
 
     @property
     def here(self) -> Engine:

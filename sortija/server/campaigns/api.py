@@ -45,7 +45,7 @@ from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.numbers import whole_number
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
+from sortija.server.studies.trail import default_window, window_in
 from sortija.server.studies.windows import window_from
 
 #: Customers of the largest list that is asked about.
@@ -117,7 +117,7 @@ class CampaignsView(APIView):
     def post(self, request: Request, study: int) -> Response:
         """Plan a campaign from a lens."""
         found = study_for(request.user, study, "analyst")
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         if window is None:
             raise Problem("There are no customers yet. Import a log at the Ledger.")
         asked = body(request, NewCampaign)

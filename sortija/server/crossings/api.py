@@ -25,8 +25,8 @@ from sortija.server.studies.http import WINDOW, reply
 from sortija.server.studies.models import Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import WindowInView, window_from
+from sortija.server.studies.trail import window_in
+from sortija.server.studies.windows import WindowInView
 
 BY = OpenApiParameter(
     "by", str,
@@ -65,7 +65,7 @@ class CrossingsView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """Segments at several dates, and who crossed between them."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         step = request.query_params.get("step", "")
         looked_at = int(step) if is_whole(step) else -1
         lens = request.query_params.get("lens", "")
@@ -85,7 +85,7 @@ CELL = [
 def _cell(request: Request, study: int) -> tuple[Study, WindowInView, str, int, int, int, float]:
     """The crossing that is asked for."""
     found = study_for(request.user, study)
-    window = window_from(request, default_window(found))
+    window = window_in(request, found)
     asked = [request.query_params.get(name, "") for name in ("step", "origin", "target")]
     if window is None or not all(is_whole(value) for value in asked):
         raise Problem("step, origin and target are whole numbers from 0.")
@@ -119,7 +119,7 @@ class CohortsView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """Customers by the quarter of their first purchase, up to the window's last day."""
         found = study_for(request.user, study)
-        return reply(cohorts_page(found, window_from(request, default_window(found))))
+        return reply(cohorts_page(found, window_in(request, found)))
 
 
 class FitView(APIView):
@@ -127,7 +127,7 @@ class FitView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """Whether the yardstick still fits."""
         found = study_for(request.user, study)
-        return reply(fit_page(found, window_from(request, default_window(found))))
+        return reply(fit_page(found, window_in(request, found)))
 
 
 class RefitView(APIView):
@@ -135,7 +135,7 @@ class RefitView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """The yardstick's recipe on another window, its groups matched to the segments."""
         found = study_for(request.user, study)
-        return reply(refit_page(found, window_from(request, default_window(found))))
+        return reply(refit_page(found, window_in(request, found)))
 
 
 class CustomerPathView(APIView):
@@ -143,7 +143,7 @@ class CustomerPathView(APIView):
     def get(self, request: Request, study: int, customer: int) -> Response:
         """One customer's way over the dates that are compared."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         return reply(customer_path(found, window, customer))
 
 
@@ -159,7 +159,7 @@ class PathsView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """Ways through the dates of a series, and how many follow a pattern."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         pattern = request.query_params.get("pattern", "")
         return reply(paths_page(found, window, _by(request, "quarter"), pattern))
 
@@ -184,7 +184,7 @@ class AheadView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """Sizes and money ahead if nothing changes, and with the rate of one way changed."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         return reply(ahead_page(found, window, _what_if(request)))
 
 

@@ -31,8 +31,8 @@ from sortija.server.studies.http import (
 )
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import WindowInView, window_from
+from sortija.server.studies.trail import window_in
+from sortija.server.studies.windows import WindowInView
 
 
 class RecipeRevision(BaseModel):
@@ -62,7 +62,7 @@ class SegmentPair(BaseModel):
 
 def window_of(request: Request, study: Study) -> WindowInView:
     """The window in view; a problem where there is nothing to look at."""
-    window = window_from(request, default_window(study))
+    window = window_in(request, study)
     if window is None:
         raise Problem("There is no log yet. Import one at the Ledger.")
     return window
@@ -94,7 +94,7 @@ class GroupsView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """The recipe, the string of k and the suggestion."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         return reply(groups_page(found, window, request.query_params.get("run", "")))
 
 
@@ -179,7 +179,7 @@ class KeptView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """Every run that was tried, and every yardstick that was in use."""
         found = study_for(request.user, study)
-        return reply(kept_page(found, window_from(request, default_window(found))))
+        return reply(kept_page(found, window_in(request, found)))
 
 
 class KeptOne(APIView):

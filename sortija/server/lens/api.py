@@ -22,8 +22,8 @@ from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import WindowInView, window_from
+from sortija.server.studies.trail import default_window, window_in
+from sortija.server.studies.windows import WindowInView
 
 
 class LensQuestion(BaseModel):
@@ -41,7 +41,7 @@ class LensView(APIView):
         """Evaluate the lens: everyone in it, every chart, a clause tried out."""
         found = study_for(request.user, study)
         asked = body(request, LensQuestion)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         clauses = [clause_of(c) for c in asked.clauses]
         preview = clause_of(asked.preview) if asked.preview else None
         return reply(evaluate(found, window, clauses, asked.charts, preview, asked.spend))
@@ -76,7 +76,7 @@ class FieldsView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """What a lens can speak of in this window."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         names = field_names(found, window) if window else []
         rows = [
             FieldRow(
@@ -177,7 +177,7 @@ class KeptView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """Lenses kept under a name."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         return reply(KeptList(kept=[_row(kept, window) for kept in kept_lenses(found)]))
 
     @extend_schema(parameters=WINDOW, request=KeepBody, responses={201: KeptRow})
@@ -185,7 +185,7 @@ class KeptView(APIView):
         """Keep the lens under a name, as a rule or as a list."""
         found = study_for(request.user, study, "analyst")
         asked = body(request, KeepBody)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         if window is None:
             raise Problem("There is nobody to keep yet. Import a log first.")
         clauses = [clause_of(c) for c in asked.clauses]

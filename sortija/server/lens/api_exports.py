@@ -20,8 +20,7 @@ from sortija.server.lens.requests import LISTED
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import body, reply
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 
 class NewExport(BaseModel):
@@ -48,7 +47,7 @@ class ExportsView(APIView):
     @extend_schema(parameters=LISTED, request=NewExport, responses={201: ExportRow})
     def post(self, request: Request, study: int) -> Response:
         found = study_for(request.user, study, "analyst")
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         if window is None:
             raise Problem("There is nobody to list yet. Import a log first.")
         asked = request.query_params

@@ -12,8 +12,7 @@ from sortija.server.lens.listing import Listing, usual_fields
 from sortija.server.studies.http import WINDOW
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 __all__ = ["LISTED", "ClauseBody", "LensClauses", "clause_of", "listing_for"]
 
@@ -41,7 +40,7 @@ def clause_of(given: ClauseBody) -> Clause:
 
 
 def listing_for(request: Request, study: Study) -> Listing:
-    window = window_from(request, default_window(study))
+    window = window_in(request, study)
     if window is None:
         raise Problem("There is nobody to list yet. Import a log first.")
     asked = request.query_params

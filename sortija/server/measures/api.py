@@ -23,8 +23,8 @@ from sortija.server.measures.views import measures_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Conflict, Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import read_window, window_from
+from sortija.server.studies.trail import window_in
+from sortija.server.studies.windows import read_window
 
 __all__ = ["PlanRevision"]
 
@@ -61,7 +61,7 @@ class MeasuresView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """One row per measure: figures, shape, preparation, role."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         lens = request.query_params.get("lens", "")
         to, _, back = request.query_params.get("beside", "").partition(":")
         beside = read_window(to, back or "12") if to else None
@@ -162,5 +162,5 @@ class CustomerMeasuresView(APIView):
     def get(self, request: Request, study: int, customer: int) -> Response:
         """One customer's measures, each with the sentence that explains it."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         return reply(measures_of(found, window, customer))

@@ -29,8 +29,7 @@ from sortija.server.studies.actions import study_for
 from sortija.server.studies.arrow import ARROW, Arrow
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 PAIR = [*ROWS, OpenApiParameter("x", str), OpenApiParameter("y", str)]
 
@@ -110,7 +109,7 @@ class SeriesView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """The measures over a series of windows."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         step = request.query_params.get("step", "month")
         shares = request.query_params.get("shares") == "1"
         return reply(series_page(found, window, step, request.user, shares))

@@ -10,8 +10,7 @@ from sortija.server.measures.measure_set import MeasureSet
 from sortija.server.studies.http import WINDOW
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 __all__ = ["OF", "ROWS", "made_for", "rows_for"]
 
@@ -33,7 +32,7 @@ def made_for(request: Request, study: Study, of: str = "") -> MeasureSet:
     Problem
         404 without any, 503 while they are being made.
     """
-    window = window_from(request, default_window(study))
+    window = window_in(request, study)
     at = measures_to_show(study, window, request.user, of) if window else None
     if at is None or (at.made is None and at.job is None):
         raise Problem("There are no measures yet. Import a log at the Ledger.", 404)

@@ -20,8 +20,7 @@ from sortija.server.studies.http import REVISION, body, expected_revision, reply
 from sortija.server.studies.models import Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 LOOK = [
     OpenApiParameter("across", str, description="the measure that lies across"),
@@ -50,7 +49,7 @@ class ScoresView(APIView):
         found = study_for(request.user, study)
         asked = request.query_params
         look = Look(*(asked.get(name, "") for name in ("across", "up", "third", "shade", "lens")))
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         return reply(scores_page(found, window, look, asked.get("of", "")))
 
 

@@ -17,7 +17,13 @@ from sortija.server.studies import actions
 from sortija.server.studies.http import WINDOW, JobRow, body, job_row, reply
 from sortija.server.studies.models import Membership, Study
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import coverage, default_window, facts, rows_of, whole_years
+from sortija.server.studies.trail import (
+    coverage,
+    default_window,
+    facts,
+    rows_of,
+    whole_years,
+)
 from sortija.server.studies.windows import BACKS, WindowInView, window_from
 
 

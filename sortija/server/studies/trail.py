@@ -7,9 +7,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
+from rest_framework.request import Request
+
 from sortija.server.hooks import Hook, Hooks
 from sortija.server.studies.models import Study
-from sortija.server.studies.windows import WindowInView
+from sortija.server.studies.windows import WindowInView, window_from
 
 __all__ = [
     "Fact",
@@ -26,6 +28,7 @@ __all__ = [
     "rows_of",
     "station",
     "whole_years",
+    "window_in",
 ]
 
 State = Literal["not yet", "working", "current", "out of date", "failed"]
@@ -72,6 +75,12 @@ def gives_default_window(function: Opening) -> Opening:
 def default_window(study: Study) -> WindowInView | None:
     """The window that a study opens with; None while there is nothing to look at."""
     return _OPENING.function(study)
+
+
+def window_in(request: Request, study: Study) -> WindowInView | None:
+    """The window that a request names, else the one that the study opens with."""
+    named = request.query_params.get("to")
+    return window_from(request, None if named else default_window(study))
 
 
 class Rows(NamedTuple):

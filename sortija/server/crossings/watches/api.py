@@ -20,8 +20,7 @@ from sortija.server.lens.requests import ClauseBody
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 
 class NewWatch(BaseModel):
@@ -59,7 +58,7 @@ class WatchesView(APIView):
     def post(self, request: Request, study: int) -> Response:
         """Watch a crossing, a size, a path or a sign from now on."""
         found = study_for(request.user, study, "analyst")
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         if window is None:
             raise Problem("There is nothing to watch yet. Import a log at the Ledger.")
         asked = body(request, NewWatch)

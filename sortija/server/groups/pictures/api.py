@@ -34,8 +34,7 @@ from sortija.server.studies.http import WINDOW, JobRow, body, job_row, reply
 from sortija.server.studies.models import Study
 from sortija.server.studies.numbers import is_whole
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 AXES = [
     *WINDOW,
@@ -106,7 +105,7 @@ class CompareView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """Two ways to divide the customers, side by side."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         if window is None:
             raise Problem("There is no log yet. Import one at the Ledger.")
         asked = request.query_params

@@ -20,8 +20,7 @@ from sortija.server.portraits.pairs import (
 )
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, reply
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 __all__ = ["AgainstView", "FirstView", "MultiplesView"]
 
@@ -40,7 +39,7 @@ class AgainstView(APIView):
         found = study_for(request.user, study)
         query = request.query_params
         asked = AgainstAsked(query.get("by", ""), *compared(request))
-        return reply(against_page(found, window_from(request, default_window(found)), asked))
+        return reply(against_page(found, window_in(request, found), asked))
 
 
 class MultiplesView(APIView):
@@ -57,7 +56,7 @@ class MultiplesView(APIView):
         """Two measures against each other, segment by segment."""
         found = study_for(request.user, study)
         asked = _pair_asked(request, "x", "y")
-        return reply(multiples_page(found, window_from(request, default_window(found)), asked))
+        return reply(multiples_page(found, window_in(request, found), asked))
 
 
 class FirstView(APIView):
@@ -75,7 +74,7 @@ class FirstView(APIView):
         found = study_for(request.user, study)
         asked = _pair_asked(request, "by")
         asked = replace(asked, least=request.query_params.get("least") == "1")
-        return reply(first_page(found, window_from(request, default_window(found)), asked))
+        return reply(first_page(found, window_in(request, found), asked))
 
 
 def _pair_asked(request: Request, *names: str) -> PairAsked:

@@ -32,8 +32,8 @@ from sortija.server.studies.http import REVISION, WINDOW, body, expected_revisio
 from sortija.server.studies.models import Study
 from sortija.server.studies.numbers import whole_number
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import WindowInView, window_from
+from sortija.server.studies.trail import window_in
+from sortija.server.studies.windows import WindowInView
 
 __all__ = ["BookFigures", "BookFile", "BookView"]
 
@@ -61,7 +61,7 @@ class BookView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """The book of the segments; a draft while none is written."""
         found = study_for(request.user, study)
-        return reply(book_page(found, window_from(request, default_window(found))))
+        return reply(book_page(found, window_in(request, found)))
 
     @extend_schema(parameters=[*WINDOW, REVISION], request=None, responses={201: BookPage})
     def post(self, request: Request, study: int) -> Response:
@@ -81,7 +81,7 @@ class BookView(APIView):
 
 
 def _at(request: Request, study: Study) -> tuple[WindowInView, Yardstick, BookFacts]:
-    window = window_from(request, default_window(study))
+    window = window_in(request, study)
     placed, status = placed_or_status(study, window, "The book tells of adopted groups.")
     if placed is None or window is None:
         raise Problem(status.words, 409)
@@ -134,7 +134,7 @@ class BookFile(APIView):
         kind = request.query_params.get("kind") or "html"
         if kind not in KINDS:
             raise Problem(f"“{kind}” is none of {', '.join(KINDS)}.", 400)
-        pages, status = pages_at(found, window_from(request, default_window(found)))
+        pages, status = pages_at(found, window_in(request, found))
         if pages is None:
             raise Problem(status.words, 409)
         try:

@@ -13,8 +13,7 @@ from sortija.server.portraits.offers import OffersAsked, OffersPage, offers_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, reply
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 __all__ = ["OffersView"]
 
@@ -33,7 +32,7 @@ class OffersView(APIView):
         found = study_for(request.user, study)
         query = request.query_params
         asked = OffersAsked(*compared(request), _chosen(query.get("chosen", "")))
-        return reply(offers_page(found, window_from(request, default_window(found)), asked))
+        return reply(offers_page(found, window_in(request, found), asked))
 
 
 def _chosen(written: str) -> dict[str, str]:

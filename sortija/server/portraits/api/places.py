@@ -11,8 +11,7 @@ from sortija.server.portraits.api.asked import AGAINST_WHAT, compared
 from sortija.server.portraits.places.page import PlacesAsked, PlacesPage, places_page
 from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, reply
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 __all__ = ["PlacesView"]
 
@@ -42,4 +41,4 @@ class PlacesView(APIView):
             None if like is None else tuple(name for name in like.split(",") if name),
             against, lens,
         )  # fmt: skip
-        return reply(places_page(found, window_from(request, default_window(found)), asked))
+        return reply(places_page(found, window_in(request, found), asked))

@@ -16,8 +16,7 @@ from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import WINDOW, reply
 from sortija.server.studies.numbers import whole_number
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 __all__ = ["PortraitsView", "RulesView", "SpreadView"]
 
@@ -40,7 +39,7 @@ class PortraitsView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """Every segment's profile, and who stands on the border."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         return reply(portraits_page(found, window, _asked(request)))
 
 
@@ -75,7 +74,7 @@ class RulesView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """Rules that retell the segments, and how well they do on customers held back."""
         found = study_for(request.user, study)
-        window = window_from(request, default_window(found))
+        window = window_in(request, found)
         depth = whole_number(request.query_params.get("depth") or str(USUAL_DEPTH))
         if depth is None or not 1 <= depth <= DEEPEST:
             raise Problem(f"Between 1 and {DEEPEST} questions can be asked in a row.", 400)
@@ -103,4 +102,4 @@ class SpreadView(APIView):
         if len(rows) > MOST_PANELS:
             raise Problem(f"At most {MOST_PANELS} measures stand side by side.", 400)
         asked = SpreadAsked(rows, *compared(request), query.get("customers") == "1")
-        return reply(spread_page(found, window_from(request, default_window(found)), asked))
+        return reply(spread_page(found, window_in(request, found), asked))
