@@ -16,7 +16,7 @@ from sortija.launch.compiled import keep_compiled
 
 PARTS = (
     "groups", "portraits", "measures", "windows", "derive", "ledger", "large", "lens", "page",
-    "stations", "chance",
+    "stations", "chance", "beyond",
 )  # fmt: skip
 HEAD = (
     "| what | ours | reference | ratio | asked for | met |\n| --- | --- | --- | --- | --- | --- |"
