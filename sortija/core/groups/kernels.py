@@ -9,11 +9,11 @@ import numpy as np
 
 from sortija.core.groups.distances import BLOCK, row_of, squared_distances
 
-__all__ = ["assign", "exchange", "farthest", "seed_far", "settle", "update_nearest"]
+__all__ = ["assign", "exchange", "farthest", "keep_nearer", "seed_far", "settle", "update_nearest"]
 
 
 @numba.njit(nogil=True, cache=True)
-def _keep_nearer(distance: Any, best: Any, who: Any, group: Any) -> None:
+def keep_nearer(distance: Any, best: Any, who: Any, group: Any) -> None:
     """Where ``distance`` is smaller than the best so far, take it and its group."""
     number = np.int32(group)
     for i in range(len(best)):
@@ -132,7 +132,7 @@ def assign(
         holder[:] = 0
         for g in range(centres.shape[0]):
             squared_distances(numbers, codes, gammas, centres[g], modes[g], start, stop, distance)
-            _keep_nearer(distance, near, holder, g)
+            keep_nearer(distance, near, holder, g)
         cost += _block_sum(near)
         old = labels[start:stop]
         if fresh:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from sortija.core.engine import CHUNK, Engine, Parts, chunk_bounds
+from sortija.core.groups.bounded import assign_bounded
 from sortija.core.groups.distances import nearest_two
 from sortija.core.groups.kernels import assign, exchange, farthest, settle
 from sortija.core.groups.recipe import MOST_PASSES, Prepared
@@ -31,6 +32,9 @@ __all__ = [
 #: Passes after which a change that was tried is dropped, unless its cost is within SLACK by then.
 SHORT = 3
 SLACK = 0.02
+#: While more than this share of the rows change, passes look at all of them; below the other, one
+#: thread is enough.
+CHANGING, FEW = 0.05, 0.002
 #: Changes proposed at a time, of which the most promising is tried.
 PROPOSED = 16
 
@@ -100,6 +104,38 @@ class _Chunks:
         self.sums = np.zeros((len(self.bounds), k, d))
         self.counts = np.zeros((len(self.bounds), k), np.int64)
         self.hist = np.zeros((len(self.bounds), k, q, levels), np.int64)
+        self._margins: NDArray[np.float32] | None = None
+        self._gone = 0.0
+
+    def step_bounded(self, before: Centres, centres: Centres, few: bool) -> _Pass:
+        """A pass after one by the centres ``before``, without its cost: rows that cannot have
+        changed their group are left out. ``few``: hardly any is expected to, and waking a thread
+        would take longer than the pass.
+
+        Rows are looked at where they lie: it takes less time than sending them anywhere.
+        """
+        rows, gammas, labels = self.rows, self.rows.gammas, self.labels
+        sums, counts, hist = self.sums, self.counts, self.hist
+        if self._margins is None:
+            self._margins = np.full(len(rows), -np.inf, np.float32)
+        else:
+            self._gone += _approach(before, centres, gammas)
+        margins = self._margins
+        gone = np.nextafter(np.float32(self._gone), np.float32(np.inf))
+        # What adding up so many squares can round off, with as much to spare.
+        slack = 1e-7 * (8 + len(rows.numbers) + len(rows.codes))
+        edges = np.array([0, *(stop for _, stop in self.bounds)])
+        parts = 1 if few else 2 * self.engine.here.threads
+        # Calling a kernel takes as long as a chunk that has not changed: several go together.
+        strips = np.linspace(0, len(self.bounds), parts + 1, dtype=int)
+
+        def strip(number: int) -> int:
+            return int(assign_bounded(
+                rows.numbers, rows.codes, labels, gammas, centres.numbers, centres.modes,
+                edges, strips[number], strips[number + 1], sums, counts, hist, margins, gone, slack,
+            ))  # fmt: skip
+
+        return self._merged(np.nan, sum(self.engine.here.map(strip, range(parts))))
 
     def step(self, centres: Centres) -> _Pass:
         """One assignment over all chunks, merged first to last."""
@@ -124,10 +160,21 @@ class _Chunks:
         for part in self.engine.map(chunk, range(len(bounds)), touched):
             cost += part[0]
             changed += part[1]
-        whole = np.zeros(sums.shape[1:])
-        for each in sums:
+        return self._merged(cost, changed)
+
+    def _merged(self, cost: float, changed: int) -> _Pass:
+        whole = np.zeros(self.sums.shape[1:])
+        for each in self.sums:
             whole += each
-        return _Pass(cost, changed, whole, counts.sum(axis=0), hist.sum(axis=0))
+        return _Pass(cost, changed, whole, self.counts.sum(axis=0), self.hist.sum(axis=0))
+
+
+def _approach(before: Centres, now: Centres, gammas: NDArray[np.float32]) -> float:
+    """How far the two centres that moved most moved together, by √D; rounded up."""
+    gaps = (now.numbers.astype(np.float64) - before.numbers) ** 2
+    differ = (now.modes != before.modes) * gammas.astype(np.float64)
+    moved = np.sort(np.sqrt(gaps.sum(axis=1) + differ.sum(axis=1)))
+    return float(moved[-2:].sum()) * (1 + 1e-4)
 
 
 def _farthest(
@@ -187,18 +234,25 @@ def lloyd(
         progress("grouping", 1, most_passes)
         return _in_one_go(rows, start, most_passes)
     chunks = _Chunks(rows, len(start), engine)
-    labels, centres = chunks.labels, start
+    labels, centres, before = chunks.labels, start, start
+    done: _Pass | None = None
     for number in range(1, most_passes + 1):
         progress("grouping", number, most_passes)
-        done = chunks.step(centres)
+        last = number == most_passes
+        if last or done is None or done.changed > CHANGING * len(rows):
+            done = chunks.step(centres)
+        else:
+            done = chunks.step_bounded(before, centres, done.changed < FEW * len(rows))
         # The same steps as kernels.settle takes for a single chunk.
         empty = np.flatnonzero(done.counts == 0)
         place, far = _farthest(rows, labels, centres, engine) if len(empty) else (0, 0.0)
         # An empty group still has a place to go while any row is off its centre.
         settled = done.changed == 0 and far <= 0
-        if settled or number == most_passes:
-            return Fit(centres, labels, done.counts, done.cost, number, settled)
-        centres = _moved(done, centres)
+        if settled or last:
+            # A pass that leaves rows out tells no cost.
+            cost = chunks.step(centres).cost if np.isnan(done.cost) else done.cost
+            return Fit(centres, labels, done.counts, cost, number, settled)
+        before, centres = centres, _moved(done, centres)
         if far > 0:
             centres.numbers[empty[0]], centres.modes[empty[0]] = rows.one(place)
     raise ValueError("at least one pass is needed")

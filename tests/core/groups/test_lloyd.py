@@ -1,13 +1,15 @@
 """k-means and k-prototypes against SciPy, brute force and the properties of the definition."""
 
 import unittest
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.cluster.vq import kmeans2
 
-from sortija.core.engine import Engine
+from sortija.core.engine import CHUNK, Engine
+from sortija.core.groups import lloyd as lloyd_module
 from sortija.core.groups.lloyd import Centres, lloyd, nearest_centres, tidy
 from sortija.core.groups.recipe import Recipe, prepare
 from sortija.core.groups.seeding import seed_centres
@@ -38,6 +40,77 @@ class AgainstSciPy(unittest.TestCase):
             self.assertTrue(fit.settled)
             self.assertLess(abs(fit.cost - cost) / cost, 1e-5)
             self.assertGreater((fit.labels == labels).mean(), 0.999)
+
+
+class LeavingOut(unittest.TestCase):
+    """Passes that leave rows out give what passes over all rows give, to the bit."""
+
+    def alike(self, rows, start, most_passes=300):
+        engine = Engine(2)
+        self.addCleanup(engine.release)
+        with mock.patch.object(lloyd_module, "CHANGING", -1.0):
+            whole = lloyd(rows, start, engine, most_passes)
+        for few in (0.0, 1.0):  # each pass by all threads, or by one
+            with mock.patch.multiple(lloyd_module, CHANGING=1.0, FEW=few):
+                found = lloyd(rows, start, engine, most_passes)
+            np.testing.assert_array_equal(found.labels, whole.labels)
+            np.testing.assert_array_equal(found.centres.numbers, whole.centres.numbers)
+            np.testing.assert_array_equal(found.centres.modes, whole.centres.modes)
+            self.assertEqual(found.counts.tolist(), whole.counts.tolist())
+            self.assertEqual((found.cost, found.passes, found.settled),
+                             (whole.cost, whole.passes, whole.settled))  # fmt: skip
+        return whole
+
+    def test_clouds(self):
+        passes = []
+        for seed, (d, q, k) in enumerate([(1, 0, 3), (2, 0, 5), (8, 0, 6), (9, 2, 4), (0, 3, 5)]):
+            rows, _ = cloud(seed, m=2 * CHUNK + 77, d=d, q=q, k=k)
+            with self.subTest(d=d, q=q, k=k):
+                first = centres_of(rows.numbers[:, :k].T, rows.codes[:, :k].T)  # a poor start
+                passes.append(self.alike(rows, first).passes)
+        self.assertGreater(min(passes), 2)
+        self.assertGreater(max(passes), 9)
+
+    def test_rows_as_near_to_two_centres(self):
+        rng = np.random.default_rng(3)
+        grid = rng.integers(0, 6, (CHUNK + 5_000, 2))
+        rows = rows_of(grid, rng.integers(1, 3, (len(grid), 1)), [1.0])
+        self.alike(
+            rows, centres_of([[0, 0], [0, 0], [2, 2], [4, 2], [5, 5]], [[1], [2], [1], [1], [2]])
+        )
+
+    def test_far_out_and_hardly_apart(self):
+        rng = np.random.default_rng(4)
+        numbers = 1e5 + rng.normal(0, 0.05, (CHUNK + 9_000, 3))  # as coarse as float32 is there
+        numbers[::5_000] *= 50
+        rows = rows_of(numbers)
+        self.alike(rows, centres_of(numbers[[0, 1, 2, 7]]))
+
+    def test_an_emptied_group_starts_anew(self):
+        rng = np.random.default_rng(5)
+        numbers = rng.normal(0, 1, (CHUNK + 1_000, 2))
+        fit = self.alike(rows_of(numbers), centres_of([[0, 0], [0.5, 0], [90, 90], [0, 0.5]]))
+        self.assertGreater(fit.counts.min(), 0)
+
+    def test_one_group_and_cut_off_passes(self):
+        rows, rng = cloud(6, m=CHUNK + 10, d=3)
+        self.alike(rows, seed_centres(rows, 1, rng))
+        for most in (1, 2, 5):
+            self.alike(rows, seed_centres(rows, 5, np.random.default_rng(7)), most)
+
+    def test_most_rows_are_left_out_in_the_end(self):
+        rows, _ = cloud(8, m=CHUNK * 2, d=4)
+        chunks = lloyd_module._Chunks(rows, 4, Engine(1))
+        centres = centres_of(rows.numbers.T[:4])
+        for _ in range(12):
+            done = chunks.step(centres)
+            centres = lloyd_module._moved(done, centres)
+        chunks.step_bounded(centres, centres, False)
+        untouched = rows.numbers.copy()
+        rows.numbers[:] = np.nan  # whoever is looked at now is lost
+        done = chunks.step_bounded(centres, centres, True)
+        self.assertLess(done.changed, 0.02 * len(rows))
+        rows.numbers[:] = untouched
 
 
 class AgainstBruteForce(unittest.TestCase):
