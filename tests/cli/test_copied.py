@@ -17,7 +17,7 @@ class Copied(unittest.TestCase):
         self.there = Path(self.enterContext(tempfile.TemporaryDirectory())) / "a copy"
         for name in ("launch", "core"):
             shutil.copytree(ROOT / "sortija" / name, self.there / "sortija" / name)
-        for name in ("__init__.py", "places.py"):
+        for name in ("__init__.py", "places.py", "state.py"):
             shutil.copy(ROOT / "sortija" / name, self.there / "sortija")
         shutil.copy(ROOT / "pyproject.toml", self.there)
         (self.there / "requirements.lock").write_text("")

@@ -50,6 +50,12 @@ _MOST_TRIES = 5
 _LOST = (CancelledError, KilledWorker, CommClosedError, NoValidWorkerError, TimeoutError, OSError)
 
 
+def _own(future: Future, problem: Exception) -> bool:
+    """Whether the function itself failed so, such as by a file that is not there."""
+    system = isinstance(problem, OSError) and not isinstance(problem, CommClosedError)
+    return system and future.status == "error"
+
+
 @dataclass(eq=False)
 class _Sent:
     """A batch: the numbers of its items, how often it was tried, and where it is under way."""
@@ -186,6 +192,8 @@ class Cluster(Engine):
                 try:
                     results = self._results(found.future)
                 except _LOST as problem:
+                    if _own(found.future, problem):
+                        raise
                     self._again(found, waiting, problem)
                     continue
                 for each in results:

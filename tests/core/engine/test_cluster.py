@@ -7,6 +7,7 @@ import threading
 import time
 import unittest
 from dataclasses import fields, is_dataclass
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -324,6 +325,8 @@ class Through(unittest.TestCase):
     def test_what_fails_there_fails_here(self):
         with self.assertRaisesRegex(ZeroDivisionError, "division"):
             self.engine.map(lambda x: 1 / x, [1, 0, 2])
+        with self.assertRaisesRegex(FileNotFoundError, "nowhere"):
+            self.engine.map(lambda name: Path(name).read_text(), ["nowhere", "nowhere"])
 
     def test_a_function_that_writes_elsewhere_is_seen(self):
         out = np.zeros(200_000)
