@@ -14,7 +14,7 @@ import numba
 import numpy as np
 
 from sortija.core.groups.distances import BLOCK, squared_distances
-from sortija.core.groups.kernels import keep_nearer
+from sortija.core.groups.kernels import keep_nearer, move_row
 
 __all__ = ["assign_bounded"]
 
@@ -142,18 +142,8 @@ def _look(
         apart = np.sqrt(np.float64(then[i])) * (1.0 - slack)
         margin = apart - np.sqrt(np.float64(near[i])) * (1.0 + slack) + gone
         margins[row] = margin - 5e-7 * (abs(margin) + gone)  # what float32 rounds off
-        if before == after:
-            continue
-        changed += 1
-        labels[row] = after
-        counts[before] -= 1
-        counts[after] += 1
-        for j in range(numbers.shape[0]):
-            x = np.float64(numbers[j, start + i])
-            sums[before, j] -= x
-            sums[after, j] += x
-        for a in range(codes.shape[0]):
-            code = codes[a, start + i]
-            hist[before, a, code] -= 1
-            hist[after, a, code] += 1
+        if before != after:
+            changed += 1
+            labels[row] = after
+            move_row(numbers, codes, start + i, before, after, sums, counts, hist)
     return changed

@@ -9,7 +9,16 @@ import numpy as np
 
 from sortija.core.groups.distances import BLOCK, row_of, squared_distances
 
-__all__ = ["assign", "exchange", "farthest", "keep_nearer", "seed_far", "settle", "update_nearest"]
+__all__ = [
+    "assign",
+    "exchange",
+    "farthest",
+    "keep_nearer",
+    "move_row",
+    "seed_far",
+    "settle",
+    "update_nearest",
+]
 
 
 @numba.njit(nogil=True, cache=True)
@@ -51,24 +60,30 @@ def _add_all(
 
 
 @numba.njit(nogil=True, cache=True)
+def move_row(
+    numbers: Any, codes: Any, at: int, before: int, after: int, sums: Any, counts: Any, hist: Any
+) -> None:
+    """Take the row whose values stand at ``at`` out of one group and add it to another."""
+    counts[before] -= 1
+    counts[after] += 1
+    for j in range(numbers.shape[0]):
+        x = np.float64(numbers[j, at])
+        sums[before, j] -= x
+        sums[after, j] += x
+    for a in range(codes.shape[0]):
+        code = codes[a, at]
+        hist[before, a, code] -= 1
+        hist[after, a, code] += 1
+
+
+@numba.njit(nogil=True, cache=True)
 def _move_changed(
     numbers: Any, codes: Any, old: Any, who: Any, start: int, sums: Any, counts: Any, hist: Any
 ) -> None:
     """Take the rows that changed out of their old groups and add them to the new ones."""
     for i in range(len(who)):
-        before, after = old[i], who[i]
-        if before == after:
-            continue
-        counts[before] -= 1
-        counts[after] += 1
-        for j in range(numbers.shape[0]):
-            x = np.float64(numbers[j, start + i])
-            sums[before, j] -= x
-            sums[after, j] += x
-        for a in range(codes.shape[0]):
-            code = codes[a, start + i]
-            hist[before, a, code] -= 1
-            hist[after, a, code] += 1
+        if old[i] != who[i]:
+            move_row(numbers, codes, start + i, old[i], who[i], sums, counts, hist)
 
 
 @numba.njit(nogil=True, cache=True)
