@@ -44,7 +44,7 @@ _BATCHES = 3
 _LOOK, _WORKERS, _ANSWER = 0.25, 2.0, 2.0
 #: Bytes of arrays that are left with the workers in case they are asked for again.
 _KEPT = 8 << 30
-#: A batch that brings down so many workers one after the other is given up.
+#: A batch that is lost so often is given up; Dask tries each time on several workers.
 _MOST_TRIES = 5
 #: What a lost worker or scheduler looks like.
 _LOST = (CancelledError, KilledWorker, CommClosedError, NoValidWorkerError, TimeoutError, OSError)
@@ -219,8 +219,8 @@ class Cluster(Engine):
         waiting.append(sent)
         if sent.tries >= _MOST_TRIES:
             raise ClusterError(
-                f"Workers of the cluster at {self.address} ended {sent.tries} times at the same "
-                "work. They may have too little memory. The log of a worker says why."
+                f"The same work was lost with its workers {sent.tries} times, on the cluster at "
+                f"{self.address}. They may have too little memory. The log of a worker says why."
             ) from problem
 
     def _connect(self) -> bool:

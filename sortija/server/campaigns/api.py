@@ -45,8 +45,7 @@ from sortija.server.studies.actions import study_for
 from sortija.server.studies.http import REVISION, WINDOW, body, expected_revision, reply
 from sortija.server.studies.numbers import whole_number
 from sortija.server.studies.problems import Problem
-from sortija.server.studies.trail import default_window, window_in
-from sortija.server.studies.windows import window_from
+from sortija.server.studies.trail import window_in
 
 #: Customers of the largest list that is asked about.
 MOST_PROVED = 100_000_000
@@ -166,7 +165,7 @@ class CopyView(APIView):
     def post(self, request: Request, study: int, campaign: int) -> Response:
         """Plan another one like it."""
         row = campaign_for(request.user, study, campaign)
-        window = window_from(request, default_window(row.study))
+        window = window_in(request, row.study)
         if window is None:
             raise Problem("There are no customers yet. Import a log at the Ledger.")
         return reply(campaign_row(actions.copy_plan(row, request.user, window)), 201)

@@ -165,6 +165,8 @@ class TrailView(APIView):
     def get(self, request: Request, study: int) -> Response:
         """The study, the window in view, and one fact per station."""
         member = actions.membership(request.user, study)
+        # Worked out whatever is named: every page asks here, and lines that another version of
+        # Sortija left in its own order are put in order by it.
         window = window_from(request, default_window(member.study))
         return reply(
             Trail(

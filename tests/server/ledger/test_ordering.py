@@ -1,11 +1,16 @@
 """Several files, chosen over one another at random, against a plain reading of them all."""
 
 import random
+import shutil
 from collections import Counter
 from datetime import date, timedelta
+from unittest import mock
 
+from sortija.server.jobs.models import Job
 from sortija.server.ledger.models import Intake
-from tests.server.support import ServerCase
+from sortija.server.ledger.rules import actions
+from sortija.server.ledger.store.ledger import ledger_of
+from tests.server.support import DemoCase, ServerCase, run_jobs
 
 HEAD = "receipt,card,sold_at,shop,item,department,qty,total\n"
 CHOICES = ("both", "skip", "replace")
@@ -117,3 +122,15 @@ class Overlapping(ServerCase):
         by_file = Counter(row["intake"] for row in gone)
         self.assertEqual(set(by_file), {intakes[1]["id"]})
         self.assertEqual(Intake.objects.get(pk=intakes[1]["id"]).overlap, "skip")
+
+
+class Older(DemoCase):
+    def test_a_page_at_any_date_has_lines_put_in_order_that_lost_theirs(self):
+        # As after an upgrade that keeps them elsewhere: all that a page asks first is its trail.
+        shutil.rmtree(ledger_of(self.study).folder)
+        with mock.patch.object(actions, "INLINE_LINES", 0):  # as a large log: by a job
+            self.get("trail", to="2026-03-31", back="12")
+        self.assertEqual(Job.objects.filter(kind="ledger.order", state=Job.WAITING).count(), 1)
+        run_jobs()
+        self.assertTrue(ledger_of(self.study).built)
+        self.assertEqual(self.get("measures", to="2026-03-31")["status"]["state"], "whole")
