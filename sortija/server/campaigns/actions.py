@@ -16,21 +16,20 @@ from sortija.server.campaigns.costs import CostsBody
 from sortija.server.campaigns.drawn import LEVELS, VERSIONS, keep_drawn, let_go
 from sortija.server.campaigns.models import Campaign, Departure
 from sortija.server.campaigns.offer import check_offer, expected_of
+from sortija.server.campaigns.proof import proof_of_the_day
+from sortija.server.campaigns.today import today_of
 from sortija.server.studies.actions import changing, record, reverses, study_for
 from sortija.server.studies.models import HistoryEntry, Study
 from sortija.server.studies.problems import Conflict, Problem
-from sortija.server.studies.trail import default_window
 from sortija.server.studies.windows import WindowInView
 
 __all__ = [
     "campaign_for", "campaign_now", "change_plan", "checked_plan", "checked_revision", "copy_plan",
-    "draw", "drop", "move", "plan", "set_costs", "today_of",
+    "draw", "drop", "move", "plan", "set_costs",
 ]  # fmt: skip
 
 #: What is proposed for a plan without dates.
 SENT_IN, READ_AFTER = timedelta(days=7), timedelta(days=42)
-#: A log whose last day is further back tells of another time than today's.
-LONG_AGO = timedelta(days=62)
 MOST_REST = 365
 
 
@@ -85,12 +84,6 @@ def copy_plan(campaign: Campaign, person: Any, window: WindowInView) -> Campaign
     return plan(
         campaign.study, person, window, clauses, name, None, None, holdout, campaign.offer, campaign
     )
-
-
-def today_of(study: Study) -> date:
-    """Today; the last day of a log that ended long ago, which has its own today."""
-    today, newest = timezone.localdate(), default_window(study)
-    return newest.to if newest and today - newest.to > LONG_AGO else today
 
 
 def change_plan(
@@ -237,6 +230,7 @@ def draw(campaign: Campaign, person: Any, expected: int | None = None) -> Campai
         campaign.decided_on = audience.made_from
         told = expected_of(campaign, audience.segment[~found.held])
         campaign.expected = told.model_dump() if told else {}
+        campaign.proof = proof_of_the_day(audience)
         campaign.revision += 1
         campaign.save()
         record(
@@ -257,6 +251,6 @@ def _reverse_draw(entry: HistoryEntry, forward: bool) -> None:
     _not_leaving(campaign)
     campaign.departures.all().delete()  # stopped before anything of it left
     campaign.state, campaign.drawn_at, campaign.fell_away = Campaign.DRAFT, None, {}
-    campaign.expected = {}
+    campaign.expected, campaign.proof = {}, {}
     campaign.revision += 1
     let_go(campaign)

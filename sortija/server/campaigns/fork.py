@@ -8,17 +8,17 @@ from typing import NamedTuple
 import numpy as np
 from pydantic import BaseModel
 
+from sortija.core.campaigns.base_rate import BaseRate
 from sortija.core.campaigns.money import break_even
 from sortija.core.campaigns.power import smallest_effect
 from sortija.server.campaigns.costs import costs_of
 from sortija.server.campaigns.drawn import DRAWN, drawn_of
 from sortija.server.campaigns.models import Campaign
-from sortija.server.campaigns.people import Audience
 from sortija.server.portraits.figures import or_none
 
 __all__ = [
-    "ForkArm", "ForkPoint", "Pays", "PoolBody", "ProofBody", "fork_of", "pays_of", "pool_of",
-    "proof_of",
+    "SHARES", "ForkArm", "ForkPoint", "Pays", "PoolBody", "ProofBody", "fork_of", "pays_of",
+    "pool_of", "proof_of",
 ]  # fmt: skip
 
 #: Shares that can be held out.
@@ -76,13 +76,16 @@ class Pays(BaseModel):
     rise: float | None
 
 
-def fork_of(arms: Sequence[ForkArm], share: float, base: float | None) -> list[ForkPoint]:
+def fork_of(
+    arms: Sequence[ForkArm], share: float, base: float | None, others: Sequence[float] = SHARES
+) -> list[ForkPoint]:
     """What each share would prove; the one that the plan has, by the arms as they are drawn.
 
-    ``base``: the share who come unasked, None where that cannot be told.
+    ``base``: the share who come unasked, None where that cannot be told; ``others``: shares to be
+    told of besides.
     """
     points = [_point(share, arms, base)]
-    for other in SHARES:
+    for other in others:
         if abs(other - share) > 1e-6:
             whole = sum(arm.written + arm.held for arm in arms)
             point = _point(other, [_forked(arm, other) for arm in arms], base)
@@ -143,11 +146,14 @@ def proof_of(campaign: Campaign, customers: int, base: float | None) -> ProofBod
     return ProofBody(customers=customers, effect=effect)
 
 
-def pays_of(campaign: Campaign, audience: Audience, written: int) -> Pays | None:
-    """When a plan pays; None while the margin is not said, or nobody has bought."""
+def pays_of(campaign: Campaign, basket: float, rate: BaseRate | None, written: int) -> Pays | None:
+    """When a campaign pays; None while the margin is not said, or nobody has bought.
+
+    ``basket``: what a purchase comes to, in the smallest unit of money; ``rate``: who comes
+    unasked.
+    """
     costs = costs_of(campaign)
-    if costs is None or not audience.basket > 0:
+    if costs is None or not basket > 0:
         return None
-    unasked = audience.base_rate.rate if audience.base_rate else 0.0
-    rise = break_even(costs, written, audience.basket, unasked)
-    return Pays(cost=costs.of(written), basket=audience.basket, rise=or_none(rise))
+    rise = break_even(costs, written, basket, rate.rate if rate else 0.0)
+    return Pays(cost=costs.of(written), basket=basket, rise=or_none(rise))

@@ -22,8 +22,8 @@ class Campaign(models.Model):
 
     ``arms``, ``strata``, ``segments``, ``versions``: the draw, a value per customer;
     ``yardstick``: the one that its segments are of. ``offer``: what is offered, as attributes of
-    past offers; ``expected``: its take-up as it was told on the day of the draw. ``costs``: in the
-    study's money;
+    past offers; ``expected``: its take-up as it was told on the day of the draw; ``proof``: who
+    came unasked and what a purchase came to, as told then. ``costs``: in the study's money;
     ``rest_days``: whoever was written to in so many days before is left in peace; ``shares``: of
     the versions, none for one alone.
     """
@@ -42,6 +42,7 @@ class Campaign(models.Model):
     fell_away = models.JSONField(default=dict)
     offer = models.JSONField(default=dict)
     expected = models.JSONField(default=dict)
+    proof = models.JSONField(default=dict)
     costs = models.JSONField(default=dict)
     rest_days = models.PositiveSmallIntegerField(default=0)
     shares = models.JSONField(default=list)
@@ -66,13 +67,14 @@ class Campaign(models.Model):
 
 class StandingControl(models.Model):
     """Customers who are never written to; ``column``: 2 for each of them, 1 for all others, 0 for
-    who was not there yet."""
+    who was not there yet. ``since``: the study's own day of the draw."""
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="standing_controls")
     share = models.FloatField()
     column = models.ForeignKey(Column, on_delete=models.RESTRICT, related_name="+")
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     made_at = models.DateTimeField(auto_now_add=True)
+    since = models.DateField(null=True)
     ended = models.BooleanField(default=False)
     revision = models.PositiveIntegerField(default=1)
 

@@ -17,6 +17,7 @@ from sortija.core.ledger.first_purchases import first_purchases
 from sortija.core.scores.bands import band
 from sortija.core.table import Column as TableColumn
 from sortija.server.campaigns.models import StandingControl
+from sortija.server.campaigns.today import today_of
 from sortija.server.groups.actions import yardstick_of
 from sortija.server.groups.yardsticks.assignments import assignment_at
 from sortija.server.ledger.intake.counted import when_counted
@@ -64,7 +65,7 @@ def standing_body(study: Study) -> StandingBody | None:
     codes = np.asarray(read_column(row.column).values)
     return StandingBody(
         share=row.share, customers=int((codes == 2).sum()), of=int((codes > 0).sum()),
-        since=row.made_at.isoformat(), revision=row.revision,
+        since=(row.since or row.made_at.date()).isoformat(), revision=row.revision,
     )  # fmt: skip
 
 
@@ -93,7 +94,7 @@ def draw_standing(study: Study, person: Any, share: float) -> StandingControl:
             raise Conflict("There is a standing control already.")
         made = _measures(study)
         codes = _drawn(study, made, np.zeros(made.size, np.int32), share, seed=study.pk)
-        row = StandingControl(study=study, share=share, person=person)
+        row = StandingControl(study=study, share=share, person=person, since=today_of(study))
         _keep(row, codes)
         record(
             study, person, "standing control",

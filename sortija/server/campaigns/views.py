@@ -14,7 +14,6 @@ from sortija.core.calendar import date_of
 from sortija.core.campaigns.holdout import draw_holdout
 from sortija.core.campaigns.power import smallest_effect
 from sortija.core.lens.clauses import Clause, canonical
-from sortija.server.campaigns.actions import today_of
 from sortija.server.campaigns.audience import audience_of
 from sortija.server.campaigns.costs import CostsBody, margin_known
 from sortija.server.campaigns.delivery.letters import OutboxRow, left_of, outbox_of
@@ -22,6 +21,7 @@ from sortija.server.campaigns.delivery.service import service_body
 from sortija.server.campaigns.do_not_contact import DoNotContact, do_not_contact_body
 from sortija.server.campaigns.drawn import in_lens, levels_of
 from sortija.server.campaigns.fork import (
+    SHARES,
     ForkArm,
     ForkPoint,
     Pays,
@@ -33,8 +33,10 @@ from sortija.server.campaigns.fork import (
 from sortija.server.campaigns.models import Campaign
 from sortija.server.campaigns.offer import CampaignOffer, expected_of
 from sortija.server.campaigns.people import REASONS, state_words
+from sortija.server.campaigns.proof import proof_kept
 from sortija.server.campaigns.responses import reaches, with_segments
 from sortija.server.campaigns.standing import StandingBody, standing_body
+from sortija.server.campaigns.today import today_of
 from sortija.server.groups.models import Yardstick
 from sortija.server.studies.http import Status
 from sortija.server.studies.models import Study
@@ -73,7 +75,8 @@ class CampaignRow(BaseModel):
     interval, ``learnt_from`` how many; null: cannot be told, ``untold`` says why.
     ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
     that asks most; null: this cannot be measured. ``offer``: null where nothing is said of it.
-    ``fork``: of a draft, what other shares would prove; ``pays``: from which rise on it pays.
+    ``fork``: what its share proves and, of a draft, what others would; ``pays``: from which rise on
+    it pays. Of a drawn one all of that is as it was told on the day of the draw.
     ``left``: by which way its list left, file or service, empty while none did; ``unsent``: rows
     that were stopped before they left. ``told_to``: the day to which responses can be told, empty
     while there are none; ``read``: that is the planned day. ``margin_known``: what is left of a
@@ -171,8 +174,7 @@ def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.bool_] | Non
     fell: dict[str, int] = {}
     segments: list[tuple[int, int, int]] = []
     rate, trouble, untold, lens, yardstick, offer = None, "", "", 0, None, None
-    fork: list[ForkPoint] = []
-    pays: Pays | None = None
+    basket, written = float("nan"), 0
     if campaign.state == Campaign.DRAFT:
         try:
             audience = audience_of(campaign)
@@ -184,7 +186,7 @@ def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.bool_] | Non
             found = draw_holdout(audience.segment, audience.value, campaign.holdout, campaign.seed)
             segments = _counted(audience.segment, found.held)
             offer = expected_of(campaign, audience.segment[~found.held])
-            pays = pays_of(campaign, audience, int((~found.held).sum()))
+            basket = audience.basket
             inside = audience.fell > 0
             inside[audience.customers] = True
     else:
@@ -195,13 +197,14 @@ def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.bool_] | Non
         fell = {name: kept.pop(name) for name in REASONS if name in kept} | kept
         segments = _counted(drawn.segment, drawn.held)
         offer = CampaignOffer(**campaign.expected) if campaign.expected else None
+        rate, untold, basket = proof_kept(campaign)
     left, unsent = left_of(campaign)
     told = reaches(campaign) if campaign.state == Campaign.HANDED else None
     written, held = sum(s[1] for s in segments), sum(s[2] for s in segments)
     arms = _arms(yardstick, segments, offer)
-    if campaign.state == Campaign.DRAFT:
-        each = [ForkArm(a.segment, a.written, a.held, a.mark is not None) for a in arms]
-        fork = fork_of(each, campaign.holdout, rate.careful if rate else None)
+    each = [ForkArm(a.segment, a.written, a.held, a.mark is not None) for a in arms]
+    others = SHARES if campaign.state == Campaign.DRAFT else ()
+    fork = fork_of(each, campaign.holdout, rate.careful if rate else None, others)
     effect = smallest_effect(written, held, rate.careful) if rate is not None else float("nan")
     row = CampaignRow(
         id=campaign.pk, name=campaign.name, state=campaign.state, revision=campaign.revision,
@@ -212,7 +215,8 @@ def _looked_at(campaign: Campaign) -> tuple[CampaignRow, NDArray[np.bool_] | Non
         base_high=rate.high if rate else None, learnt_from=rate.customers if rate else 0,
         untold=untold,
         smallest_effect=None if np.isnan(effect) else effect,
-        arms=arms, offer=offer, trouble=trouble, fork=fork, pays=pays,
+        arms=arms, offer=offer, trouble=trouble, fork=fork,
+        pays=pays_of(campaign, basket, rate, written),
         rest_days=campaign.rest_days, versions=campaign.shares or [1.0],
         costs=CostsBody.kept(campaign.costs),
         brought_in=campaign.brought_in,

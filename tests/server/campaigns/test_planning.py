@@ -76,6 +76,31 @@ class Planning(DemoCase):
         share = (after["written"] + after["held"]) / (row["written"] + row["held"])
         self.assertAlmostEqual(after["learnt_from"], share * row["learnt_from"], delta=1)
 
+    def test_a_drawn_one_says_what_it_can_prove_as_on_the_day_of_its_draw(self):
+        away = {"field": "measure:recency", "ranges": [[60, None]]}
+        draft = self.cut(self.plan(away))
+        self.send("post", f"campaigns/{draft['id']}/draw")
+        same = ("base_rate", "base_low", "base_high", "learnt_from", "smallest_effect", "pays")
+        at_the_draw = self.row(draft)
+        self.assertIsNotNone(draft["base_rate"])
+        self.assertEqual([at_the_draw[key] for key in same], [draft[key] for key in same])
+        own = [point for point in draft["fork"] if point["share"] == draft["holdout"]]
+        self.assertEqual(at_the_draw["fork"], own)
+        # Whoever asks for another yardstick or rule later does not change what was told.
+        self.send("put", "ledger/rules/returned", {"on": True})
+        run_jobs()
+        later = self.row(draft)
+        self.assertEqual([later[key] for key in same], [draft[key] for key in same])
+        self.send("post", "history/undo")
+        self.send("post", "history/undo")
+        run_jobs()
+        self.assertEqual(self.row(draft)["state"], "draft")
+        self.assertGreater(len(self.row(draft)["fork"]), 1)
+
+    def row(self, like):
+        rows = self.get("campaigns")["campaigns"]
+        return next(row for row in rows if row["id"] == like["id"])
+
     def test_a_list_of_any_size_and_whom_to_pool_with(self):
         first = self.plan(name="First")
         path = f"campaigns/{first['id']}"

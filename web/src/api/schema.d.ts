@@ -3475,7 +3475,8 @@ export interface components {
          *     interval, ``learnt_from`` how many; null: cannot be told, ``untold`` says why.
          *     ``smallest_effect``: the smallest rise found 8 times in 10, by the share within the interval
          *     that asks most; null: this cannot be measured. ``offer``: null where nothing is said of it.
-         *     ``fork``: of a draft, what other shares would prove; ``pays``: from which rise on it pays.
+         *     ``fork``: what its share proves and, of a draft, what others would; ``pays``: from which rise on
+         *     it pays. Of a drawn one all of that is as it was told on the day of the draw.
          *     ``left``: by which way its list left, file or service, empty while none did; ``unsent``: rows
          *     that were stopped before they left. ``told_to``: the day to which responses can be told, empty
          *     while there are none; ``read``: that is the planned day. ``margin_known``: what is left of a

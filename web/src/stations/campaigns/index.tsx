@@ -207,7 +207,7 @@ function OneCampaign({ row, page, act }: { row: Row; page: Page; act: Act }) {
         <Stream
           row={row}
           result={result}
-          fork={drawn ? null : fork}
+          fork={result ? null : fork}
           onTry={setTried}
           onShare={draft ? (holdout) => act.change.mutate({ row, body: { holdout } }) : undefined}
         />
@@ -257,24 +257,23 @@ interface ToldProps {
 
 /** The sentence below the stream. */
 function Told({ row, result, lacks, children }: ToldProps) {
-  if (row.state === "draft") {
+  if (!result) {
     const [first, ...rest] = children;
     return (
       <>
-        <p className="text-14 font-semibold">{first}</p>
+        {first && <p className="text-14 font-semibold">{first}</p>}
         {rest.length > 0 && <p className="text-12 text-quiet">{rest.join(" ")}</p>}
+        {row.state !== "draft" && (
+          <p className="text-12 text-quiet">
+            {row.brought_in
+              ? "Brought in with its list. "
+              : `Drawn with seed ${row.seed}; who is held out stays so until the result is read. `}
+            {lacks}
+          </p>
+        )}
       </>
     );
   }
-  if (!result)
-    return (
-      <p className="text-12 text-quiet">
-        {row.brought_in
-          ? "Brought in with its list. "
-          : `Drawn with seed ${row.seed}; who is held out stays so until the result is read. `}
-        {lacks}
-      </p>
-    );
   if (!result.told) return <p className="text-14">{result.lacks}</p>;
   return (
     <>

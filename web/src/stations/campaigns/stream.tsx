@@ -59,7 +59,7 @@ export function Stream({ row, result, fork, onTry, onShare }: Props) {
       <PickPicture
         width="100%"
         viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        label={`${row.lens} ${row.brought_in ? "on the list" : "in the lens"}, ${falls.map(([name, gone]) => `${gone} ${name}`).join(", ")}, ${written} written to, ${held} held out`}
+        label={`${count(row.lens)} ${row.brought_in ? "on the list" : "in the lens"}, ${falls.map(([name, gone]) => `${count(gone)} ${name}`).join(", ")}, ${count(written)} written to, ${count(held)} held out`}
       >
         <text x={LEFT} y={14} fontSize={11} style={{ fill: "var(--color-quiet)" }}>
           {row.brought_in ? "on the list" : "in the lens"}

@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
+import { count } from "@/charts/format";
 import { usePlan } from "@/lens/use-plan";
 import { useSavedFile } from "@/lens/use-saved-file";
 import { planOf } from "@/stations/campaigns/types";
@@ -100,7 +101,7 @@ export function useActions(onPlanned: (id: number) => void) {
         data(api.POST("/api/studies/{study}/campaigns/{campaign}/draw", { ...path(row), headers })),
       ),
     onSuccess: (row) =>
-      say(`Drawn: ${row.written} are written to, ${row.held} held out.`, { undo }),
+      say(`Drawn: ${count(row.written)} are written to, ${count(row.held)} held out.`, { undo }),
     onError,
     onSettled,
   });

@@ -24,18 +24,20 @@ export function whenWords(row: Row): string {
 export function proofWords(row: Row, fork: ForkPoint | null): string[] {
   if (row.written + row.held === 0)
     return ["Nobody is left to write to. Widen the lens and plan again."];
+  const draft = row.state === "draft";
   if (!fork || fork.held === 0)
-    return ["This cannot be measured: nobody is held out. Hold out some."];
-  if (row.base_rate === null) return [`How large a rise this finds cannot be told: ${row.untold}.`];
+    return [`This cannot be measured: nobody is held out.${draft ? " Hold out some." : ""}`];
+  if (row.base_rate === null)
+    return row.untold ? [`How large a rise this finds cannot be told: ${row.untold}.`] : [];
+  const advice = draft ? `: widen the lens, hold out more${poolWords(row)}` : "";
   if (fork.effect === null)
     return [
-      `This cannot be measured: ${count(fork.written)} written to and ${count(fork.held)} held out are too few to tell any rise. Widen the lens, hold out more${poolWords(row)}.`,
+      `This cannot be measured: ${count(fork.written)} written to and ${count(fork.held)} held out are too few to tell any rise${advice}.`,
     ];
   const said = [
     `This fork finds a rise of ${inHundred(fork.effect)} points or more, 8 times in 10.`,
   ];
-  if (fork.large)
-    said.push(`Hardly a letter does as much: widen the lens, hold out more${poolWords(row)}.`);
+  if (fork.large) said.push(`Hardly a letter does as much${advice}.`);
   if (fork.segment)
     said.push(
       fork.of_segment === null

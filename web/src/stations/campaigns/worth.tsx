@@ -43,10 +43,9 @@ function PaysWords({ row, read }: { row: Row; read: boolean }) {
         {read ? "what it was worth." : "from which rise on it pays."}
       </p>
     );
-  if (!row.pays)
-    return read ? (
-      <p className="mt-1 text-12 text-quiet">Without a holdout its worth cannot be told.</p>
-    ) : null;
+  if (read)
+    return <p className="mt-1 text-12 text-quiet">Without a holdout its worth cannot be told.</p>;
+  if (!row.pays) return null;
   const { cost, basket, rise } = row.pays;
   return (
     <p className="mt-1">

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, data } from "@/api/client";
-import { percent } from "@/charts/format";
+import { count, percent } from "@/charts/format";
 import { useStudy } from "@/study/context";
 import { unit } from "@/study/unit";
 
@@ -95,7 +95,7 @@ export function Balance({ slides, balance, k, madeFrom, waits, onBalance }: Prop
         {tried !== null && stop && preview.data
           ? places[place] === balance
             ? "As it is."
-            : `Would move ${percent(stop.moved, preview.data.customers, 0)} of ${preview.data.customers} ${unit.many} looked at into another of ${k} groups.`
+            : `Would move ${percent(stop.moved, preview.data.customers, 0)} of ${count(preview.data.customers)} ${unit.many} looked at into another of ${k} groups.`
           : balance === 0
             ? "Numbers alone."
             : stop
