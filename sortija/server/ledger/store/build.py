@@ -27,6 +27,7 @@ from sortija.core.progress import Progress, silent
 from sortija.server.ledger.models import Card, Code, Intake
 from sortija.server.ledger.rules.choices import Choices
 from sortija.server.ledger.store.line_files import LINE_TYPES, LineWriter, pieces_of, runs_of
+from sortija.server.ledger.store.scattering import MOST_PARTS, Scattered
 from sortija.server.studies.columns import whole_folder
 from sortija.server.studies.models import Study
 from sortija.server.studies.problems import ChangedMeanwhile
@@ -95,11 +96,16 @@ def build_log(
     owner = np.append(owner, np.int32(customers))
     marks = _marks(study, intakes, choices)
     start = _survey(study, intakes, marks, owner)
-    with whole_folder(folder) as aside:
+    parts = list(_parts(start))
+    with (
+        whole_folder(folder) as aside,
+        Scattered(aside, ORDERED, len(parts)) as scattered,
+    ):
+        _scatter(study, intakes, marks, owner, start, parts, scattered, progress)
         writer, sums = LineWriter(aside, ORDERED), _Sums(customers)
-        for first, last in _parts(start):
-            progress("ordering lines", writer.rows, int(start[-1]))
-            for lines in _part(study, intakes, marks, owner, first, last):
+        for number, (first, last) in enumerate(parts):
+            progress("ordering lines", int(start[-1]) + writer.rows, 2 * int(start[-1]))
+            for lines in _part(scattered, number, owner, nobodys=first == customers):
                 if first < customers:
                     within = start[first : last + 1] - start[first]
                     lines = settle_returns(lines, within, choices.on_sale_day)
@@ -193,42 +199,48 @@ def _survey(
 
 
 def _parts(start: NDArray[np.int64]) -> Iterator[tuple[int, int]]:
-    """Ranges of customers with about ``PART_LINES`` lines each; then the lines without one."""
+    """Ranges of customers with about ``PART_LINES`` lines each, more where they would be too many
+    ranges; then the lines without a customer."""
     customers = len(start) - 2
+    lines = max(PART_LINES, -(-int(start[customers]) // (MOST_PARTS // 2)))
     first = 0
     while first < customers:
-        last = int(np.searchsorted(start, start[first] + PART_LINES, side="right")) - 1
+        last = int(np.searchsorted(start, start[first] + lines, side="right")) - 1
         last = min(max(last, first + 1), customers)
         yield first, last
         first = last
     yield customers, customers + 1
 
 
-def _part(
-    study: Study,
-    intakes: tuple[Intake, ...],
-    marks: _Marks,
-    owner: NDArray[np.int32],
-    first: int,
-    last: int,
-) -> Iterator[Lines]:
-    """Lines of customers ``first`` to ``last`` in order; those of nobody as they lie, in pieces."""
-    parts: list[Lines] = []
+def _scatter(
+    study: Study, intakes: tuple[Intake, ...], marks: _Marks, owner: NDArray[np.int32],
+    start: NDArray[np.int64], parts: list[tuple[int, int]], scattered: Scattered,
+    progress: Progress,
+) -> None:  # fmt: skip
+    """Send every line, with its bits, to the part that its customer is in."""
+    sizes = [last - first for first, last in parts]
+    part_of = np.repeat(np.arange(len(parts), dtype=np.uint16), sizes)
+    done = 0
     for intake in intakes:
         for piece in pieces_of(intake, tuple(LINE_TYPES), study.scale):
-            mine = owner[piece["card"]]
-            inside = np.flatnonzero((mine >= first) & (mine < last))
-            if not len(inside):
-                continue
-            chosen = {name: values[inside] for name, values in piece.items()}
-            chosen["bits"] = marks.bits(intake, chosen)
-            chosen["intake"] = np.full(len(inside), intake.pk, np.int32)
-            if first == len(owner) - 1:
-                yield chosen
-            else:
-                parts.append(chosen)
-    if parts:
-        whole = {name: np.concatenate([part[name] for part in parts]) for name in parts[0]}
+            progress("ordering lines", done, 2 * int(start[-1]))
+            part = part_of[owner[piece["card"]]]
+            piece["bits"] = marks.bits(intake, piece)
+            piece["intake"] = np.full(len(part), intake.pk, np.int32)
+            scattered.add(piece, part)
+            done += len(part)
+
+
+def _part(
+    scattered: Scattered, number: int, owner: NDArray[np.int32], *, nobodys: bool
+) -> Iterator[Lines]:
+    """Lines of a part's customers in order; those of nobody as they lie, in pieces."""
+    if nobodys:
+        yield from scattered.take(number)
+        return
+    blocks = list(scattered.take(number))
+    if blocks:
+        whole = {name: np.concatenate([block[name] for block in blocks]) for name in ORDERED}
         order = np.lexsort((whole["receipt"], whole["day"], owner[whole["card"]]))
         yield {name: values[order] for name, values in whole.items()}
 
