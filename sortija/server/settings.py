@@ -41,6 +41,8 @@ def _secret_key() -> str:
 
 
 SECRET_KEY = _secret_key()
+#: Places below which logs may be attached: folders, or such as s3://bucket/prefix.
+ATTACHABLE = env.list("SORTIJA_ATTACH", default=[])
 SORTIJA_DASK = env.str("SORTIJA_DASK", default="")
 SORTIJA_URL = env.str("SORTIJA_URL", default="http://127.0.0.1:8000")
 _url = urlsplit(SORTIJA_URL)

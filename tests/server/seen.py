@@ -15,7 +15,7 @@ from sortija.server.groups.models import Grouping, Segment
 from sortija.server.groups.recipe.inputs import RECIPE_SETTING
 from sortija.server.ledger.customers.customer_facts import traits_revision
 from sortija.server.ledger.customers.owners import OWNERS, owners_of
-from sortija.server.ledger.models import Intake
+from sortija.server.ledger.models import Attachment, Intake
 from sortija.server.ledger.rules.choices import OWN, RATES, RETURNS, RULES_ON, STAFF
 from sortija.server.lens.models import KeptLens
 from sortija.server.measures.actions import KEPT_SETTING, PLAN_SETTING
@@ -93,6 +93,7 @@ SEEN = {
     r"campaigns/delivery": service,
     r"campaigns/standing": standing, r"campaigns/do-not-contact": setting(DO_NOT_CONTACT),
     r"members/(\d+)": row(Membership), r"watches/(\d+)": row(Watch),
+    r"attachments/(\d+)": row(Attachment),
     r"intakes/(\d+)(?:/(?:count|overlap|apart|role|encoding))?": row(Intake),
 }  # fmt: skip
 

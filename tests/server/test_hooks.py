@@ -29,10 +29,11 @@ NAMED = {
         "campaigns", "crossings", "groups", "ledger", "measures", "portraits", "scores",
     ],
     "how actions are undone": [
-        "adopt", "book", "bring in campaign", "campaign costs", "change watch", "correct trait",
-        "count intake", "currency", "draw holdout", "drop campaign", "end control", "keep lens",
-        "kept", "marks", "member", "overlap", "plan campaign", "put in outbox", "rename lens",
-        "segment", "setting", "settings", "standing control", "swap", "take back intake", "watch",
+        "adopt", "attach files", "book", "bring in campaign", "campaign costs", "change watch",
+        "correct trait", "count intake", "currency", "detach files", "draw holdout",
+        "drop campaign", "end control", "keep lens", "kept", "marks", "member", "overlap",
+        "plan campaign", "put in outbox", "rename lens", "segment", "setting", "settings",
+        "standing control", "swap", "take back intake", "watch",
     ],
 }  # fmt: skip
 _BEFORE_AND_AFTER = """

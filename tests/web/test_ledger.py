@@ -3,6 +3,8 @@
 import re
 from unittest import mock
 
+from django.test import override_settings
+
 from sortija.server.ledger.intake import uploads
 from sortija.server.ledger.models import Card, Original
 from tests.server.support import LOG, SMALL
@@ -265,3 +267,43 @@ class BrokenOff(BrowserCase):
         again.goto(f"/study/{self.study.pk}/ledger")
         again.get_by_test_id("file").first.set_input_files(self.folder / "log.csv")
         again.get_by_role("region", name="Review of log.csv").wait_for()
+
+
+class Attached(Station):
+    """A log that stays where it lies: looked at, attached, looked at again, detached."""
+
+    def test_attached_from_a_folder_and_detached_again(self):
+        place = self.folder / "logs" / "till"
+        head, *rows = LOG.splitlines(keepends=True)
+        for month, part in (("01", rows[:5]), ("02", rows[5:])):
+            path = place / f"month={month}" / "lines.csv"
+            path.parent.mkdir(parents=True)
+            path.write_text("".join([head, *part]))
+        self.enterContext(override_settings(ATTACHABLE=[str(self.folder / "logs")]))
+        self.walk("Ledger", self.attach, str(place), str(self.folder))
+
+    def attach(self, page, place, elsewhere):
+        page.get_by_role("button", name="Attach a log").click()
+        where = page.get_by_label("Its folder or prefix")
+        where.fill(elsewhere)
+        page.get_by_role("button", name="Look at it").click()
+        page.get_by_role("alert").get_by_text("Logs may be attached from").wait_for()
+        (refused,) = self.troubles
+        self.assertIn("400 (Bad Request)", refused)
+        self.troubles.clear()
+        self.accessible(page)
+        where.fill(place)
+        page.get_by_role("button", name="Look at it").click()
+        review = page.get_by_role("region", name="Review of month=01/lines.csv")
+        review.get_by_text(f"The first of 2 files at {place}").wait_for()
+        self.accessible(page)
+        review.get_by_role("button", name="Attach these 2 files").click()
+        files = page.get_by_role("region", name="Files")
+        files.get_by_text("Attached: 2 files, 12 lines").wait_for()
+        files.get_by_role("button", name="Look for new files").click()
+        page.get_by_text(f"Nothing is new at {place}.").wait_for()
+        files.get_by_role("button", name="Detach").click()
+        page.get_by_text(f"{place} no longer counts.").wait_for()
+        files.get_by_text("Attached: 2 files").wait_for(state="detached")
+        page.get_by_role("button", name="Undo", exact=True).click()
+        files.get_by_text("Attached: 2 files, 12 lines").wait_for()

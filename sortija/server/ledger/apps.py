@@ -14,7 +14,12 @@ class LedgerConfig(AppConfig):
             traits,
         )
         from sortija.server.ledger.intake import actions as intake  # noqa: F401 - it registers
-        from sortija.server.ledger.intake import currency, retention  # noqa: F401 - they register
+        from sortija.server.ledger.intake import (  # noqa: F401 - they register
+            attaching,
+            currency,
+            log_pass,
+            retention,
+        )
         from sortija.server.ledger.rules import actions as rules  # noqa: F401 - it registers
         from sortija.server.ledger.rules import lines_export  # noqa: F401 - it registers
         from sortija.server.ledger.store import coverage  # noqa: F401 - it registers

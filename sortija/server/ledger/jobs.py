@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import errno
-from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
 from psycopg.errors import DiskFull
 
-from sortija.core.progress import Stopped
+from sortija.core.progress import Progress, Stopped
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.passing import passing
 from sortija.server.jobs.work import JobError, Running, handles
 from sortija.server.ledger.customers.erased_codes import erased_digests
 from sortija.server.ledger.customers.erased_originals import forget_in_originals
+from sortija.server.ledger.intake.attached_files import read_all
 from sortija.server.ledger.intake.counted import tell_of
 from sortija.server.ledger.intake.reading import read_log, read_members
 from sortija.server.ledger.intake.side_tables import OTHERS
@@ -37,12 +37,15 @@ BROKE_OFF = "Reading broke off; nothing of the file was counted."
 @handles("ledger.intake", first=True)
 def count(job: Job, running: Running) -> None:
     """Read a file, then order the ledger's lines anew. Taken up again, it skips what is there."""
-    intake = Intake.objects.select_related("study", "original", "heads").get(
-        pk=job.arguments["intake"]
-    )
+    rows = Intake.objects.select_related("study", "original__attachment", "heads")
+    intake = rows.get(pk=job.arguments["intake"])
     try:
-        if intake.state == Intake.READING:
-            _read(job, running, intake)
+        attachment = intake.original.attachment
+        if intake.state == Intake.READING and not (attachment and intake.report):
+            _read(job, running.progress, intake)
+        if attachment is not None:
+            read_all(attachment, job, running.progress, _read)
+            intake.study.refresh_from_db(fields=["scale"])
         ledger = ledger_of(intake.study)
         if ledger is not None and not ledger.built:
             ledger.build(running.progress)
@@ -86,8 +89,12 @@ def order(job: Job, running: Running) -> None:
         ledger.build(running.progress)
 
 
-def _counts(intake: Intake, person: Any) -> None:
-    """A file that was read counts from now on, in the place of the one it replaces."""
+def _counts(intake: Intake, job: Job) -> None:
+    """A file that was read counts from now on, in the place of the one it replaces; those of an
+    attached log count together, when all are read."""
+    if intake.original.attachment_id is not None:
+        intake.save(update_fields=["report", "scale", "token"])
+        return
     if intake.replaces_id:
         Intake.objects.filter(pk=intake.replaces_id).update(state=Intake.REMOVED)
     intake.state, intake.counted_at = Intake.COUNTED, timezone.now()
@@ -95,23 +102,23 @@ def _counts(intake: Intake, person: Any) -> None:
     follow_files(intake.study_id)
     intake.study.refresh_from_db(fields=["scale"])
     record(
-        intake.study, person, "count intake", f"Imported {intake.original.name}",
+        intake.study, job.person, "count intake", f"Imported {intake.original.name}",
         f"intake:{intake.pk}", Intake.REMOVED, Intake.COUNTED,
     )  # fmt: skip
 
 
-def _read(job: Job, running: Running, intake: Intake) -> None:
+def _read(job: Job, progress: Progress, intake: Intake) -> None:
     """Lines and the word that they count commit together: a killed worker leaves neither."""
     with transaction.atomic():
         # What an attempt that died left in files is nobody's: this one may number cards otherwise.
         intake.token = new_token()
         if intake.role == Intake.LOG:
             assert not Line.objects.filter(intake=intake).exists()
-            report = read_log(intake, running.progress)
+            report = read_log(intake, progress)
         elif intake.role == Intake.MEMBERS:
-            report = read_members(intake, running.progress)
+            report = read_members(intake, progress)
         else:
-            report = OTHERS[intake.role](intake, running.progress)
+            report = OTHERS[intake.role](intake, progress)
         intake.report = report.model_dump()
         with changing(intake.study_id):
-            _counts(intake, job.person)
+            _counts(intake, job)

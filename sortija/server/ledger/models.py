@@ -12,6 +12,7 @@ from sortija.server.studies.tokens import LENGTH, new_token
 
 __all__ = [
     "Area",
+    "Attachment",
     "Card",
     "CardId",
     "Code",
@@ -25,8 +26,25 @@ __all__ = [
 ]
 
 
+class Attachment(models.Model):
+    """A log that stays where it lies: ``url``, a folder or a prefix of a store; ``files``: how many
+    were there at the last look; ``trouble``: what kept that from ending."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="attachments")
+    url = models.TextField()
+    files = models.PositiveIntegerField(default=0)
+    trouble = models.TextField(blank=True)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    made_at = models.DateTimeField(auto_now_add=True)
+    looked_at = models.DateTimeField(auto_now_add=True)
+    revision = models.PositiveIntegerField(default=1)
+
+
 class Original(models.Model):
-    """A file as it was uploaded, kept under its SHA-256; ``received`` bytes of it are here."""
+    """A file as it was uploaded, kept under its SHA-256; ``received`` bytes of it are here.
+
+    One of an attached log is not here: its digest is of its place, name and ``version``.
+    """
 
     study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="originals")
     name = models.CharField(max_length=255)
@@ -44,6 +62,10 @@ class Original(models.Model):
     note = models.CharField(max_length=300, blank=True, default="")
     #: How its text is written, where somebody said so (``core.formats.encodings``).
     encoding = models.CharField(max_length=12, blank=True, default="")
+    attachment = models.ForeignKey(
+        Attachment, on_delete=models.CASCADE, null=True, related_name="originals"
+    )
+    version = models.CharField(max_length=80, blank=True, default="")
     begun_at = models.DateTimeField(auto_now_add=True)
 
     @property

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from sortija.server.ledger.api import customers, files, values, waterline
+from sortija.server.ledger.api import attachments, customers, files, values, waterline
 
 urlpatterns = [
     path("studies/<int:study>/ledger", waterline.LedgerView.as_view()),
@@ -20,6 +20,9 @@ urlpatterns = [
     path("studies/<int:study>/currency", files.CurrencyView.as_view()),
     path("studies/<int:study>/uploads", files.Uploads.as_view()),
     path("studies/<int:study>/uploads/<int:upload>/parts", files.UploadParts.as_view()),
+    path("studies/<int:study>/attachments", attachments.Attachments.as_view()),
+    path("studies/<int:study>/attachments/<int:attachment>", attachments.OneAttachment.as_view()),
+    path("studies/<int:study>/attachments/<int:attachment>/look", attachments.LookAgain.as_view()),
     path("studies/<int:study>/intakes", files.Intakes.as_view()),
     path("studies/<int:study>/intakes/<int:intake>", files.OneIntake.as_view()),
     path("studies/<int:study>/intakes/<int:intake>/count", files.CountIntake.as_view()),

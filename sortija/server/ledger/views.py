@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
+from django.conf import settings
+from django.db.models import Q
 from pydantic import BaseModel
 
 from sortija.core.calendar import Step, date_of
@@ -13,6 +15,7 @@ from sortija.core.ledger.waterline import Waterline, waterline
 from sortija.server.jobs.models import Job
 from sortija.server.jobs.work import open_jobs
 from sortija.server.ledger.customers.traits import snapshots_of
+from sortija.server.ledger.intake.attaching import AttachmentRow, attachments_of
 from sortija.server.ledger.intake.preview import IntakeRow, intake_row
 from sortija.server.ledger.models import Card, Intake
 from sortija.server.ledger.rules.actions import order_lines
@@ -137,12 +140,15 @@ class BalanceRow(BaseModel):
 
 
 class LedgerPage(BaseModel):
-    """``names``: of departments, sites and channels, by number, for picking lines by them."""
+    """``names``: of departments, sites and channels, by number, for picking lines by them;
+    ``attachable``: places below which logs may be attached."""
 
     status: Status
     revision: int
     made_from: str
     intakes: list[IntakeRow]
+    attachments: list[AttachmentRow]
+    attachable: list[str]
     rules: list[RuleRow]
     steps: WaterSteps | None
     lines: int
@@ -183,7 +189,11 @@ def ledger_page(
     """
     ledger = ledger_of(study)
     rows = Intake.objects.filter(study=study).exclude(state=Intake.REMOVED)
-    listed = list(rows.select_related("study", "original", "heads").order_by("id"))
+    rows = rows.select_related("study", "original__attachment", "heads")
+    # Files of an attached log stand together, but for those that somebody has to look at.
+    alone = Q(original__attachment=None) | Q(state__in=(Intake.REVIEW, Intake.FAILED))
+    listed = list(rows.filter(alone).order_by("id"))
+    attached = attachments_of(study)
     status = _status(study, ledger)
     if ledger is not None and not ledger.built and status.state != "working":
         order_lines(ledger, None)  # a change was undone, or the files were lost
@@ -192,7 +202,8 @@ def ledger_page(
         return LedgerPage(
             status=status, revision=0, made_from="", intakes=[intake_row(i) for i in listed],
             rules=[], steps=None, lines=0, money=0, counted=0, counted_total=0, undated=0,
-            preview=None, names={}, choices=None, balance=None,
+            preview=None, names={}, choices=None, balance=None, attachments=attached,
+            attachable=settings.ATTACHABLE,
         )  # fmt: skip
     lines = ledger.lines()
     line = waterline(lines.cubes["day"], ledger.on, ledger.rules, step)
@@ -202,6 +213,8 @@ def ledger_page(
         revision=ledger.choices.revisions[RULES_ON],
         made_from=ledger.made_from,
         intakes=[intake_row(i, lines.known.get(i.pk, 0)) for i in listed],
+        attachments=attached,
+        attachable=settings.ATTACHABLE,
         rules=_rules(line, lines),
         steps=_steps(line, step, shown),
         lines=line.lines,

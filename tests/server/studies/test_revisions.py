@@ -46,6 +46,8 @@ FREE = {
                         "ledger/lines/file",
                         "uploads",
                         "intakes",
+                        "attachments",
+                        "attachments/<int:attachment>/look",
                         "formula",
                         "groups/run",
                         "groups/<int:grouping>/open",
@@ -94,6 +96,7 @@ class Revisions(DemoCase):
         upload = self.upload("card,plan\nA,gold\n", "more.csv")
         intake = self.send("post", "intakes", {"upload": upload, "role": "members"}, 201)
         file = f"intakes/{intake['id']}"
+        attached = self.study.attachments.create(url="/logs").pk
         member = self.study.members.create(person=self.person("rita"), role="reader").pk
         another = {"label": "Another", "formula": "recency + 2"}
         recipe = self.get("groups")["recipe"]["draft"]
@@ -150,6 +153,7 @@ class Revisions(DemoCase):
             ("post", "intakes/<int:intake>/count", f"{file}/count", None),
             ("post", "intakes/<int:intake>/apart", f"{file}/apart", None),
             ("delete", "intakes/<int:intake>", file, None),
+            ("delete", "attachments/<int:attachment>", f"attachments/{attached}", None),
         ]  # fmt: skip
 
     def check(self, write, given, status):

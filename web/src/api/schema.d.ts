@@ -195,6 +195,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study}/attachments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Review the first file of a log that stays where it lies. */
+        post: operations["studies_attachments_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/attachments/{attachment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Stop counting an attached log; undo brings it back. */
+        delete: operations["studies_attachments_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study}/attachments/{attachment}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Look for files that are new or changed, and read these alone. */
+        post: operations["studies_attachments_look_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study}/campaigns": {
         parameters: {
             query?: never;
@@ -2953,6 +3004,33 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * AttachmentRow
+         * @description A log that stays where it lies: how many of its ``there`` files count, with their lines;
+         *     ``trouble``: why the last look at it did not end; ``note``: what became of its files.
+         */
+        AttachmentRow: {
+            /** Id */
+            id: number;
+            /** Url */
+            url: string;
+            /** There */
+            there: number;
+            /** Files */
+            files: number;
+            /** Lines */
+            lines: number;
+            /** Receipts */
+            receipts: number;
+            /** Looked At */
+            looked_at: string;
+            /** Trouble */
+            trouble: string;
+            /** Note */
+            note: string;
+            /** Revision */
+            revision: number;
+        };
         /** AxisBody */
         AxisBody: {
             /** Low */
@@ -5468,7 +5546,8 @@ export interface components {
          *     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
          *     category with an order, lowest first;
          *     ``encoding``: how its text is read, with what it can be read as, empty where nobody has to
-         *     choose; ``replaces``: the counted intake of the same file that this one takes the place of.
+         *     choose; ``replaces``: the counted intake of the same file that this one takes the place of;
+         *     ``attached``: the place of an attached log, all of whose ``of_files`` are read like this one.
          */
         IntakeRow: {
             /** Id */
@@ -5527,6 +5606,10 @@ export interface components {
             encoding: string;
             /** Encodings */
             encodings: components["schemas"]["EncodingName"][];
+            /** Attached */
+            attached: string;
+            /** Of Files */
+            of_files: number;
         };
         /**
          * Invitation
@@ -5795,7 +5878,8 @@ export interface components {
         };
         /**
          * LedgerPage
-         * @description ``names``: of departments, sites and channels, by number, for picking lines by them.
+         * @description ``names``: of departments, sites and channels, by number, for picking lines by them;
+         *     ``attachable``: places below which logs may be attached.
          */
         LedgerPage: {
             status: components["schemas"]["Status"];
@@ -5805,6 +5889,10 @@ export interface components {
             made_from: string;
             /** Intakes */
             intakes: components["schemas"]["IntakeRow"][];
+            /** Attachments */
+            attachments: components["schemas"]["AttachmentRow"][];
+            /** Attachable */
+            attachable: string[];
             /** Rules */
             rules: components["schemas"]["RuleRow"][];
             steps: components["schemas"]["WaterSteps"] | null;
@@ -6109,6 +6197,13 @@ export interface components {
             level: string;
             /** Along */
             along: number[];
+        };
+        /**
+         * LookedAgain
+         * @description ``job``: what reads the new files; null: there are none.
+         */
+        LookedAgain: {
+            job: components["schemas"]["JobRow"] | null;
         };
         /**
          * LookedAt
@@ -6588,6 +6683,14 @@ export interface components {
             words: string;
             /** Column */
             column: string;
+        };
+        /**
+         * NewAttachment
+         * @description ``url``: a folder of the server, or such as s3://bucket/prefix.
+         */
+        NewAttachment: {
+            /** Url */
+            url: string;
         };
         /**
          * NewCampaign
@@ -10583,6 +10686,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AlikePage"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_attachments_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAttachment"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeRow"];
+                };
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_attachments_destroy: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the revision that was seen, as "7" */
+                "If-Match"?: string;
+            };
+            path: {
+                attachment: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It cannot be done, and why. */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDocument"];
+                };
+            };
+        };
+    };
+    studies_attachments_look_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                attachment: number;
+                study: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookedAgain"];
                 };
             };
             /** @description It cannot be done, and why. */

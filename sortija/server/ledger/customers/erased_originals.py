@@ -25,6 +25,11 @@ from sortija.server.studies.models import Study
 
 __all__ = ["forget_in_originals", "remove_original"]
 
+#: Said of files that are not ours to write.
+ELSEWHERE = (
+    "People who were erased here are left out when these files are read. Whoever keeps the files "
+    "has to take them out there."
+)
 #: An upload that nobody has looked at yet is not taken for one that was left lying.
 _LEFT_ALONE = timedelta(hours=1)
 
@@ -78,6 +83,9 @@ def _rewrite(
 
     A file that cannot be read any more cannot be rewritten either, so it goes.
     """
+    if original.attachment_id is not None:
+        Original.objects.filter(pk=original.pk).update(without=sorted(gone), note=ELSEWHERE)
+        return
     path = path_of(original)
     if not path.exists():
         return

@@ -26,10 +26,10 @@ from sortija.server.ledger.customers.customer_facts import (
     traits_told,
 )
 from sortija.server.ledger.customers.owners import owners_of
-from sortija.server.ledger.models import Card, Code, Line, UnreadCell
+from sortija.server.ledger.models import Card, Code, UnreadCell
 from sortija.server.ledger.store.ledger import Ledger, Lines, ledger_of, texts
+from sortija.server.ledger.store.stored_lines import stored_lines
 from sortija.server.studies.models import Study
-from sortija.server.studies.problems import ChangedMeanwhile
 
 __all__ = ["CustomerPage", "CustomerReceipt", "customer_page", "receipts_told", "visits_of"]
 
@@ -201,9 +201,7 @@ def receipts_told(
     """Receipts with every line; ``groups``: the places of each one's lines in the ordered log."""
     lines = ledger.lines()
     places = np.concatenate(groups) if groups else np.zeros(0, np.int64)
-    rows = _stored(lines, places)
-    if len(rows) < len(places):  # their file was taken back at this moment
-        raise ChangedMeanwhile
+    rows = stored_lines(ledger, places)
     items = dict(
         Code.objects.filter(
             study=study, kind="item", number__in={r.item for r in rows.values()}
@@ -223,11 +221,11 @@ def receipts_told(
             row = rows[place]
             why = reason[place]
             told.append(CustomerLine(
-                number=row.number, file=row.intake_id, item=items.get(row.item, ""),
+                number=row.number, file=row.intake, item=items.get(row.item, ""),
                 department=names["department"][row.department], quantity=row.quantity / 1000,
                 money=int(lines.log.money[place]), kind=KINDS[row.kind],
                 reason=rules[why].key if why >= 0 else "",
-                unread=unread.get((row.intake_id, row.number), {}),
+                unread=unread.get((row.intake, row.number), {}),
             ))  # fmt: skip
         told.sort(key=lambda line: (line.file, line.number))
         out.append(CustomerReceipt(
@@ -239,17 +237,6 @@ def receipts_told(
             purchase=dated and bool(lines.log.sales(ledger.mask, group).any()),
             lines=told,
         ))  # fmt: skip
-    return out
-
-
-def _stored(lines: Lines, places: np.ndarray) -> dict[int, Line]:
-    """The stored line at each place of the ordered log."""
-    keys = {(int(lines.intake[p]), int(lines.number[p])): int(p) for p in places}
-    out: dict[int, Line] = {}
-    for intake in {key[0] for key in keys}:
-        wanted = [number for of, number in keys if of == intake]
-        for row in Line.objects.filter(intake_id=intake, number__in=wanted):
-            out[keys[(intake, row.number)]] = row
     return out
 
 

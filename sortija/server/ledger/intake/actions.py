@@ -21,6 +21,7 @@ from sortija.core.ledger.overlap import OVERLAPS
 from sortija.server.jobs import work
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.customers.erased_originals import remove_original
+from sortija.server.ledger.intake.attached import let_go
 from sortija.server.ledger.intake.file_kinds import (
     Mapping,
     guess_as,
@@ -95,7 +96,7 @@ def review(study: Study, person: Any, original: Original, role: str = "") -> Int
             guesses=[asdict(g) for g in guesses], received_on=timezone.localdate(),
             scale=scale_of(rows, mapping),
         )  # fmt: skip
-    return _joined(intake)
+    return intake if original.attachment_id else _joined(intake)
 
 
 def _spoken_of(study: Study) -> str:
@@ -134,6 +135,8 @@ def read_as(intake: Intake, role: str) -> Intake:
         raise Problem("This file is counted as what it is. Remove it first, then import it again.")
     if intake.heads is not None:
         raise Problem("The heads of its receipts are read with it. Read each on its own first.")
+    if intake.original.attachment_id is not None and role != Intake.LOG:
+        raise Problem("What is attached is a log. Import other files.")
     study, original = intake.study, intake.original
     earlier = earlier_intake(original, role)
     if earlier is not None and earlier.pk != intake.pk:
@@ -279,6 +282,12 @@ def drop_review(intake: Intake) -> None:
         raise Problem("Only a file under review can be discarded. Remove an imported one instead.")
     files = [intake.original, intake.heads]
     intake.delete()
+    attachment = intake.original.attachment
+    if attachment is not None:
+        let_go(intake.original)
+        if not Intake.objects.filter(original__attachment=attachment).exists():
+            attachment.delete()
+        return
     for original in files:
         if original is not None:
             transaction.on_commit(partial(remove_original, original))

@@ -7,6 +7,7 @@ from sortija.core.formats.opening import open_rows
 from sortija.core.formats.rows import RowsFile, UnreadableFile
 from sortija.core.ledger.guessing import guess_log
 from sortija.core.ledger.mapping import LogMapping, MappingError
+from sortija.server.ledger.intake.attached import open_attached
 from sortija.server.ledger.intake.uploads import path_of
 from sortija.server.ledger.models import Intake, Original
 
@@ -14,7 +15,9 @@ __all__ = ["heads_for", "open_intake", "open_original"]
 
 
 def open_original(original: Original) -> RowsFile:
-    """The rows of an uploaded file, its text read as was found out or said."""
+    """The rows of an uploaded or attached file, its text read as was found out or said."""
+    if original.attachment_id is not None:
+        return open_attached(original)
     return open_rows(path_of(original), original.name, original.encoding)
 
 

@@ -79,7 +79,8 @@ class IntakeRow(BaseModel):
     ``heads``: the file that the heads of its receipts come from; ``orders``: levels of each
     category with an order, lowest first;
     ``encoding``: how its text is read, with what it can be read as, empty where nobody has to
-    choose; ``replaces``: the counted intake of the same file that this one takes the place of.
+    choose; ``replaces``: the counted intake of the same file that this one takes the place of;
+    ``attached``: the place of an attached log, all of whose ``of_files`` are read like this one.
     """
 
     id: int
@@ -110,6 +111,8 @@ class IntakeRow(BaseModel):
     orders: dict[str, list[str]]
     encoding: str
     encodings: list[EncodingName]
+    attached: str
+    of_files: int
 
 
 def _open(intake: Intake) -> RowsFile | None:
@@ -282,4 +285,6 @@ def intake_row(intake: Intake, known: int = 0) -> IntakeRow:
         orders=_orders(intake, looked_at) if looked_at is not None else {},
         roles=roles_of(intake.role), encoding=_encoding(file),
         encodings=_encodings(intake, file),
+        attached=place.url if (place := intake.original.attachment) else "",
+        of_files=place.files if place else 0,
     )  # fmt: skip

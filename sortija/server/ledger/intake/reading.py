@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import Any
-
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -13,32 +10,22 @@ from numpy.typing import NDArray
 from psycopg import sql
 
 from sortija.core import table
-from sortija.core.calendar import day_number
-from sortija.core.formats.rows import RowsFile, UnreadableFile
-from sortija.core.ledger.codebook import Codebook
-from sortija.core.ledger.lines import NO_COST, FinerMoney, LineReader
-from sortija.core.ledger.mapping import LogMapping, MappingError
+from sortija.core.formats.rows import UnreadableFile
+from sortija.core.ledger.lines import FinerMoney
+from sortija.core.ledger.mapping import MappingError
 from sortija.core.ledger.members import MemberMapping
-from sortija.core.ledger.receipts import RunCutter, Runs
 from sortija.core.ledger.traits import TraitReader
-from sortija.core.ledger.zones import zone_of
 from sortija.core.progress import Progress
 from sortija.server.bulk.copy import copy_in
 from sortija.server.bulk.parts import begin_part, join_part
 from sortija.server.jobs.work import JobError
-from sortija.server.ledger.customers.erased_codes import alias_of, digest_of, erased_digests
+from sortija.server.ledger.customers.erased_codes import digest_of, erased_digests
 from sortija.server.ledger.customers.owners import OWNER
 from sortija.server.ledger.customers.traits import NAMED, TraitDetails
-from sortija.server.ledger.intake.intake_files import open_intake
+from sortija.server.ledger.intake.log_pass import LogPass, cards_of, open_for
 from sortija.server.ledger.intake.stored import IntakeReport
-from sortija.server.ledger.models import Card, Code, Intake, Line, UnreadCell
-from sortija.server.ledger.store.line_files import (
-    LINE_TYPES,
-    RUN_TYPES,
-    LineWriter,
-    lines_folder,
-    write_runs,
-)
+from sortija.server.ledger.models import Code, Intake, Line, UnreadCell
+from sortija.server.ledger.store.line_files import lines_folder, write_runs
 from sortija.server.studies.actions import changing
 from sortija.server.studies.column_details import Details
 from sortija.server.studies.columns import whole_folder, write_columns
@@ -47,61 +34,21 @@ from sortija.server.studies.models import Population, Study
 
 __all__ = [
     "add_cards",
-    "cards_of",
-    "log_mapping",
     "member_mapping",
-    "open_for",
     "read_log",
     "read_members",
 ]
 
-_CODES = ("site", "channel", "item", "department")
 _LINE_FIELDS = {
     "intake": "i4", "number": "i4", "receipt": "i8", "quantity": "i8", "money": "i8", "cost": "i8",
     "day": "date", "second": "i4", "card": "i4", "item": "i4", "run": "i4", "bits": "i4",
     "department": "i2", "site": "i2", "channel": "i2", "kind": "i2",
 }  # fmt: skip
-_MOST_UNREAD = 10_000
-
-
-def log_mapping(intake: Intake) -> LogMapping:
-    """The mapping that an intake of a log is read by."""
-    return LogMapping(**intake.mapping)
 
 
 def member_mapping(intake: Intake) -> MemberMapping:
     """The mapping that an intake of a customer table is read by."""
     return MemberMapping(**intake.mapping)
-
-
-def open_for(intake: Intake) -> RowsFile:
-    """An intake's rows; a job that cannot read them says why."""
-    try:
-        return open_intake(intake)
-    except UnreadableFile as problem:
-        raise JobError(str(problem)) from problem
-    except FileNotFoundError as problem:
-        raise JobError(f"{intake.original.name} is no longer here. Upload it again.") from problem
-
-
-def cards_of(study: Study) -> Codebook:
-    """Codes by number; an erased card keeps its number under its alias, which files that were
-    written without it hold, or under a text that no file holds."""
-    rows = Card.objects.filter(study=study).order_by("number")
-    told = rows.values_list("number", "code", "erased")
-    taken: set[str] = set()
-    texts = []
-    for number, code, erased in told.iterator(chunk_size=50_000):
-        if not code:
-            code = alias_of(erased) if erased and erased not in taken else f"\x00erased {number}"
-            taken.add(erased)
-        texts.append(code)
-    return Codebook(texts)
-
-
-def _codes_of(study: Study, kind: str) -> Codebook:
-    rows = Code.objects.filter(study=study, kind=kind).order_by("number")
-    return Codebook(rows.values_list("text", flat=True))
 
 
 def add_cards(study: Study, texts: list[str], known: int) -> None:
@@ -141,71 +88,33 @@ def read_log(intake: Intake, progress: Progress) -> IntakeReport:
 
 
 def _read_log(intake: Intake, progress: Progress) -> IntakeReport:
-    study, mapping, file = intake.study, log_mapping(intake), open_for(intake)
-    reader = LineReader(mapping, intake.scale, day_number(intake.received_on), zone_of(study.zone))
-    reader.currency = study.currency
-    reader.cards = cards_of(study)
-    for kind in _CODES:
-        setattr(reader, f"{kind}s", _codes_of(study, kind))
-    known_cards = len(reader.cards)
-    known_codes = {kind: len(getattr(reader, f"{kind}s")) for kind in _CODES}
-    cutter = RunCutter()
-    unread: list[UnreadCell] = []
-    expected = max(intake.original.lines - 1, 0)
-
-    def rows() -> Iterator[list[Any]]:
-        for batch in reader.read(file.batches(list(mapping.roles.values()))):
-            progress("reading lines", batch.first_line, expected)
-            for cell in batch.unread[: max(0, _MOST_UNREAD - len(unread))]:
-                unread.append(
-                    UnreadCell(intake=intake, line=cell.line, role=cell.role, text=cell.text)
-                )
-            n = len(batch)
-            run, whole = cutter.add(batch.receipt, batch.content)
-            _add_runs(runs, whole)
-            number = np.arange(n, dtype=np.int32) + np.int32(batch.first_line)
-            cost = np.full(n, NO_COST, np.int64) if batch.cost is None else batch.cost
-            lines.add({**batch.__dict__, "run": run, "number": number, "cost": cost})
-            yield [
-                np.full(n, intake.pk, np.int32), number,
-                batch.receipt.view(np.int64), batch.quantity, batch.money, cost, batch.day,
-                batch.second, batch.card, batch.item, run, batch.bits, batch.department, batch.site,
-                batch.channel, batch.kind,
-            ]  # fmt: skip
-
+    study, attached = intake.study, intake.original.attachment_id is not None
     with transaction.atomic(), whole_folder(lines_folder(intake)) as aside:
-        lines, runs = LineWriter(aside, LINE_TYPES), LineWriter(aside, RUN_TYPES)
-        part = begin_part(Line, "intake_id", intake.pk)
+        log = LogPass(intake, aside, progress)
+        part = "" if attached else begin_part(Line, "intake_id", intake.pk)
         try:
-            count = copy_in(Line, list(_LINE_FIELDS), list(_LINE_FIELDS.values()), rows(), part)
+            count = (
+                sum(len(batch[0]) for batch in log.batches()) if attached
+                else copy_in(
+                    Line, list(_LINE_FIELDS), list(_LINE_FIELDS.values()), log.batches(), part
+                )
+            )  # fmt: skip
         except UnreadableFile as problem:
             raise JobError(str(problem)) from problem
         if count == 0:
             raise JobError("The file has a head but no lines. Export it again.")
-        progress("keeping receipts", count, expected)
-        _add_runs(runs, cutter.close())
-        lines.close()
-        runs.close()
-        join_part(Line, ("intake_id", "number"), intake.pk)
-        for kind in _CODES:
-            _add_codes(study, kind, getattr(reader, f"{kind}s").texts, known_codes[kind])
-        UnreadCell.objects.bulk_create(unread, batch_size=2000)
-        run_lines = write_runs(intake, aside)
-        _prove(part, (count, len(reader.cards), runs.rows), run_lines)
+        progress("keeping receipts", count, log.expected)
+        log.close()
+        for kind, texts in log.codes.items():
+            _add_codes(study, kind, texts, log.known_codes[kind])
+        UnreadCell.objects.bulk_create(log.unread, batch_size=2000)
+        if not attached:
+            join_part(Line, ("intake_id", "number"), intake.pk)
+            run_lines = write_runs(intake, aside)
+            _prove(part, (count, len(log.cards), log.runs.rows), run_lines)
         # The study is kept to ourselves from here on: last, so that nobody waits for long.
-        add_cards(study, reader.cards.texts, known_cards)
-    return IntakeReport(
-        lines=count,
-        receipts=runs.rows,
-        new_cards=len(reader.cards) - known_cards,
-        ragged=file.ragged_count,
-        ragged_examples=[text[:200] for text in file.ragged[:5]],
-        notes=file.notes,
-    )
-
-
-def _add_runs(writer: LineWriter, runs: Runs) -> None:
-    writer.add({"run-key": runs.key, "run-content": runs.content, "run-lines": runs.count})
+        add_cards(study, log.cards.texts, log.known_cards)
+    return log.report()
 
 
 def _add_codes(study: Study, kind: str, texts: list[str], known: int) -> None:

@@ -30,6 +30,7 @@ def sweep_originals() -> None:
         pk__in=recent.exclude(heads=None).values("heads")
     )
     old = Original.objects.filter(begun_at__lt=limit).exclude(sha256="").exclude(used)
+    old = old.filter(attachment=None)  # what lies elsewhere is not ours to remove
     note = f"The file was removed {settings.KEEP_ORIGINALS} days after it was counted."
     for original in old.exclude(note=note):
         path_of(original).unlink(missing_ok=True)

@@ -13,7 +13,8 @@ from sortija.core.ledger.parse_numbers import GOOD, read_decimals
 from sortija.core.progress import Progress
 from sortija.server.jobs.work import JobError
 from sortija.server.ledger.customers.traits import TraitDetails
-from sortija.server.ledger.intake.reading import add_cards, cards_of, open_for
+from sortija.server.ledger.intake.log_pass import cards_of, open_for
+from sortija.server.ledger.intake.reading import add_cards
 from sortija.server.ledger.intake.stored import IntakeReport
 from sortija.server.ledger.models import Area, Intake
 from sortija.server.studies.columns import write_columns

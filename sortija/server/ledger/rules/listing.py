@@ -12,11 +12,12 @@ from pydantic import BaseModel
 from sortija.core.formats.lists import csv_lines
 from sortija.core.ledger.counting import KINDS
 from sortija.core.progress import Progress
-from sortija.server.ledger.models import Card, Code, Line, UnreadCell
+from sortija.server.ledger.models import Card, Code, UnreadCell
 from sortija.server.ledger.store.ledger import Ledger, Lines, ledger_of, texts
+from sortija.server.ledger.store.stored_lines import stored_lines
 from sortija.server.studies.cache_key import Keyed
 from sortija.server.studies.models import Study
-from sortija.server.studies.problems import ChangedMeanwhile, Problem
+from sortija.server.studies.problems import Problem
 from sortija.server.studies.process_cache import remembered
 
 __all__ = [
@@ -198,15 +199,7 @@ def lines_file(study: Study, picked: Picked, progress: Progress) -> tuple[int, I
 def _rows(ledger: Ledger, places: NDArray[np.int64]) -> list[LineRow]:
     study, lines = ledger.study, ledger.lines()
     keys = [(int(lines.intake[p]), int(lines.number[p])) for p in places]
-    found = {
-        (r.intake_id, r.number): r
-        for intake in {k[0] for k in keys}
-        for r in Line.objects.filter(
-            intake_id=intake, number__in=[n for i, n in keys if i == intake]
-        )
-    }
-    if len(found) < len(keys):  # their file was taken back at this moment
-        raise ChangedMeanwhile
+    found = stored_lines(ledger, places)
     cards = dict(
         Card.objects.filter(study=study, number__in={r.card for r in found.values()}).values_list(
             "number", "code"
@@ -225,7 +218,7 @@ def _rows(ledger: Ledger, places: NDArray[np.int64]) -> list[LineRow]:
         unread.setdefault((cell.intake_id, cell.line), {})[cell.role] = cell.text
     out = []
     for key, place in zip(keys, places, strict=True):
-        row, bits = found[key], int(lines.log.bits[place])
+        row, bits = found[int(place)], int(lines.log.bits[place])
         dated = row.day.year >= 1970
         out.append(
             LineRow(

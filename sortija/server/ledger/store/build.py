@@ -104,7 +104,7 @@ def build_log(
         _scatter(study, intakes, marks, owner, start, parts, scattered, progress)
         writer, sums = LineWriter(aside, ORDERED), _Sums(customers)
         for number, (first, last) in enumerate(parts):
-            progress("ordering lines", int(start[-1]) + writer.rows, 2 * int(start[-1]))
+            progress("ordering lines", writer.rows, int(start[-1]))
             for lines in _part(scattered, number, owner, nobodys=first == customers):
                 if first < customers:
                     within = start[first : last + 1] - start[first]
@@ -223,7 +223,7 @@ def _scatter(
     done = 0
     for intake in intakes:
         for piece in pieces_of(intake, tuple(LINE_TYPES), study.scale):
-            progress("ordering lines", done, 2 * int(start[-1]))
+            progress("sorting lines by customer", done, int(start[-1]))
             part = part_of[owner[piece["card"]]]
             piece["bits"] = marks.bits(intake, piece)
             piece["intake"] = np.full(len(part), intake.pk, np.int32)

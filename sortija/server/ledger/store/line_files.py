@@ -7,7 +7,7 @@ that the memory of an intake does not grow with the log.
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import IO, Any
 
@@ -18,6 +18,7 @@ from psycopg import sql
 
 from sortija.core.engine import CHUNK
 from sortija.server.bulk.copy import copy_out
+from sortija.server.hooks import Hook
 from sortija.server.ledger.models import Intake, ReceiptChunk
 from sortija.server.ledger.store.money import widened
 from sortija.server.studies.columns import verifies, whole_folder
@@ -25,6 +26,7 @@ from sortija.server.studies.problems import ChangedMeanwhile
 
 __all__ = [
     "LINE_TYPES",
+    "READ_AGAIN",
     "RUN_TYPES",
     "LineWriter",
     "lines_folder",
@@ -44,6 +46,8 @@ _COLUMNS = {
 LINE_TYPES = {name: kind for name, (_, kind) in _COLUMNS.items()}
 RUN_TYPES = {"run-key": "<u8", "run-content": "<u8", "run-lines": "<i4"}
 PIECE = 1 << 19
+#: Makes the files of an attached log's lines anew, in a folder.
+READ_AGAIN: Hook[Callable[[Intake, Path], None]] = Hook("how attached files are read again")
 
 
 class LineWriter:
@@ -88,7 +92,12 @@ def lines_folder(intake: Intake) -> Path:
 
 
 def _rebuild(intake: Intake) -> None:
-    """Copy an intake's lines and runs out of PostgreSQL again, all of them or nothing."""
+    """Make the files of an intake's lines and runs anew, all of them or nothing: out of PostgreSQL,
+    or of the attached file."""
+    if intake.original.attachment_id is not None:
+        with whole_folder(lines_folder(intake)) as aside:
+            READ_AGAIN.function(intake, aside)
+        return
     query = sql.SQL("SELECT {} FROM ledger_line WHERE intake_id = {} ORDER BY number").format(
         sql.SQL(", ").join([sql.Identifier(name) for name in _COLUMNS]), sql.Literal(intake.pk)
     )

@@ -1,6 +1,7 @@
 import { api, data } from "@/api/client";
 import type { Schemas } from "@/api/client";
 import { count } from "@/charts/format";
+import { Attached } from "@/stations/ledger/attached";
 import { useLedgerChange } from "@/stations/ledger/queries";
 import { queueWrite } from "@/study/write-queue";
 import { useStudy } from "@/study/context";
@@ -12,14 +13,22 @@ const OVERLAP_WORDS: Record<string, string> = {
   replace: "replace the earlier file’s",
 };
 
+interface Props {
+  intakes: Schemas["IntakeRow"][];
+  attachments: Schemas["AttachmentRow"][];
+}
+
 /** What came in, and what came of it; the columns of an imported file can be changed, or it can be removed. */
-export function Files({ intakes }: { intakes: Schemas["IntakeRow"][] }) {
+export function Files({ intakes, attachments }: Props) {
   const counted = intakes.filter((intake) => intake.state === "counted");
-  if (counted.length === 0) return null;
+  if (counted.length + attachments.length === 0) return null;
   return (
     <section className="card p-3" aria-label="Files">
       <h2 className="mb-1 text-14">Files that count</h2>
       <ul>
+        {attachments.map((attachment) => (
+          <Attached key={`attached ${attachment.id}`} attachment={attachment} />
+        ))}
         {counted.map((intake) => (
           <File key={intake.id} intake={intake} />
         ))}

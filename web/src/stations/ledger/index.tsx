@@ -1,6 +1,7 @@
 import { useState } from "react";
 
 import { count } from "@/charts/format";
+import { Attach } from "@/stations/ledger/attached";
 import { Balance } from "@/stations/ledger/balance";
 import { BringIn } from "@/stations/ledger/bring-in";
 import { Files } from "@/stations/ledger/files";
@@ -90,6 +91,7 @@ export function Ledger() {
             ))}
           </div>
         )}
+        {!empty && <Attach places={page.attachable} />}
         {!empty && <BringIn quiet={review !== undefined || ungrouped} />}
       </PageHeader>
       {page.status.state === "working" && <StatusBanner status={page.status} />}
@@ -113,13 +115,21 @@ export function Ledger() {
       {page.status.state === "failed" && !review && <Failed words={page.status.words ?? ""} />}
       {!review && <WhatNext lines={page.steps ? page.counted : null} alone={alone} />}
       {empty && (
-        <Empty title="No log has been imported yet" action={<BringIn />}>
+        <Empty
+          title="No log has been imported yet"
+          action={
+            <div className="flex flex-wrap gap-2">
+              <BringIn />
+              <Attach places={page.attachable} />
+            </div>
+          }
+        >
           Here the months of your log will lie on a thread: above it the money that counts, below it
           what was set aside, one texture a reason. Drop an export of your till anywhere on this
           page, or choose it: CSV, XLSX, Parquet or JSON Lines, packed or not.
         </Empty>
       )}
-      {!page.steps && !empty && <Files intakes={page.intakes} />}
+      {!page.steps && !empty && <Files intakes={page.intakes} attachments={page.attachments} />}
       {page.steps && (
         <>
           {page.balance && <Balance balance={page.balance} />}
@@ -136,7 +146,7 @@ export function Ledger() {
           <div className="grid grid-cols-[minmax(420px,5fr)_6fr] narrow:grid-cols-[minmax(0,1fr)] items-start gap-3">
             <div className="grid grid-cols-[minmax(0,1fr)] gap-3">
               <Rules page={page} picked={picked} onPick={pick} onHover={setHovered} />
-              <Files intakes={page.intakes} />
+              <Files intakes={page.intakes} attachments={page.attachments} />
             </div>
             <section className="card min-w-0" aria-label="Below the waterline">
               <div role="group" aria-label="What is shown" className="flex gap-4 px-3 pt-3 pb-2">

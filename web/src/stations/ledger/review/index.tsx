@@ -26,6 +26,13 @@ const NOUNS: Record<string, string> = {
   areas: "districts",
 };
 
+/** Of which attached log a file is, and what follows from how it is read. */
+function attachedWords({ attached, of_files: files, state }: Schemas["IntakeRow"]): string {
+  if (state === "failed") return `A file at ${attached}.`;
+  if (files === 1) return `At ${attached}; it stays there.`;
+  return `The first of ${count(files)} files at ${attached}; they stay there, and all are read like this one.`;
+}
+
 /** A file under review: what it is, how its columns are read, and what is still to be said. */
 export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
   const review = useReview(intake);
@@ -39,7 +46,7 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
         <div className="min-w-0 flex-1">
           <h2 className="text-14 break-words">{intake.name}</h2>
           <p className="text-12 text-quiet">
-            {intake.replaces === null && !intake.heads ? (
+            {intake.replaces === null && !intake.heads && !intake.attached ? (
               <Select
                 label={`What ${intake.name} is`}
                 className="mr-1"
@@ -52,6 +59,7 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
               `${WHAT[intake.role] ?? intake.role}.`
             )}{" "}
             {intake.lines > 0 && intake.role !== "areas" && `About ${count(intake.lines)} rows. `}
+            {intake.attached && `${attachedWords(intake)} `}
             {intake.replaces === null
               ? "Nothing is imported yet: check how each column will be read."
               : "Until you import it again, it counts as it was read before."}
@@ -63,8 +71,15 @@ export function Review({ intake }: { intake: Schemas["IntakeRow"] }) {
           disabled={review.importFile.isPending || asked || intake.lacks !== ""}
           onClick={() => review.importFile.mutate(undefined)}
         >
-          Import these {intake.lines > 0 && intake.role !== "areas" && `${count(intake.lines)} `}
-          {noun}
+          {intake.attached && intake.state !== "failed" ? (
+            `Attach ${intake.of_files === 1 ? "this file" : `these ${count(intake.of_files)} files`}`
+          ) : (
+            <>
+              Import these{" "}
+              {intake.lines > 0 && intake.role !== "areas" && `${count(intake.lines)} `}
+              {noun}
+            </>
+          )}
         </Button>
       </div>
       {intake.state === "failed" && <Failed words={intake.error} />}
