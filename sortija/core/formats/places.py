@@ -28,6 +28,8 @@ __all__ = [
 #: What writers of tables call a value that is none.
 _NO_VALUE = "__HIVE_DEFAULT_PARTITION__"
 _PIECE = 8 << 20
+#: Letters of a file's name from its place on.
+LONGEST_PATH = 255
 
 
 class PlaceError(ValueError):
@@ -96,6 +98,11 @@ def files_at(url: str) -> list[PlacedFile]:
             if info.type != stores.FileType.File or not info.size:
                 continue
             name = info.path.removeprefix(path).lstrip("/") or info.base_name
+            if len(name) > LONGEST_PATH:
+                raise PlaceError(
+                    f"{name[:60]}… has a name of more than {LONGEST_PATH} letters below {url}. "
+                    "Attach a folder further down."
+                )
             if not any(part.startswith(("_", ".")) for part in name.split("/")):
                 found.append(PlacedFile(name, info.size, f"{info.size} {info.mtime_ns}"))
         if not found:

@@ -83,6 +83,12 @@ class Places(unittest.TestCase):
             with self.subTest(url), self.assertRaisesRegex(PlaceError, words):
                 files_at(url)
 
+    def test_a_name_that_cannot_be_kept_is_said_before_anything_is_read(self):
+        self.put(f"{'a' * 150}/{'b' * 150}/c.csv", "card,total\nA,1\n")
+        with self.assertRaisesRegex(PlaceError, "Attach a folder further down"):
+            files_at(str(self.root / "logs" / "till"))
+        self.assertEqual(len(files_at(str(self.root / "logs" / "till" / ("a" * 150)))), 1)
+
     def test_links_and_dots_lead_nowhere_else(self):
         allowed = [str(self.root / "logs")]
         (self.root / "secrets").mkdir()
