@@ -13,6 +13,7 @@ import pyarrow.parquet as pq
 from django.conf import settings
 from django.test import override_settings
 
+from sortija.core.formats.places import PlaceError, fetch
 from sortija.server.jobs.models import Job
 from sortija.server.ledger.intake.attaching import look_at_attached
 from sortija.server.ledger.models import Attachment, Card, Intake, Line, Original, ReceiptChunk
@@ -191,6 +192,7 @@ class Attached(Attaching, DemoCase):
         self.send("post", "history/undo")
         run_jobs()
         self.assertEqual(self.told(self.study)["ledger"], whole["ledger"])
+        self.assertIsNone(self.look(), "what was taken back is not new")
         # A file that went counts on, and the page says how many are there.
         path.unlink()
         self.assertIsNone(self.look())
@@ -245,6 +247,33 @@ class Attached(Attaching, DemoCase):
         self.look()
         job = Job.objects.filter(study=self.study.pk, kind="ledger.intake").latest("pk")
         self.assertIn("3 files of", job.error)
+        for intake in self.get("ledger")["intakes"]:
+            if intake["state"] == "failed":
+                self.send("delete", f"intakes/{intake['id']}", status=204)
+        self.assertIsNone(self.look(), "what was discarded is not new")
+        self.assertFalse([i for i in self.get("ledger")["intakes"] if i["state"] == "failed"])
+        self.same()
+
+    def test_a_place_that_goes_away_in_between_is_said_and_read_later(self):
+        names = self.quarters()
+        asked = []
+
+        def away(*said):
+            asked.append(said)
+            if len(asked) > 6:
+                raise PlaceError("The store does not answer.")
+            return fetch(*said)
+
+        with mock.patch("sortija.server.ledger.intake.attached.fetch", away):
+            self.attach()
+        row = self.attachment()
+        self.assertLess(row["files"], len(names))
+        self.assertEqual(row["trouble"], "The store does not answer.")
+        self.assertFalse([i for i in self.get("ledger")["intakes"] if i["state"] == "failed"])
+        self.look()
+        row = self.attachment()
+        self.assertEqual((row["files"], row["trouble"]), (len(names), ""))
+        self.same()
 
     def test_places_that_may_not_be_attached_are_not_looked_at(self):
         self.quarters()

@@ -280,17 +280,27 @@ def drop_review(intake: Intake) -> None:
     """Put a file under review aside again; nothing of it was counted."""
     if intake.state not in (Intake.REVIEW, Intake.FAILED):
         raise Problem("Only a file under review can be discarded. Remove an imported one instead.")
+    if intake.original.attachment is not None:
+        _drop_attached(intake)
+        return
     files = [intake.original, intake.heads]
     intake.delete()
-    attachment = intake.original.attachment
-    if attachment is not None:
-        let_go(intake.original)
-        if not Intake.objects.filter(original__attachment=attachment).exists():
-            attachment.delete()
-        return
     for original in files:
         if original is not None:
             transaction.on_commit(partial(remove_original, original))
+
+
+def _drop_attached(intake: Intake) -> None:
+    """Put a file of an attached log aside: on its own with the whole log, else it is kept as taken
+    back, so that nobody finds it again as a new one."""
+    attachment = intake.original.attachment
+    assert attachment is not None
+    let_go(intake.original)
+    if Intake.objects.filter(original__attachment=attachment).exclude(pk=intake.pk).exists():
+        Intake.objects.filter(pk=intake.pk).update(state=Intake.REMOVED)
+        return
+    intake.delete()
+    attachment.delete()
 
 
 def remove_intake(intake: Intake, person: Any) -> None:

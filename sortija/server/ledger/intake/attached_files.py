@@ -56,7 +56,7 @@ def _read_new(
     try:
         files = to_read(attachment)
     except PlaceError as problem:
-        Attachment.objects.filter(pk=attachment.pk).update(trouble=str(problem))
+        _keep_trouble(attachment, problem)
         raise JobError(str(problem)) from problem
     failed = 0
     for number, (file, before) in enumerate(files):
@@ -67,12 +67,28 @@ def _read_new(
                 attachment, like, file, before, job, _within(progress, stage, number, files), read
             )
         except JobError as problem:
+            if _of_the_place(problem):
+                _keep_trouble(attachment, problem)
+                raise  # the file is as good as it was, and is read when the place answers
             failed += 1
             _failed(attachment, like, file, before, str(problem))
             if failed == MOST_FAILED:
                 raise JobError(
                     f"{failed} files of {attachment.url} could not be read. The last: {problem}"
                 ) from problem
+
+
+def _keep_trouble(attachment: Attachment, problem: Exception) -> None:
+    Attachment.objects.filter(pk=attachment.pk).update(trouble=str(problem))
+
+
+def _of_the_place(problem: BaseException | None) -> bool:
+    """Whether a file could not be read because of where it lies, not of what it is."""
+    while problem is not None:
+        if isinstance(problem, PlaceError):
+            return True
+        problem = problem.__cause__
+    return False
 
 
 def _within(

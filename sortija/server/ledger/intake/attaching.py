@@ -125,7 +125,9 @@ def attachments_of(study: Study) -> list[AttachmentRow]:
 
 
 def to_read(attachment: Attachment) -> list[tuple[PlacedFile, Intake | None]]:
-    """Files that are not read, or changed since: these with what was read of them.
+    """Files that nobody has read as they are now: those that changed with what was read of them.
+
+    One that somebody took back or discarded stays away until it changes.
 
     Raises
     ------
@@ -137,10 +139,11 @@ def to_read(attachment: Attachment) -> list[tuple[PlacedFile, Intake | None]]:
         files=len(listed), looked_at=timezone.now(), trouble=""
     )
     live = {i.original.name: i for i in _live(attachment).select_related("original")}
+    read = Intake.objects.filter(original__attachment=attachment)
+    known = set(read.values_list("original__name", "original__version"))
     return [
-        (file, live.get(file.name)) for file in listed
-        if file.name not in live or live[file.name].original.version != file.version
-    ]  # fmt: skip
+        (file, live.get(file.name)) for file in listed if (file.name, file.version) not in known
+    ]
 
 
 def look(attachment: Attachment, person: Any) -> Job | None:
